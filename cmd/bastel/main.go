@@ -1,0 +1,13 @@
+// Command bastel turns a messy working tree and a messy branch into a clean series
+// of commits, and sends it to the shared remote.
+package main
+
+import (
+	"os"
+
+	"bastel/internal/cli"
+)
+
+func main() {
+	os.Exit(cli.Run(os.Args[1:], os.Stdin, os.Stdout, os.Stderr))
+}

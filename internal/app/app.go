@@ -1,0 +1,73 @@
+// Package app holds the use cases: what a screen and a command both need, with
+// no drawing in it. Each is a method that takes a context, and leaves the
+// repository either as it was or as asked for.
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"bastel/internal/journal"
+	"bastel/internal/replay"
+	"bastel/internal/repo"
+)
+
+// App is an open repository with what the use cases need. Safe for concurrent use.
+type App struct {
+	Repo    *repo.Repo
+	Journal *journal.Log
+	engine  *replay.Engine
+}
+
+// Refusal is a "no": what was asked cannot be done as things are, and nothing was
+// changed. It says what to do.
+type Refusal struct {
+	Reason string
+	Err    error // what lies behind, for errors.Is; may be nil
+}
+
+func (r *Refusal) Error() string { return r.Reason }
+func (r *Refusal) Unwrap() error { return r.Err }
+
+func refuse(format string, args ...any) error {
+	return &Refusal{Reason: fmt.Sprintf(format, args...)}
+}
+
+// Reasons that callers tell apart.
+var (
+	ErrNothingStaged = errors.New("nothing is staged")
+	ErrConflict      = errors.New("the plan has conflicts")
+	ErrDetached      = errors.New("HEAD is not on a branch")
+)
+
+// Open opens the repository around dir. A step that a crash left half done is
+// finished or undone first; what was done about it can be shown to the user.
+func Open(ctx context.Context, dir string, options ...repo.Option) (*App, string, error) {
+	r, err := repo.Open(ctx, dir, options...)
+	if err != nil {
+		return nil, "", err
+	}
+	a := &App{Repo: r, Journal: journal.New(r), engine: replay.New(r)}
+	note, err := a.recoverStep(ctx)
+	if err != nil {
+		a.Close()
+		return nil, "", err
+	}
+	return a, note, nil
+}
+
+// Close ends what belongs to the repository.
+func (a *App) Close() error { return a.Repo.Close() }
+
+// Replay is the engine whose objects a forecast's results can be read from.
+func (a *App) Replay() *replay.Engine { return a.engine }
+
+// free refuses while another tool's operation is unfinished: it owns HEAD, the
+// index and the working tree until it ends.
+func (a *App) free() error {
+	if op, busy := a.Repo.Unfinished(); busy {
+		return refuse("A %s that another tool began is not finished. Finish or stop it first: %s.", op.Name, op.Finish)
+	}
+	return nil
+}

@@ -1,0 +1,211 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strconv"
+
+	"bastel/internal/replay"
+	"bastel/internal/repo"
+	"bastel/internal/shape"
+)
+
+// unboundRange is how many commits a plan takes in where no target bounds it.
+const unboundRange = 100
+
+// NewPlan is the plan of the current branch as it stands. Onto, if given, is where
+// the series shall go and bounds the range in the target's place; base, if given,
+// is the commit before the first one.
+func (a *App) NewPlan(ctx context.Context, onto, base string) (shape.Plan, error) {
+	var none shape.Plan
+	head, err := a.branchHead(ctx)
+	if err != nil {
+		return none, err
+	}
+	baseID, err := a.findBase(ctx, head, onto, base)
+	if err != nil {
+		return none, err
+	}
+	sources, err := a.sources(ctx, baseID, head.Commit)
+	if err != nil {
+		return none, err
+	}
+	plan := shape.New(head.Branch(), head.Commit, baseID, sources)
+	plan.Onto = onto
+	return plan, nil
+}
+
+func (a *App) branchHead(ctx context.Context) (repo.Head, error) {
+	head, err := a.Repo.Head(ctx)
+	switch {
+	case err != nil:
+		return head, err
+	case head.Ref == "":
+		return head, &Refusal{Reason: "HEAD is on no branch, so there is no branch to shape. Make one here first: git switch -c NAME.", Err: ErrDetached}
+	case head.Commit.IsZero():
+		return head, refuse("The branch %s has no commit yet. Make one in Sort first.", head.Branch())
+	}
+	return head, nil
+}
+
+// findBase finds the commit before the branch's first own one.
+func (a *App) findBase(ctx context.Context, head repo.Head, onto, base string) (repo.ID, error) {
+	if base != "" {
+		id, err := a.commitNamed(ctx, base)
+		if err != nil {
+			return repo.ID{}, err
+		}
+		if below, err := a.Repo.IsAncestor(ctx, id, head.Commit); err != nil {
+			return repo.ID{}, err
+		} else if !below {
+			return repo.ID{}, refuse("%s is not in the history of %s, so it cannot be where its commits start.", base, head.Branch())
+		}
+		return id, nil
+	}
+	target := Target{Name: onto}
+	var err error
+	if onto != "" {
+		target.ID, err = a.commitNamed(ctx, onto)
+	} else {
+		target, err = a.FindTarget(ctx, head.Branch())
+	}
+	if err != nil {
+		return repo.ID{}, err
+	}
+	if target.ID.IsZero() {
+		return a.unboundBase(ctx, head.Commit)
+	}
+	id, err := a.Repo.MergeBase(ctx, target.ID, head.Commit)
+	if err == nil && id.IsZero() && onto == "" {
+		return repo.ID{}, refuse("%s and %s have no commit in common. Say where your commits start: --base COMMIT.", head.Branch(), target.Name)
+	}
+	return id, err
+}
+
+func (a *App) commitNamed(ctx context.Context, name string) (repo.ID, error) {
+	id, err := a.Repo.Resolve(ctx, name)
+	if err == nil && id.IsZero() {
+		return repo.ID{}, refuse("%s is no commit or branch that this repository knows.", strconv.Quote(name))
+	}
+	return id, err
+}
+
+// unboundBase is the start of a branch that has no target: its root, or the last
+// commit that is older than the range may be.
+func (a *App) unboundBase(ctx context.Context, tip repo.ID) (repo.ID, error) {
+	ids, err := a.Repo.RevList(ctx, "--first-parent", fmt.Sprintf("--max-count=%d", unboundRange+1), tip.String())
+	if err != nil {
+		return repo.ID{}, err
+	}
+	commits, err := a.Repo.Commits(ctx, ids)
+	if err != nil {
+		return repo.ID{}, err
+	}
+	for i, c := range commits {
+		if len(c.Parents) > 1 || i == unboundRange {
+			return ids[i], nil
+		}
+	}
+	return repo.ID{}, nil
+}
+
+// sources lists the commits of a range. Merges among them are refused: what they
+// settled by hand would be lost without a word.
+func (a *App) sources(ctx context.Context, base, tip repo.ID) ([]repo.ID, error) {
+	ids, err := a.Repo.Range(ctx, base, tip)
+	if err != nil {
+		return nil, err
+	}
+	commits, err := a.Repo.Commits(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	for i, c := range commits {
+		if len(c.Parents) > 1 {
+			return nil, refuse("Commit %s (%s) is a merge. Bastel rewrites ranges without merges only; start after it: --base %s.", ids[i].Short(), c.Subject(), ids[i].Short())
+		}
+	}
+	return ids, nil
+}
+
+// MessageOf gives a source's message in UTF-8, for plan files and editors.
+func (a *App) MessageOf(ctx context.Context) func(repo.ID) string {
+	return func(id repo.ID) string {
+		c, err := a.Repo.Commit(ctx, id)
+		if err != nil {
+			return ""
+		}
+		return c.Text(c.Message)
+	}
+}
+
+// ReadPlan reads a plan file and holds it against the repository.
+func (a *App) ReadPlan(ctx context.Context, data []byte) (shape.Plan, error) {
+	var none shape.Plan
+	file, err := shape.Decode(data)
+	if err != nil {
+		return none, planRefusal(err)
+	}
+	head, err := a.branchHead(ctx)
+	if err != nil {
+		return none, err
+	}
+	switch {
+	case file.Branch != head.Branch():
+		return none, refuse("The plan is for the branch %s, and you are on %s. Switch to it first.", file.Branch, head.Branch())
+	case file.Tip != head.Commit:
+		return none, refuse("%s has moved since the plan was made: from %s to %s. Make the plan anew.", file.Branch, file.Tip.Short(), head.Commit.Short())
+	}
+	base := repo.ID{}
+	if !file.BaseIsRoot() {
+		if base, err = a.findBase(ctx, head, file.Onto, file.Base); err != nil {
+			return none, err
+		}
+	}
+	sources, err := a.sources(ctx, base, head.Commit)
+	if err != nil {
+		return none, err
+	}
+	plan, err := file.Plan(base, sources, a.MessageOf(ctx))
+	return plan, planRefusal(err)
+}
+
+func planRefusal(err error) error {
+	if errors.Is(err, shape.ErrBadPlan) {
+		return &Refusal{Reason: err.Error(), Err: err}
+	}
+	return err
+}
+
+// Forecast carries a plan out in memory.
+func (a *App) Forecast(ctx context.Context, plan shape.Plan, progress replay.Progress) (*replay.Forecast, error) {
+	if err := plan.Check(); err != nil {
+		return nil, planRefusal(err)
+	}
+	onto := plan.Base
+	if plan.Onto != "" {
+		id, err := a.commitNamed(ctx, plan.Onto)
+		if err != nil {
+			return nil, err
+		}
+		onto = id
+	}
+	if err := a.ontoMakesSense(ctx, plan, onto); err != nil {
+		return nil, err
+	}
+	_, committer, err := a.Repo.Identity(ctx)
+	if err != nil {
+		return nil, refuse("The repository does not know who you are: %v", err)
+	}
+	return a.engine.Run(ctx, plan, onto, committer, progress)
+}
+
+func (a *App) ontoMakesSense(ctx context.Context, plan shape.Plan, onto repo.ID) error {
+	for _, id := range plan.Sources {
+		if id == onto {
+			return refuse("%s is a commit of %s itself. A branch cannot go onto its own commits; choose where it starts with --base.", onto.Short(), plan.Branch)
+		}
+	}
+	return nil
+}

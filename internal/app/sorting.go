@@ -1,0 +1,197 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"bastel/internal/journal"
+	"bastel/internal/repo"
+	"bastel/internal/tray"
+)
+
+// Changes lists loose and staged changes from one look at the repository.
+func (a *App) Changes(ctx context.Context) (loose, staged []tray.File, err error) {
+	changes, err := a.Repo.Status(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	if loose, err = tray.LooseOf(ctx, a.Repo, changes); err != nil {
+		return nil, nil, err
+	}
+	staged, err = tray.StagedOf(ctx, a.Repo, changes)
+	return loose, staged, err
+}
+
+// Stage puts hunks, lines or files into the index, named as tray.Resolve reads
+// them. They are looked up in what lies on disk now, so what changed meanwhile is
+// refused. It gives the paths that changed.
+func (a *App) Stage(ctx context.Context, words []string) ([]string, error) {
+	files, err := tray.Loose(ctx, a.Repo)
+	if err != nil {
+		return nil, err
+	}
+	return a.move(ctx, files, words, tray.Stage)
+}
+
+// Unstage takes hunks, lines or files out of the index again.
+func (a *App) Unstage(ctx context.Context, words []string) ([]string, error) {
+	files, err := tray.Staged(ctx, a.Repo)
+	if err != nil {
+		return nil, err
+	}
+	return a.move(ctx, files, words, tray.Unstage)
+}
+
+func (a *App) move(ctx context.Context, files []tray.File, words []string,
+	carryOut func(context.Context, *repo.Repo, []tray.Pick) ([]string, error)) ([]string, error) {
+	picks, err := tray.Resolve(files, words)
+	if err != nil {
+		return nil, &Refusal{Reason: err.Error(), Err: err}
+	}
+	return carryOut(ctx, a.Repo, picks)
+}
+
+// Commit makes a commit from what is staged, through the repository's hooks. It
+// gives the new commit and what a hook that runs afterwards had to complain about.
+func (a *App) Commit(ctx context.Context, message string) (repo.ID, string, error) {
+	if err := a.free(); err != nil {
+		return repo.ID{}, "", err
+	}
+	if CleanMessage(message) == "" {
+		return repo.ID{}, "", refuse("A commit needs a message. Give it a subject that says what changes.")
+	}
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return repo.ID{}, "", err
+	}
+	if err := a.anythingStaged(ctx); err != nil {
+		return repo.ID{}, "", err
+	}
+	if err := a.Repo.RunHook(ctx, "pre-commit"); err != nil {
+		return repo.ID{}, "", asRefusal(err)
+	}
+	tree, err := a.Repo.WriteTree(ctx) // after the hook, which may have staged more
+	if err != nil {
+		return repo.ID{}, "", err
+	}
+	if message, err = a.messageHooks(ctx, message); err != nil {
+		return repo.ID{}, "", err
+	}
+	id, err := a.commitTree(ctx, head, tree, message)
+	if err != nil {
+		return repo.ID{}, "", err
+	}
+	if err := a.Repo.RunHook(ctx, "post-commit"); err != nil {
+		return id, err.Error(), nil
+	}
+	return id, "", nil
+}
+
+func (a *App) anythingStaged(ctx context.Context) error {
+	changes, err := a.Repo.Status(ctx)
+	if err != nil {
+		return err
+	}
+	staged := false
+	for _, c := range changes {
+		if c.Conflict {
+			return refuse("%q is left unsettled by a merge. Settle it before you commit.", c.Path)
+		}
+		staged = staged || c.Staged
+	}
+	if !staged {
+		return &Refusal{Reason: "Nothing is staged, so there is nothing to commit. Put some hunks into tray A first.", Err: ErrNothingStaged}
+	}
+	return nil
+}
+
+// messageHooks lets the hooks see the message, and change it, in the file that
+// they expect it in.
+func (a *App) messageHooks(ctx context.Context, message string) (string, error) {
+	file := filepath.Join(a.Repo.GitDir(), "COMMIT_EDITMSG")
+	if err := os.WriteFile(file, []byte(CleanMessage(message)), 0o666); err != nil {
+		return "", fmt.Errorf("write the message for the hooks: %w", err)
+	}
+	if err := a.Repo.RunHook(ctx, "prepare-commit-msg", file, "message"); err != nil {
+		return "", asRefusal(err)
+	}
+	if err := a.Repo.RunHook(ctx, "commit-msg", file); err != nil {
+		return "", asRefusal(err)
+	}
+	changed, err := os.ReadFile(file)
+	if err != nil {
+		return "", fmt.Errorf("read the message after the hooks: %w", err)
+	}
+	if message = CleanMessage(string(changed)); message == "" {
+		return "", refuse("A hook left the message empty. Nothing was committed.")
+	}
+	return message, nil
+}
+
+func (a *App) commitTree(ctx context.Context, head repo.Head, tree repo.ID, message string) (repo.ID, error) {
+	var parents []repo.ID
+	verb := "commit (initial): "
+	if !head.Commit.IsZero() {
+		parents, verb = []repo.ID{head.Commit}, "commit: "
+	}
+	id, err := a.Repo.CommitTree(ctx, tree, parents, message)
+	if err != nil {
+		return repo.ID{}, err
+	}
+	ref := head.Ref
+	if ref == "" {
+		ref = "HEAD"
+	}
+	title := repo.Subject(message)
+	entry := journal.Entry{Kind: journal.Commit, Ref: ref, Old: head.Commit, New: id, Title: title}
+	_, err = a.record(ctx, entry, verb+title)
+	return id, err
+}
+
+// record writes a journal entry and moves the entry's ref in one transaction.
+func (a *App) record(ctx context.Context, entry journal.Entry, reflog string) (journal.Entry, error) {
+	ctx = context.WithoutCancel(ctx)
+	entry, first, err := a.Journal.Write(ctx, entry)
+	if err != nil {
+		return entry, err
+	}
+	move := repo.RefUpdate{Ref: entry.Ref, New: entry.New, Old: entry.Old}
+	if err := a.Repo.UpdateRefs(ctx, reflog, first, move); err != nil {
+		if errors.Is(err, repo.ErrMoved) {
+			return entry, &Refusal{Reason: "The branch was moved by another program meanwhile. Nothing was changed. Look again, then repeat.", Err: err}
+		}
+		return entry, err
+	}
+	return entry, nil
+}
+
+// CleanMessage takes trailing white space and superfluous blank lines away and
+// ends the message with one line end. A message without text gives nothing.
+func CleanMessage(message string) string {
+	var lines []string
+	for line := range strings.Lines(message) {
+		line = strings.TrimRight(line, " \t\r\n")
+		if line == "" && (len(lines) == 0 || lines[len(lines)-1] == "") {
+			continue
+		}
+		lines = append(lines, line)
+	}
+	text := strings.TrimRight(strings.Join(lines, "\n"), "\n")
+	if text == "" {
+		return ""
+	}
+	return text + "\n"
+}
+
+// asRefusal makes a hook's "no" a refusal; other errors stay what they are.
+func asRefusal(err error) error {
+	var hook *repo.HookError
+	if errors.As(err, &hook) {
+		return &Refusal{Reason: fmt.Sprintf("The %s hook refused, and nothing was changed. It said:\n%s", hook.Hook, strings.TrimSpace(hook.Output)), Err: err}
+	}
+	return err
+}

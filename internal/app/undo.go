@@ -1,0 +1,84 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"bastel/internal/journal"
+	"bastel/internal/repo"
+)
+
+// Undo takes the last step back that Bastel made in this working tree. It gives
+// the entry that was taken back.
+func (a *App) Undo(ctx context.Context) (journal.Entry, error) {
+	return a.step(ctx, journal.Undo)
+}
+
+// Redo does the last step again that was taken back.
+func (a *App) Redo(ctx context.Context) (journal.Entry, error) {
+	return a.step(ctx, journal.Redo)
+}
+
+func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error) {
+	var none journal.Entry
+	if err := a.free(); err != nil {
+		return none, err
+	}
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return none, err
+	}
+	state := journal.StateOf(entries, a.Repo.GitDir())
+	list, nothing := state.Done, "There is nothing to take back."
+	if kind == journal.Redo {
+		list, nothing = state.Undone, "There is nothing to do again."
+	}
+	if len(list) == 0 {
+		return none, refuse("%s", nothing)
+	}
+	entry := list[len(list)-1]
+	from, to := entry.New, entry.Old
+	if kind == journal.Redo {
+		from, to = entry.Old, entry.New
+	}
+	if err := a.stillAt(ctx, entry, from); err != nil {
+		return none, err
+	}
+	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: from, New: to, Of: entry.Number, Title: entry.Title}
+	reflog := fmt.Sprintf("%s: %s", kind, entry.Title)
+	if entry.Kind == journal.Commit {
+		// The index keeps what the commit held: it is staged again.
+		_, err = a.record(ctx, record, reflog)
+		return entry, err
+	}
+	return entry, a.moveBranch(ctx, branchMove{entry: record, reflog: reflog})
+}
+
+// stillAt refuses where the world has moved on since the entry.
+func (a *App) stillAt(ctx context.Context, entry journal.Entry, want repo.ID) error {
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return err
+	}
+	branch := strings.TrimPrefix(entry.Ref, "refs/heads/")
+	current := head.Ref
+	if current == "" {
+		current = "HEAD"
+	}
+	if current != entry.Ref {
+		return refuse("The last step (%s) was on %s, and you are elsewhere. Switch there first.", entry.Title, branch)
+	}
+	if head.Commit != want {
+		return &Refusal{Reason: fmt.Sprintf("%s has moved on since the last step (%s): it is at %s, not at %s. Nothing was changed.",
+			branch, entry.Title, orNone(head.Commit), orNone(want)), Err: repo.ErrMoved}
+	}
+	return nil
+}
+
+func orNone(id repo.ID) string {
+	if id.IsZero() {
+		return "no commit"
+	}
+	return id.Short()
+}

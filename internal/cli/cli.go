@@ -1,0 +1,167 @@
+// Package cli is the command line: it parses, calls a use case, and prints text or
+// JSON. What the commands do is in package app, shared with the screens.
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/send"
+	"bastel/internal/tray"
+)
+
+// Exit statuses.
+const (
+	done   = 0
+	no     = 1 // a conflict, a refusal, findings
+	usage  = 2
+	failed = 3 // the repository or the machine
+)
+
+// command is what all commands share.
+type command struct {
+	dir    string
+	json   bool
+	stdin  io.Reader
+	stdout io.Writer
+	stderr io.Writer
+	began  bool // arguments were in order: errors from here on are no usage errors
+}
+
+// Run carries out one command line and gives its exit status.
+func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	c := &command{stdin: stdin, stdout: stdout, stderr: stderr}
+	root := c.root()
+	root.SetArgs(args)
+	root.SetIn(stdin)
+	root.SetOut(stdout)
+	root.SetErr(stderr)
+	err := root.ExecuteContext(ctx)
+	if err == nil {
+		return done
+	}
+	if !errors.Is(err, errSilent) {
+		fmt.Fprintln(stderr, "bastel: "+safe.Text(explain(err)))
+	}
+	return c.status(err)
+}
+
+// errSilent ends a command with "no" after it printed its answer itself.
+var errSilent = errors.New("the answer is no")
+
+// errUsage marks arguments that only the command itself can judge.
+var errUsage = errors.New("wrong usage")
+
+func (c *command) status(err error) int {
+	var refusal *app.Refusal
+	var notSent *send.Refusal
+	switch {
+	case !c.began, errors.Is(err, errUsage), errors.Is(err, tray.ErrBadPick):
+		return usage
+	case errors.Is(err, errSilent), errors.As(err, &refusal), errors.As(err, &notSent):
+		return no
+	}
+	return failed
+}
+
+// explain says what to do about the errors that users meet.
+func explain(err error) string {
+	for _, known := range []struct {
+		err  error
+		todo string
+	}{
+		{repo.ErrNoRepository, "Go into a repository, name one with -C DIR, or try: bastel demo."},
+		{repo.ErrBare, "Bastel works where files are checked out: open a clone or a linked working tree of it."},
+		{repo.ErrForeignOwner, "If you trust it, tell git so: git config --global --add safe.directory FOLDER."},
+		{repo.ErrNoGit, "Install git 2.36 or newer."},
+		{repo.ErrGitTooOld, "Install git 2.36 or newer."},
+		{repo.ErrLocked, "Wait until the other program is done. If none is running, remove the file that is named above."},
+		{repo.ErrNeedsAnswer, "Set up a key agent or a credential helper, or run the command in a terminal."},
+		{repo.ErrUnreachable, "Check the network and the address, then try again: nothing is lost."},
+	} {
+		if errors.Is(err, known.err) {
+			return err.Error() + "\n" + known.todo
+		}
+	}
+	var remote *repo.RemoteError
+	if errors.As(err, &remote) {
+		return err.Error() + "\n" + strings.TrimSpace(remote.Output)
+	}
+	var refusal *send.Refusal
+	if errors.As(err, &refusal) && refusal.Output != "" {
+		return err.Error() + "\n" + strings.TrimSpace(refusal.Output)
+	}
+	return err.Error()
+}
+
+func (c *command) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "bastel [DIR]",
+		Short: "Sort changes into commits, put a branch in order, and send it",
+		Long: `Bastel turns loose changes and a messy branch into a clean series of commits,
+and sends it to the shared remote. Without a command it opens the application.
+
+Exit status: 0 done; 1 the answer is no; 2 wrong usage; 3 the repository or the
+machine failed. With 1, 2 and 3 nothing was changed.`,
+		Args:          cobra.MaximumNArgs(1),
+		SilenceUsage:  true,
+		SilenceErrors: true,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 1 {
+				c.dir = args[0]
+			}
+			c.began = true
+			return c.open(cmd.Context(), c.dir)
+		},
+	}
+	root.CompletionOptions.HiddenDefaultCmd = true
+	root.PersistentFlags().StringVarP(&c.dir, "dir", "C", ".", "the folder whose repository is meant")
+	root.PersistentFlags().BoolVar(&c.json, "json", false, "answer with one JSON document")
+	root.AddCommand(c.hunks(), c.stage(), c.unstage(), c.commit(), c.plan(), c.forecast(), c.apply(), c.send(),
+		c.journal(), c.undo(), c.redo(), c.demo())
+	return root
+}
+
+// run wraps a command that works on an open repository.
+func (c *command) run(do func(ctx context.Context, a *app.App, args []string) error) func(*cobra.Command, []string) error {
+	return func(cmd *cobra.Command, args []string) (err error) {
+		c.began = true
+		a, note, err := app.Open(cmd.Context(), c.dir, repo.WithTerminal())
+		if err != nil {
+			return err
+		}
+		defer a.Close()
+		if note != "" {
+			fmt.Fprintln(c.stderr, "bastel: "+note)
+		}
+		return do(cmd.Context(), a, args)
+	}
+}
+
+// answer prints a document as JSON, or else what text prints.
+func (c *command) answer(document any, text func(w io.Writer)) error {
+	if c.json {
+		encoder := json.NewEncoder(c.stdout)
+		encoder.SetEscapeHTML(false)
+		encoder.SetIndent("", "  ")
+		return encoder.Encode(document)
+	}
+	var b strings.Builder
+	text(&b)
+	_, err := io.WriteString(c.stdout, b.String())
+	return err
+}

@@ -1,0 +1,164 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"bastel/internal/app"
+	"bastel/internal/replay"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+)
+
+func (c *command) plan() *cobra.Command {
+	var onto, base string
+	cmd := &cobra.Command{
+		Use:   "plan [--onto REF] [--base REF]",
+		Short: "Write the plan of the current branch as it stands",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			plan, err := a.NewPlan(ctx, onto, base)
+			if err != nil {
+				return err
+			}
+			file := plan.File(a.MessageOf(ctx))
+			text, err := file.Encode()
+			if err != nil {
+				return err
+			}
+			return c.answer(file, func(w io.Writer) { w.Write(text) })
+		}),
+	}
+	cmd.Flags().StringVar(&onto, "onto", "", "where the series shall go; default: it stays where it begins")
+	cmd.Flags().StringVar(&base, "base", "", "the commit before the first one of the plan; default: where the branch left its target")
+	return cmd
+}
+
+type stepDocument struct {
+	Title  string        `json:"title"`
+	From   []repo.ID     `json:"from"`
+	Result replay.Result `json:"result"`
+	Paths  []string      `json:"paths"`
+	Reason string        `json:"reason,omitempty"`
+}
+
+func (c *command) forecast() *cobra.Command {
+	return &cobra.Command{
+		Use:   "forecast PLAN",
+		Short: "Carry a plan out in memory and say what would come of it",
+		Long:  "Carry a plan out in memory and say what would come of it. PLAN is a file, or - for standard input. Status 1 says that there are conflicts.",
+		Args:  cobra.ExactArgs(1),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			f, err := c.forecastOf(ctx, a, args[0])
+			if err != nil {
+				return err
+			}
+			steps := []stepDocument{}
+			for _, s := range f.Steps {
+				steps = append(steps, stepDocument{s.Title, s.From, s.Result, s.Paths(), s.Reason})
+			}
+			document := map[string]any{"steps": steps, "same_content": f.SameContent, "tip": f.Tip}
+			if err := c.answer(document, func(w io.Writer) { printForecast(w, f) }); err != nil {
+				return err
+			}
+			if f.Conflicts() > 0 {
+				return errSilent
+			}
+			return nil
+		}),
+	}
+}
+
+func (c *command) forecastOf(ctx context.Context, a *app.App, name string) (*replay.Forecast, error) {
+	data, err := c.readPlan(name)
+	if err != nil {
+		return nil, err
+	}
+	plan, err := a.ReadPlan(ctx, data)
+	if err != nil {
+		return nil, err
+	}
+	return a.Forecast(ctx, plan, nil)
+}
+
+// planLimit is far above any plan that people or scripts write.
+const planLimit = 64 << 20
+
+func (c *command) readPlan(name string) ([]byte, error) {
+	in := c.stdin
+	if name != "-" {
+		file, err := os.Open(name)
+		if err != nil {
+			return nil, fmt.Errorf("read the plan: %w: %w", errUsage, err)
+		}
+		defer file.Close()
+		in = file
+	}
+	data, err := io.ReadAll(io.LimitReader(in, planLimit))
+	if err != nil {
+		return nil, fmt.Errorf("read the plan: %w: %w", errUsage, err)
+	}
+	return data, nil
+}
+
+func printForecast(w io.Writer, f *replay.Forecast) {
+	for i, s := range f.Steps {
+		fmt.Fprintf(w, "%3d  %-8s  %s\n", i+1, s.Result, safe.Line(s.Title))
+		if s.Reason != "" {
+			fmt.Fprintf(w, "               %s\n", safe.Line(s.Reason))
+		}
+	}
+	switch {
+	case f.Conflicts() > 0:
+		fmt.Fprintf(w, "%s: the plan cannot be applied as it is.\n", app.Count(f.Conflicts(), "conflict"))
+	case f.SameContent:
+		fmt.Fprintln(w, "The content at the end stays the same, byte for byte.")
+	default:
+		fmt.Fprintln(w, "The content at the end changes.")
+	}
+}
+
+func (c *command) apply() *cobra.Command {
+	return &cobra.Command{
+		Use:   "apply PLAN",
+		Short: "Rewrite the branch as a plan says, or refuse and change nothing",
+		Long:  "Rewrite the branch as a plan says, in one step, or refuse and change nothing. PLAN is a file, or - for standard input.",
+		Args:  cobra.ExactArgs(1),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			data, err := c.readPlan(args[0])
+			if err != nil {
+				return err
+			}
+			plan, err := a.ReadPlan(ctx, data)
+			if err != nil {
+				return err
+			}
+			result, err := a.Apply(ctx, plan, nil)
+			if err != nil {
+				return err
+			}
+			c.warn(result.Warning)
+			document := map[string]any{"old": result.Old, "new": result.New, "commits": result.Commits, "same_content": result.SameContent}
+			return c.answer(document, func(w io.Writer) { io.WriteString(w, appliedSentence(plan.Branch, result)) })
+		}),
+	}
+}
+
+func appliedSentence(branch string, r app.Applied) string {
+	var b strings.Builder
+	if r.Old == r.New {
+		fmt.Fprintf(&b, "%s is as the plan says already.\n", branch)
+		return b.String()
+	}
+	fmt.Fprintf(&b, "%s is at %s now, with %s.", branch, r.New.Short(), app.Count(r.Commits, "commit"))
+	if r.SameContent {
+		b.WriteString(" Its content is the same, byte for byte.")
+	}
+	b.WriteByte('\n')
+	return b.String()
+}

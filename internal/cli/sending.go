@@ -1,0 +1,93 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+
+	"github.com/spf13/cobra"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/send"
+)
+
+type sendDocument struct {
+	Remote   string     `json:"remote"`
+	Branch   string     `json:"branch"`
+	Old      repo.ID    `json:"old"`
+	New      repo.ID    `json:"new"`
+	Result   string     `json:"result"` // pushed, up_to_date, refused; with --dry-run: would_push
+	Reason   string     `json:"reason"`
+	Cause    send.Cause `json:"cause,omitempty"`
+	Replaces []repo.ID  `json:"replaces"`
+}
+
+func (c *command) send() *cobra.Command {
+	var dryRun bool
+	cmd := &cobra.Command{
+		Use:   "send [--dry-run]",
+		Short: "Compare the branch with the remote and push it, guarded",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			compared, err := a.CompareRemote(ctx, true)
+			if err == nil && !dryRun {
+				err = a.Send(ctx, compared, c.progress)
+			} else if err == nil {
+				err = compared.Verdict()
+			}
+			return c.sent(compared, dryRun, err)
+		}),
+	}
+	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "only say what would happen")
+	return cmd
+}
+
+// progress shows the remote's messages, but not in the middle of a document.
+func (c *command) progress(line string) { fmt.Fprintln(c.stderr, safe.Line(line)) }
+
+func (c *command) sent(compared send.Comparison, dryRun bool, err error) error {
+	document := sendDocument{
+		Remote: compared.Remote, Branch: compared.Branch, Old: compared.There, New: compared.Here,
+		Result: "pushed", Replaces: append([]repo.ID{}, compared.Replaces...),
+	}
+	var refusal *send.Refusal
+	switch {
+	case errors.As(err, &refusal):
+		document.Result, document.Reason, document.Cause = "refused", refusal.Reason, refusal.Cause
+	case err != nil:
+		return err
+	case compared.UpToDate():
+		document.Result = "up_to_date"
+	case dryRun:
+		document.Result = "would_push"
+	}
+	if printErr := c.answer(document, func(w io.Writer) { printSent(w, compared, document) }); printErr != nil {
+		return printErr
+	}
+	if refusal != nil && c.json {
+		fmt.Fprintln(c.stderr, "bastel: "+safe.Text(explain(err)))
+		return errSilent
+	}
+	return err
+}
+
+func printSent(w io.Writer, compared send.Comparison, d sendDocument) {
+	adds := app.Count(len(compared.Adds), "commit")
+	switch d.Result {
+	case "up_to_date":
+		fmt.Fprintf(w, "%s has %s as it is here.\n", d.Remote, d.Branch)
+	case "pushed":
+		fmt.Fprintf(w, "%s has %s at %s now: %s sent", d.Remote, d.Branch, d.New.Short(), adds)
+	case "would_push":
+		fmt.Fprintf(w, "%s would get %s at %s: %s to send", d.Remote, d.Branch, d.New.Short(), adds)
+	}
+	if d.Result == "pushed" || d.Result == "would_push" {
+		if n := len(d.Replaces); n > 0 {
+			fmt.Fprintf(w, ", %d replaced", n)
+		}
+		fmt.Fprintln(w, ".")
+	}
+}

@@ -1,0 +1,188 @@
+// Package journal records what Bastel did, so that it can be taken back.
+//
+// The journal is a chain of commits under one ref of the repository. An entry's
+// commit has the entry as its message and, as parents, the entry before and the
+// commits that the branch had before and after: whatever the journal can take
+// back is thereby kept from being pruned. How something is taken back is left to
+// the use cases.
+package journal
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"bastel/internal/repo"
+)
+
+// Ref is where the chain ends.
+const Ref = "refs/bastel/journal"
+
+// Kind says what an entry records.
+type Kind string
+
+// The kinds of entries.
+const (
+	Commit Kind = "commit" // a new commit on a branch
+	Apply  Kind = "apply"  // a branch rewritten by a plan
+	Push   Kind = "push"   // about to be pushed
+	Pushed Kind = "pushed" // the answer to the push in Of
+	Undo   Kind = "undo"   // the entry in Of was taken back
+	Redo   Kind = "redo"   // the entry in Of was done again
+	Void   Kind = "void"   // the entry in Of was never carried out
+)
+
+// Entry is one record.
+type Entry struct {
+	Number   int          `json:"number"`
+	Kind     Kind         `json:"kind"`
+	Time     time.Time    `json:"time"`
+	Worktree string       `json:"worktree"` // the git folder of the working tree it happened in
+	Ref      string       `json:"ref"`
+	Old      repo.ID      `json:"old"`
+	New      repo.ID      `json:"new"`
+	Title    string       `json:"title"` // for people
+	Of       int          `json:"of,omitempty"`
+	Pairs    [][2]repo.ID `json:"pairs,omitempty"` // of an apply: each source and what it became
+}
+
+// Log is a repository's journal.
+type Log struct{ repo *repo.Repo }
+
+// New opens the journal of a repository.
+func New(r *repo.Repo) *Log { return &Log{r} }
+
+// depth is how far back entries are read.
+const depth = 500
+
+// Entries lists the latest entries, newest first.
+func (l *Log) Entries(ctx context.Context) ([]Entry, error) {
+	end, err := l.repo.RefValue(ctx, Ref)
+	if err != nil || end.IsZero() {
+		return nil, err
+	}
+	ids, err := l.repo.RevList(ctx, "--first-parent", fmt.Sprintf("--max-count=%d", depth), end.String())
+	if err != nil {
+		return nil, fmt.Errorf("read the journal: %w", err)
+	}
+	commits, err := l.repo.Commits(ctx, ids)
+	if err != nil {
+		return nil, fmt.Errorf("read the journal: %w", err)
+	}
+	var entries []Entry
+	for i, c := range commits {
+		var e Entry
+		if err := json.Unmarshal([]byte(c.Message), &e); err != nil {
+			// The last parent of the first entry is a commit of the user's.
+			if i > 0 && entries[i-1].Number == 1 {
+				break
+			}
+			return nil, fmt.Errorf("read journal entry %s: %w", ids[i].Short(), err)
+		}
+		entries = append(entries, e)
+		if e.Number == 1 {
+			break
+		}
+	}
+	return entries, nil
+}
+
+// Write makes an entry's commit and gives the ref update that adds it to the
+// journal. The update belongs first in the transaction of what the entry records.
+func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error) {
+	var none repo.RefUpdate
+	end, err := l.repo.RefValue(ctx, Ref)
+	if err != nil {
+		return e, none, err
+	}
+	e.Number = 1
+	c := &repo.Commit{Tree: l.repo.EmptyTree()}
+	if !end.IsZero() {
+		last, err := l.entry(ctx, end)
+		if err != nil {
+			return e, none, err
+		}
+		e.Number = last.Number + 1
+		c.Parents = append(c.Parents, end)
+	}
+	for _, id := range []repo.ID{e.Old, e.New} {
+		if !id.IsZero() {
+			c.Parents = append(c.Parents, id)
+		}
+	}
+	e.Time, e.Worktree = time.Now().Truncate(time.Second), l.repo.GitDir()
+	message, err := json.MarshalIndent(e, "", " ")
+	if err != nil {
+		return e, none, fmt.Errorf("write journal entry: %w", err)
+	}
+	c.Message = string(message) + "\n"
+	// The journal is the program's own: it needs no identity of the user's.
+	c.Author = fmt.Sprintf("Bastel <bastel@localhost> %d +0000", e.Time.Unix())
+	c.Committer = c.Author
+	if err := l.repo.WriteEmptyTree(ctx); err != nil {
+		return e, none, err
+	}
+	id, err := l.repo.WriteCommit(ctx, c)
+	return e, repo.RefUpdate{Ref: Ref, New: id, Old: end}, err
+}
+
+// Append adds an entry that goes with no other ref.
+func (l *Log) Append(ctx context.Context, e Entry) (Entry, error) {
+	e, update, err := l.Write(ctx, e)
+	if err != nil {
+		return e, err
+	}
+	return e, l.repo.UpdateRefs(ctx, "journal: "+string(e.Kind), update)
+}
+
+func (l *Log) entry(ctx context.Context, id repo.ID) (Entry, error) {
+	var e Entry
+	c, err := l.repo.Commit(ctx, id)
+	if err != nil {
+		return e, err
+	}
+	if err := json.Unmarshal([]byte(c.Message), &e); err != nil {
+		return e, fmt.Errorf("read journal entry %s: %w", id.Short(), err)
+	}
+	return e, nil
+}
+
+// State is what can be taken back and done again in one working tree.
+type State struct {
+	Done   []Entry // oldest first: the last is what undo takes back
+	Undone []Entry // the last is what redo does again
+}
+
+// StateOf works through entries, which come newest first.
+func StateOf(entries []Entry, worktree string) State {
+	var s State
+	for i := len(entries) - 1; i >= 0; i-- {
+		e := entries[i]
+		if e.Worktree != worktree {
+			continue
+		}
+		switch e.Kind {
+		case Commit, Apply:
+			s.Done, s.Undone = append(s.Done, e), nil
+		case Undo:
+			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)
+		case Redo:
+			s.Undone, s.Done = shift(s.Undone, s.Done, e.Of)
+		case Void:
+			s.Done, _ = shift(s.Done, nil, e.Of)
+			s.Undone, _ = shift(s.Undone, nil, e.Of)
+		}
+	}
+	return s
+}
+
+// shift takes the entry with a number from one list to the end of another.
+func shift(from, to []Entry, number int) ([]Entry, []Entry) {
+	for i, e := range from {
+		if e.Number == number {
+			return append(append([]Entry{}, from[:i]...), from[i+1:]...), append(to, e)
+		}
+	}
+	return from, to
+}

@@ -1,0 +1,337 @@
+package merge
+
+import (
+	"bytes"
+	"context"
+
+	"bastel/internal/repo"
+)
+
+// Kind says how two sides conflict at a path.
+type Kind string
+
+// The kinds of conflicts between trees.
+const (
+	Content      Kind = "content"       // both changed the same lines
+	AddAdd       Kind = "add/add"       // both added the file, with different content
+	ModifyDelete Kind = "modify/delete" // one changed it, the other deleted it
+	FileFolder   Kind = "file/folder"   // a file on one side, a folder on the other
+	ModeKind     Kind = "mode"          // both made it anew, one executable and one not
+	Binary       Kind = "binary"        // both changed a file that is not text
+	Symlink      Kind = "symlink"       // both changed where a link points
+	Submodule    Kind = "submodule"     // both moved a submodule
+	TypeKind     Kind = "type"          // file, link or submodule: the sides disagree
+)
+
+// Conflict is a path at which two trees cannot be merged. Absent sides are zero.
+type Conflict struct {
+	Path              string
+	Kind              Kind
+	Base, Left, Right repo.Entry
+	Regions           []Region // of Content and AddAdd
+}
+
+// Objects is what trees are read from and written to.
+type Objects interface {
+	Tree(ctx context.Context, id repo.ID) (repo.Tree, error)
+	Blob(ctx context.Context, id repo.ID) ([]byte, error)
+	PutTree(tree repo.Tree) repo.ID
+	Put(kind repo.Kind, data []byte) repo.ID
+}
+
+// Trees merges the changes from base to left and from base to right. Folders that
+// are the same on two sides are not read, so the cost follows what changed. At
+// conflicts the resulting tree has the left side's entry.
+func Trees(ctx context.Context, objects Objects, base, left, right repo.ID) (repo.ID, []Conflict, error) {
+	switch {
+	case left == right, base == right:
+		return left, nil, nil
+	case base == left:
+		return right, nil, nil
+	}
+	m := treeMerge{objects: objects}
+	tree, err := m.folder(ctx, "", base, left, right)
+	if err != nil {
+		return repo.ID{}, nil, err
+	}
+	return objects.PutTree(tree), m.conflicts, nil
+}
+
+type treeMerge struct {
+	objects   Objects
+	conflicts []Conflict
+}
+
+// triple is one name on the three sides.
+type triple struct{ base, left, right repo.Entry }
+
+func (m *treeMerge) folder(ctx context.Context, prefix string, base, left, right repo.ID) (repo.Tree, error) {
+	b, err := m.objects.Tree(ctx, base)
+	if err != nil {
+		return nil, err
+	}
+	l, err := m.objects.Tree(ctx, left)
+	if err != nil {
+		return nil, err
+	}
+	r, err := m.objects.Tree(ctx, right)
+	if err != nil {
+		return nil, err
+	}
+	result := make(repo.Tree, 0, len(l)+4)
+	sorted := true
+	for _, t := range align(b, l, r) {
+		if t.left.Same(t.base) && t.left.Same(t.right) {
+			result = append(result, t.left)
+			continue
+		}
+		entry, err := m.entry(ctx, prefix, t)
+		if err != nil {
+			return nil, err
+		}
+		if entry.IsZero() {
+			continue
+		}
+		sorted = sorted && (len(result) == 0 || repo.Compare(result[len(result)-1], entry) < 0)
+		result = append(result, entry)
+	}
+	if !sorted { // a file and a folder of one name sort differently
+		result.Sort()
+	}
+	return result, nil
+}
+
+// align pairs the entries of three folders by name.
+func align(base, left, right repo.Tree) []triple {
+	triples := make([]triple, 0, len(left)+4)
+	partial := map[string]int{} // by name: entries that some side lacks, at least in this form
+	for len(base) > 0 || len(left) > 0 || len(right) > 0 {
+		lowest := first(base, left, right)
+		var t triple
+		take := func(tree *repo.Tree, into *repo.Entry) bool {
+			if len(*tree) == 0 || repo.Compare((*tree)[0], lowest) != 0 {
+				return false
+			}
+			*into, *tree = (*tree)[0], (*tree)[1:]
+			return true
+		}
+		inBase, inLeft, inRight := take(&base, &t.base), take(&left, &t.left), take(&right, &t.right)
+		if inBase && inLeft && inRight {
+			triples = append(triples, t)
+			continue
+		}
+		if at, ok := partial[lowest.Name]; ok {
+			triples[at].fill(t)
+			continue
+		}
+		partial[lowest.Name] = len(triples)
+		triples = append(triples, t)
+	}
+	return triples
+}
+
+func first(trees ...repo.Tree) (lowest repo.Entry) {
+	for _, tree := range trees {
+		if len(tree) > 0 && (lowest.IsZero() || repo.Compare(tree[0], lowest) < 0) {
+			lowest = tree[0]
+		}
+	}
+	return lowest
+}
+
+func (t *triple) fill(o triple) {
+	for _, side := range []struct{ into, from *repo.Entry }{{&t.base, &o.base}, {&t.left, &o.left}, {&t.right, &o.right}} {
+		if side.into.IsZero() {
+			*side.into = *side.from
+		}
+	}
+}
+
+func (t triple) name() string {
+	for _, e := range []repo.Entry{t.left, t.right, t.base} {
+		if !e.IsZero() {
+			return e.Name
+		}
+	}
+	return ""
+}
+
+// entry merges one name; the zero entry says that it is gone.
+func (m *treeMerge) entry(ctx context.Context, prefix string, t triple) (repo.Entry, error) {
+	switch {
+	case t.left.Same(t.right), t.base.Same(t.right):
+		return t.left, nil
+	case t.base.Same(t.left):
+		return t.right, nil
+	}
+	path := prefix + t.name()
+	if t.all(isTreeOrAbsent) {
+		return m.subfolder(ctx, path, t)
+	}
+	// A folder that only one side still knows is compared file by file; mixed with
+	// a file on the other side, that is a conflict of its own kind.
+	if isTree(t.left) != isTree(t.right) && !t.left.IsZero() && !t.right.IsZero() {
+		return m.conflict(path, FileFolder, t, nil), nil
+	}
+	if t.left.IsZero() || t.right.IsZero() {
+		present := t.left
+		if t.left.IsZero() {
+			present = t.right
+		}
+		// One side deleted what the other replaced by something of another form:
+		// the old form is gone on both, the new one is in nobody's way.
+		if !t.base.IsZero() && isTree(t.base) != isTree(present) {
+			return present, nil
+		}
+		return m.conflict(path, ModifyDelete, t, nil), nil
+	}
+	if isTree(t.left) { // both made a folder of what was a file
+		t.base = repo.Entry{}
+		return m.subfolder(ctx, path, t)
+	}
+	return m.file(ctx, path, t)
+}
+
+func isTree(e repo.Entry) bool         { return e.Mode == repo.ModeTree }
+func isTreeOrAbsent(e repo.Entry) bool { return e.IsZero() || isTree(e) }
+
+func (t triple) all(is func(repo.Entry) bool) bool { return is(t.base) && is(t.left) && is(t.right) }
+
+func (m *treeMerge) subfolder(ctx context.Context, path string, t triple) (repo.Entry, error) {
+	tree, err := m.folder(ctx, path+"/", t.base.ID, t.left.ID, t.right.ID)
+	if err != nil || len(tree) == 0 {
+		return repo.Entry{}, err
+	}
+	return repo.Entry{Mode: repo.ModeTree, Name: t.name(), ID: m.objects.PutTree(tree)}, nil
+}
+
+// file merges what is neither folder nor absent on both sides.
+func (m *treeMerge) file(ctx context.Context, path string, t triple) (repo.Entry, error) {
+	isFileOrAbsent := func(e repo.Entry) bool { return e.IsZero() || e.Mode.IsFile() }
+	switch {
+	case t.left.Mode == repo.ModeSymlink && t.right.Mode == repo.ModeSymlink:
+		return m.conflict(path, Symlink, t, nil), nil
+	case t.left.Mode == repo.ModeSubmodule && t.right.Mode == repo.ModeSubmodule:
+		return m.conflict(path, Submodule, t, nil), nil
+	case !t.left.Mode.IsFile() || !t.right.Mode.IsFile():
+		return m.conflict(path, TypeKind, t, nil), nil
+	case !isFileOrAbsent(t.base):
+		t.base = repo.Entry{} // both made a file of what was something else
+	}
+	mode, agreed := mergeMode(t)
+	result := repo.Entry{Mode: mode, Name: t.left.Name, ID: t.left.ID}
+	switch {
+	case t.base.ID == t.left.ID:
+		result.ID = t.right.ID
+	case t.base.ID == t.right.ID, t.left.ID == t.right.ID:
+	default:
+		merged, conflict, err := m.content(ctx, path, t)
+		if err != nil {
+			return repo.Entry{}, err
+		}
+		if conflict != nil {
+			m.conflicts = append(m.conflicts, *conflict)
+			return t.left, nil
+		}
+		result.ID = m.objects.Put(repo.KindBlob, merged)
+	}
+	if !agreed {
+		return m.conflict(path, ModeKind, t, nil), nil
+	}
+	return result, nil
+}
+
+// mergeMode takes the side that changed the mode. Two new files may disagree.
+func mergeMode(t triple) (repo.Mode, bool) {
+	switch {
+	case t.left.Mode == t.right.Mode, t.base.Mode == t.right.Mode:
+		return t.left.Mode, true
+	case t.base.Mode == t.left.Mode:
+		return t.right.Mode, true
+	}
+	return t.left.Mode, false
+}
+
+func (m *treeMerge) content(ctx context.Context, path string, t triple) ([]byte, *Conflict, error) {
+	var sides [3][]byte
+	for i, e := range []repo.Entry{t.base, t.left, t.right} {
+		data, err := m.objects.Blob(ctx, e.ID)
+		if err != nil {
+			return nil, nil, err
+		}
+		sides[i] = data
+	}
+	conflict := &Conflict{Path: path, Kind: Content, Base: t.base, Left: t.left, Right: t.right}
+	if t.base.IsZero() {
+		conflict.Kind = AddAdd
+	}
+	for _, side := range sides {
+		if IsBinary(side) {
+			conflict.Kind = Binary
+			return nil, conflict, nil
+		}
+	}
+	chunks := Text(sides[0], sides[1], sides[2])
+	if merged, ok := Settled(chunks); ok {
+		return merged, nil, nil
+	}
+	conflict.Regions = Regions(chunks)
+	return nil, conflict, nil
+}
+
+func (m *treeMerge) conflict(path string, kind Kind, t triple, regions []Region) repo.Entry {
+	m.conflicts = append(m.conflicts, Conflict{path, kind, t.base, t.left, t.right, regions})
+	return t.left
+}
+
+// IsBinary guesses from the first bytes, as the repository does, whether a
+// content is not text.
+func IsBinary(data []byte) bool {
+	return bytes.IndexByte(data[:min(len(data), 8000)], 0) >= 0
+}
+
+// Difference is a path whose entry differs between two trees. Absent sides are zero.
+type Difference struct {
+	Path     string
+	Old, New repo.Entry
+}
+
+// Compare lists the files that differ between two trees, in the order of the
+// trees. Only folders that differ are read.
+func Compare(ctx context.Context, objects Objects, old, new repo.ID) ([]Difference, error) {
+	return compare(ctx, objects, "", old, new, nil)
+}
+
+func compare(ctx context.Context, objects Objects, prefix string, old, new repo.ID, list []Difference) ([]Difference, error) {
+	if old == new {
+		return list, nil
+	}
+	a, err := objects.Tree(ctx, old)
+	if err != nil {
+		return nil, err
+	}
+	b, err := objects.Tree(ctx, new)
+	if err != nil {
+		return nil, err
+	}
+	for len(a) > 0 || len(b) > 0 {
+		lowest := first(a, b)
+		var x, y repo.Entry
+		if len(a) > 0 && repo.Compare(a[0], lowest) == 0 {
+			x, a = a[0], a[1:]
+		}
+		if len(b) > 0 && repo.Compare(b[0], lowest) == 0 {
+			y, b = b[0], b[1:]
+		}
+		switch {
+		case x.Same(y):
+		case isTree(lowest):
+			if list, err = compare(ctx, objects, prefix+lowest.Name+"/", x.ID, y.ID, list); err != nil {
+				return nil, err
+			}
+		default:
+			list = append(list, Difference{prefix + lowest.Name, x, y})
+		}
+	}
+	return list, nil
+}

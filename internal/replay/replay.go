@@ -1,0 +1,384 @@
+// Package replay carries out a plan in memory: each entry's sources are merged,
+// one after the other, onto what came before. Nothing is written; a forecast and
+// an application of the plan are the same computation, and the second one adds
+// only that the new objects are kept.
+//
+// Where a branch shall point afterwards, and what happens to the working tree, is
+// left to others.
+package replay
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"sync"
+
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+	"bastel/internal/shape"
+)
+
+// Result says what becomes of an entry.
+type Result string
+
+// The results there are.
+const (
+	Clean    Result = "clean"
+	Conflict Result = "conflict"
+	Empty    Result = "empty" // nothing is left of its changes: no commit comes out
+)
+
+// Step is the outcome of one entry.
+type Step struct {
+	Title     string
+	From      []repo.ID
+	Result    Result
+	Reason    string    // of an empty step or a conflict: why, in a sentence
+	Stopped   repo.ID   // of a conflict: the source that could not be applied
+	Against   []repo.ID // of a conflict: commits of the other side that touched the same paths
+	Conflicts []merge.Conflict
+	Commit    repo.ID // the commit that comes out; zero if none does
+	Kept      bool    // the commit is the source itself, unchanged
+	Tree      repo.ID // the content after this step
+}
+
+// Paths lists where a step conflicts.
+func (s Step) Paths() []string {
+	paths := make([]string, 0, len(s.Conflicts))
+	for _, c := range s.Conflicts {
+		paths = append(paths, c.Path)
+	}
+	return paths
+}
+
+// Forecast is the outcome of a whole plan.
+type Forecast struct {
+	Steps       []Step
+	Tip         repo.ID // the new end of the branch; zero while a step conflicts
+	Tree        repo.ID // the content at the end
+	SameContent bool    // the content at the end is that of the branch now, byte for byte
+	Signatures  int     // sources whose signature the rewriting takes away
+}
+
+// Conflicts counts the steps that conflict.
+func (f *Forecast) Conflicts() (n int) {
+	for _, step := range f.Steps {
+		if step.Result == Conflict {
+			n++
+		}
+	}
+	return n
+}
+
+// Pairs lists for each source that was rewritten what it became.
+func (f *Forecast) Pairs() [][2]repo.ID {
+	var pairs [][2]repo.ID
+	for _, step := range f.Steps {
+		if step.Commit.IsZero() || step.Kept {
+			continue
+		}
+		for _, id := range step.From {
+			pairs = append(pairs, [2]repo.ID{id, step.Commit})
+		}
+	}
+	return pairs
+}
+
+// Engine replays plans over one repository. It keeps what it computed: a step
+// whose parent content and source are the same as before costs nothing. Safe for
+// concurrent use; one plan is carried out at a time.
+type Engine struct {
+	repo    *repo.Repo
+	objects *repo.Overlay
+
+	mu      sync.Mutex
+	commits map[repo.ID]*repo.Commit
+	merged  map[mergeKey]mergeValue
+}
+
+type mergeKey struct{ tree, source repo.ID }
+
+type mergeValue struct {
+	tree      repo.ID
+	conflicts []merge.Conflict
+}
+
+// New makes an engine.
+func New(r *repo.Repo) *Engine {
+	return &Engine{repo: r, objects: r.NewOverlay(), commits: map[repo.ID]*repo.Commit{}, merged: map[mergeKey]mergeValue{}}
+}
+
+// Objects is where the engine's new objects can be read.
+func (e *Engine) Objects() *repo.Overlay { return e.objects }
+
+// Flush writes the objects of a forecast's commits into the repository, and
+// further commits besides, as one pack.
+func (e *Engine) Flush(ctx context.Context, roots ...repo.ID) error {
+	return e.objects.Flush(ctx, roots...)
+}
+
+// Progress is told how many of the entries are done.
+type Progress func(done, total int)
+
+// Run carries a plan out in memory. Onto is the commit where the series begins;
+// zero makes the first commit a root. The committer signs what is rewritten.
+func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committer string, progress Progress) (*Forecast, error) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if err := e.load(ctx, plan, onto); err != nil {
+		return nil, fmt.Errorf("read the plan's commits: %w", err)
+	}
+	run := run{Engine: e, plan: plan, onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree()}
+	if !onto.IsZero() {
+		run.tree = e.commits[onto].Tree
+	}
+	f := &Forecast{}
+	for i, entry := range plan.Next {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		step, err := run.step(ctx, entry)
+		if err != nil {
+			return nil, fmt.Errorf("replay entry %d: %w", i+1, err)
+		}
+		f.Steps = append(f.Steps, step)
+		if progress != nil {
+			progress(i+1, len(plan.Next))
+		}
+	}
+	f.Tree, f.Signatures = run.tree, run.signatures
+	if tip, ok := e.commits[plan.Tip]; ok {
+		f.SameContent = tip.Tree == run.tree
+	}
+	if f.Conflicts() == 0 {
+		f.Tip = run.parent
+	}
+	return f, nil
+}
+
+// load reads all commits of the plan, and the folders and files on the way to
+// their changes, level by level with one question each, since a question for each
+// object would cost more than the rest of the replay.
+func (e *Engine) load(ctx context.Context, plan shape.Plan, onto repo.ID) error {
+	ids := append([]repo.ID{plan.Tip}, plan.Sources...)
+	if !onto.IsZero() {
+		ids = append(ids, onto)
+	}
+	fresh, err := e.readCommits(ctx, ids)
+	if err != nil {
+		return err
+	}
+	if len(fresh) == 0 {
+		return nil
+	}
+	if _, err := e.readCommits(ctx, parentsOf(fresh)); err != nil {
+		return err
+	}
+	var pairs []treePair
+	for _, commit := range fresh {
+		pair := treePair{new: commit.Tree}
+		if parent := commit.Parent(); !parent.IsZero() {
+			pair.old = e.commits[parent].Tree
+		}
+		pairs = append(pairs, pair)
+	}
+	return e.prefetch(ctx, pairs)
+}
+
+func parentsOf(commits []*repo.Commit) []repo.ID {
+	var ids []repo.ID
+	for _, commit := range commits {
+		if parent := commit.Parent(); !parent.IsZero() {
+			ids = append(ids, parent)
+		}
+	}
+	return ids
+}
+
+// readCommits reads the commits that are not known yet, and gives those.
+func (e *Engine) readCommits(ctx context.Context, ids []repo.ID) ([]*repo.Commit, error) {
+	var wanted []repo.ID
+	seen := map[repo.ID]bool{}
+	for _, id := range ids {
+		if e.commits[id] == nil && !seen[id] {
+			seen[id] = true
+			wanted = append(wanted, id)
+		}
+	}
+	if len(wanted) == 0 {
+		return nil, nil
+	}
+	commits, err := e.repo.Commits(ctx, wanted)
+	if err != nil {
+		return nil, err
+	}
+	for i, id := range wanted {
+		e.commits[id] = commits[i]
+	}
+	return commits, nil
+}
+
+type treePair struct{ old, new repo.ID }
+
+// prefetch reads the folders that differ in each pair, one level after the other.
+func (e *Engine) prefetch(ctx context.Context, pairs []treePair) error {
+	for len(pairs) > 0 {
+		var ids []repo.ID
+		for _, pair := range pairs {
+			for _, id := range []repo.ID{pair.old, pair.new} {
+				if !id.IsZero() {
+					ids = append(ids, id)
+				}
+			}
+		}
+		if err := e.objects.Prefetch(ctx, ids); err != nil {
+			return err
+		}
+		var below []treePair
+		for _, pair := range pairs {
+			var err error
+			if below, err = e.foldersBelow(ctx, pair, below); err != nil {
+				return err
+			}
+		}
+		pairs = below
+	}
+	return nil
+}
+
+// foldersBelow adds the folders in which the two trees of a pair differ.
+func (e *Engine) foldersBelow(ctx context.Context, pair treePair, list []treePair) ([]treePair, error) {
+	old, err := e.objects.Tree(ctx, pair.old)
+	if err != nil {
+		return nil, err
+	}
+	new, err := e.objects.Tree(ctx, pair.new)
+	if err != nil {
+		return nil, err
+	}
+	i := 0
+	for _, n := range new {
+		for i < len(old) && repo.Compare(old[i], n) < 0 {
+			i++
+		}
+		if n.Mode != repo.ModeTree || i == len(old) || old[i].Name != n.Name || old[i].ID == n.ID || old[i].Mode != repo.ModeTree {
+			continue
+		}
+		list = append(list, treePair{old[i].ID, n.ID})
+	}
+	return list, nil
+}
+
+// run is the state of one replay: the last commit and its content.
+type run struct {
+	*Engine
+	plan       shape.Plan
+	onto       repo.ID
+	committer  string
+	parent     repo.ID
+	tree       repo.ID
+	applied    map[repo.ID]bool
+	signatures int
+}
+
+func (r *run) step(ctx context.Context, entry shape.Entry) (Step, error) {
+	step := Step{From: entry.From, Result: Clean}
+	first := r.commits[entry.From[0]]
+	step.Title = first.Subject()
+	if entry.Message != "" {
+		step.Title = repo.Subject(entry.Message)
+	}
+	before := r.tree
+	meantToBeEmpty := true
+	for _, id := range entry.From {
+		source := r.commits[id]
+		base := r.treeBefore(source)
+		meantToBeEmpty = meantToBeEmpty && base == source.Tree
+		value, err := r.merge(ctx, base, source.Tree, id)
+		if err != nil {
+			return step, err
+		}
+		r.tree = value.tree
+		if len(value.conflicts) > 0 && step.Result != Conflict {
+			step.Result, step.Stopped, step.Conflicts = Conflict, id, value.conflicts
+		}
+		r.markApplied(id)
+	}
+	step.Tree = r.tree
+	if step.Result == Conflict {
+		return step, r.explainConflict(ctx, &step)
+	}
+	if r.tree == before && !meantToBeEmpty {
+		step.Result = Empty
+		return step, r.explainEmpty(ctx, &step)
+	}
+	return step, r.commit(entry, &step)
+}
+
+func (r *run) markApplied(id repo.ID) {
+	if r.applied == nil {
+		r.applied = map[repo.ID]bool{}
+	}
+	r.applied[id] = true
+}
+
+func (e *Engine) treeBefore(c *repo.Commit) repo.ID {
+	if parent := c.Parent(); !parent.IsZero() {
+		return e.commits[parent].Tree
+	}
+	return e.repo.EmptyTree()
+}
+
+// merge brings one source's change onto the tree built so far.
+func (r *run) merge(ctx context.Context, base, right, source repo.ID) (mergeValue, error) {
+	key := mergeKey{r.tree, source}
+	if value, ok := r.merged[key]; ok {
+		return value, nil
+	}
+	tree, conflicts, err := merge.Trees(ctx, r.objects, base, r.tree, right)
+	if err != nil {
+		return mergeValue{}, fmt.Errorf("apply %s: %w", source.Short(), err)
+	}
+	value := mergeValue{tree, conflicts}
+	r.merged[key] = value
+	return value, nil
+}
+
+// commit makes the entry's commit, or keeps the source where nothing about it changes.
+func (r *run) commit(entry shape.Entry, step *Step) error {
+	id := entry.From[0]
+	source := r.commits[id]
+	unchanged := len(entry.From) == 1 && entry.Message == "" && source.Tree == r.tree &&
+		len(source.Parents) <= 1 && source.Parent() == r.parent
+	if unchanged {
+		step.Commit, step.Kept = id, true
+		r.parent = id
+		return nil
+	}
+	c := &repo.Commit{Tree: r.tree, Author: source.Author, Committer: r.committer, Encoding: source.Encoding, Message: source.Message}
+	if !r.parent.IsZero() {
+		c.Parents = []repo.ID{r.parent}
+	}
+	for _, from := range entry.From {
+		for _, h := range r.commits[from].Extra {
+			if isSignature(h) {
+				r.signatures++
+			} else if from == id && h.Key != "mergetag" {
+				c.Extra = append(c.Extra, h)
+			}
+		}
+	}
+	if entry.Message != "" {
+		if err := c.SetMessage(withFinalNewline(entry.Message)); err != nil {
+			return err
+		}
+	}
+	step.Commit = r.objects.Put(repo.KindCommit, c.Encode())
+	r.commits[step.Commit] = c
+	r.parent = step.Commit
+	return nil
+}
+
+func isSignature(h repo.Header) bool { return strings.HasPrefix(h.Key, "gpgsig") }
+
+func withFinalNewline(message string) string { return strings.TrimRight(message, "\n") + "\n" }

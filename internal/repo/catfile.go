@@ -1,0 +1,210 @@
+package repo
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+	"os/exec"
+	"strconv"
+	"strings"
+	"sync"
+)
+
+// Kind is the type of an object.
+type Kind string
+
+// The kinds of objects.
+const (
+	KindBlob   Kind = "blob"
+	KindTree   Kind = "tree"
+	KindCommit Kind = "commit"
+	KindTag    Kind = "tag"
+)
+
+// Object is an object's kind and bytes. The bytes must not be changed.
+type Object struct {
+	Kind Kind
+	Data []byte
+}
+
+// catFile is one long-lived `cat-file --batch-command`. Requests are answered in
+// the order in which they were sent; a lock keeps question and answer together.
+type catFile struct {
+	repo *Repo
+	ctx  context.Context
+	stop context.CancelFunc
+
+	mu     sync.Mutex
+	cmd    *exec.Cmd
+	stdin  io.WriteCloser
+	out    *bufio.Reader
+	broken error
+}
+
+func newCatFile(ctx context.Context, r *Repo) *catFile {
+	ctx, stop := context.WithCancel(ctx)
+	return &catFile{repo: r, ctx: ctx, stop: stop}
+}
+
+func (c *catFile) start() error {
+	if c.cmd != nil && c.broken == nil {
+		return nil
+	}
+	if err := c.ctx.Err(); err != nil {
+		return fmt.Errorf("read objects: %w", err)
+	}
+	cmd, err := c.repo.command(c.ctx, invocation{args: []string{"cat-file", "--batch-command", "--buffer"}})
+	if err != nil {
+		return err
+	}
+	stdin, err := cmd.StdinPipe()
+	if err != nil {
+		return fmt.Errorf("start object reader: %w", err)
+	}
+	stdout, err := cmd.StdoutPipe()
+	if err != nil {
+		return fmt.Errorf("start object reader: %w", err)
+	}
+	if err := cmd.Start(); err != nil {
+		return fmt.Errorf("start object reader: %w", err)
+	}
+	c.cmd, c.stdin, c.out, c.broken = cmd, stdin, bufio.NewReaderSize(stdout, 1<<16), nil
+	return nil
+}
+
+// batch sends one command per name and hands each answer to take, in order.
+// Answers that nobody wants any more are still read, so that the process stays
+// usable after an error.
+func (c *catFile) batch(ctx context.Context, command string, names []string, take func(i int, head string, r *bufio.Reader) error) error {
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if err := c.start(); err != nil {
+		return err
+	}
+	go func(stdin io.Writer) {
+		w := bufio.NewWriter(stdin)
+		for _, name := range names {
+			w.WriteString(command)
+			w.WriteByte(' ')
+			w.WriteString(name)
+			w.WriteByte('\n')
+		}
+		w.WriteString("flush\n")
+		_ = w.Flush() // a broken pipe shows up on the reading side
+	}(c.stdin)
+	for i := range names {
+		head, err := c.out.ReadString('\n')
+		if err == nil {
+			err = take(i, strings.TrimSuffix(head, "\n"), c.out)
+		}
+		if err != nil {
+			c.drop(err)
+			return fmt.Errorf("read object %s: %w", names[i], err)
+		}
+	}
+	return nil
+}
+
+// drop ends a process whose answers can no longer be told apart; the next
+// request starts another.
+func (c *catFile) drop(err error) {
+	c.broken = err
+	_ = c.stdin.Close()
+	_ = c.cmd.Process.Kill()
+	_ = c.cmd.Wait()
+}
+
+func (c *catFile) close() error {
+	c.stop()
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.cmd == nil || c.broken != nil {
+		return nil
+	}
+	_ = c.stdin.Close()
+	_ = c.cmd.Wait() // stopped on purpose: its status says nothing
+	c.broken = io.EOF
+	return nil
+}
+
+// parseHead reads "<id> <kind> <size>"; ok is false where the object is missing.
+func parseHead(head string) (id ID, kind Kind, size int64, ok bool, err error) {
+	if strings.HasSuffix(head, " missing") || strings.HasSuffix(head, " ambiguous") {
+		return ID{}, "", 0, false, nil
+	}
+	fields := strings.Split(head, " ")
+	if len(fields) != 3 {
+		return ID{}, "", 0, false, fmt.Errorf("unexpected answer %q", head)
+	}
+	id, err = ParseID(fields[0])
+	if err != nil {
+		return ID{}, "", 0, false, err
+	}
+	size, err = strconv.ParseInt(fields[2], 10, 64)
+	return id, Kind(fields[1]), size, true, err
+}
+
+// Object reads one object. Errors: ErrMissingObject.
+func (r *Repo) Object(ctx context.Context, id ID) (Object, error) {
+	objects, err := r.Objects(ctx, []ID{id})
+	if err != nil {
+		return Object{}, err
+	}
+	return objects[0], nil
+}
+
+// Objects reads several objects with one question, in the given order.
+func (r *Repo) Objects(ctx context.Context, ids []ID) ([]Object, error) {
+	names := make([]string, len(ids))
+	for i, id := range ids {
+		names[i] = id.String()
+	}
+	objects := make([]Object, len(ids))
+	var missing error
+	err := r.objects.batch(ctx, "contents", names, func(i int, head string, out *bufio.Reader) error {
+		_, kind, size, ok, err := parseHead(head)
+		if err != nil {
+			return err
+		}
+		if !ok {
+			missing = fmt.Errorf("%w: %s", ErrMissingObject, names[i])
+			return nil
+		}
+		data := make([]byte, size+1)
+		if _, err := io.ReadFull(out, data); err != nil {
+			return err
+		}
+		objects[i] = Object{Kind: kind, Data: data[:size:size]}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return objects, missing
+}
+
+// Sizes tells the lengths of objects without reading them.
+func (r *Repo) Sizes(ctx context.Context, ids []ID) ([]int64, error) {
+	names := make([]string, len(ids))
+	for i, id := range ids {
+		names[i] = id.String()
+	}
+	sizes := make([]int64, len(ids))
+	var missing error
+	err := r.objects.batch(ctx, "info", names, func(i int, head string, _ *bufio.Reader) error {
+		_, _, size, ok, err := parseHead(head)
+		if err == nil && !ok {
+			missing = fmt.Errorf("%w: %s", ErrMissingObject, names[i])
+		}
+		sizes[i] = size
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return sizes, missing
+}

@@ -1,0 +1,185 @@
+package repo
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// ErrBadObject is returned for an object that does not follow its format.
+var ErrBadObject = errors.New("object is malformed")
+
+// Header is one line of a commit's head that Bastel keeps but does not read. A
+// value of several lines holds them without the leading space of the format.
+type Header struct{ Key, Value string }
+
+// Commit is a parsed commit. Texts are kept as bytes in Go strings, whatever
+// their encoding, so that writing a commit gives back what was read.
+type Commit struct {
+	Tree      ID
+	Parents   []ID
+	Author    string // "Name <address> seconds zone", as it stands in the object
+	Committer string
+	Encoding  string   // empty: UTF-8
+	Extra     []Header // all other headers, signatures among them, in order
+	Message   string
+}
+
+// ParseCommit reads a commit as the documented object format has it.
+func ParseCommit(data []byte) (*Commit, error) {
+	c := &Commit{}
+	head, message, found := bytes.Cut(data, []byte("\n\n"))
+	if !found {
+		head = bytes.TrimSuffix(data, []byte("\n"))
+	}
+	c.Message = string(message)
+	lines := strings.Split(string(head), "\n")
+	for i := 0; i < len(lines); i++ {
+		key, value, ok := strings.Cut(lines[i], " ")
+		if !ok {
+			return nil, fmt.Errorf("commit header %q: %w", lines[i], ErrBadObject)
+		}
+		for i+1 < len(lines) && strings.HasPrefix(lines[i+1], " ") {
+			i++
+			value += "\n" + lines[i][1:]
+		}
+		if err := c.setHeader(key, value); err != nil {
+			return nil, err
+		}
+	}
+	if c.Tree.IsZero() {
+		return nil, fmt.Errorf("commit without tree: %w", ErrBadObject)
+	}
+	return c, nil
+}
+
+func (c *Commit) setHeader(key, value string) (err error) {
+	switch key {
+	case "tree":
+		c.Tree, err = ParseID(value)
+	case "parent":
+		var id ID
+		id, err = ParseID(value)
+		c.Parents = append(c.Parents, id)
+	case "author":
+		c.Author = value
+	case "committer":
+		c.Committer = value
+	case "encoding":
+		c.Encoding = value
+	default:
+		c.Extra = append(c.Extra, Header{key, value})
+	}
+	return err
+}
+
+// Encode writes the commit in the object format.
+func (c *Commit) Encode() []byte {
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "tree %s\n", c.Tree)
+	for _, parent := range c.Parents {
+		fmt.Fprintf(&b, "parent %s\n", parent)
+	}
+	fmt.Fprintf(&b, "author %s\ncommitter %s\n", c.Author, c.Committer)
+	if c.Encoding != "" {
+		fmt.Fprintf(&b, "encoding %s\n", c.Encoding)
+	}
+	for _, h := range c.Extra {
+		fmt.Fprintf(&b, "%s %s\n", h.Key, strings.ReplaceAll(h.Value, "\n", "\n "))
+	}
+	b.WriteByte('\n')
+	b.WriteString(c.Message)
+	return b.Bytes()
+}
+
+// Parent is the first parent, or the zero id of a root commit.
+func (c *Commit) Parent() ID {
+	if len(c.Parents) == 0 {
+		return ID{}
+	}
+	return c.Parents[0]
+}
+
+// Subject is the message's first paragraph on one line, in UTF-8.
+func (c *Commit) Subject() string { return Subject(c.Text(c.Message)) }
+
+// Writer is who wrote the commit, and when, in UTF-8.
+func (c *Commit) Writer() Person { return ParsePerson(c.Text(c.Author)) }
+
+// Subject gives the first paragraph of a message on one line.
+func Subject(message string) string {
+	message = strings.TrimLeft(message, "\n \t\r")
+	paragraph, _, _ := strings.Cut(strings.ReplaceAll(message, "\r\n", "\n"), "\n\n")
+	return strings.Join(strings.Fields(paragraph), " ")
+}
+
+// Person is who signed a commit, and when.
+type Person struct {
+	Name, Email string
+	When        time.Time
+}
+
+// ParsePerson reads "Name <address> seconds zone". Parts that cannot be read stay empty.
+func ParsePerson(text string) Person {
+	name, rest, _ := strings.Cut(text, "<")
+	close := strings.LastIndexByte(rest, '>')
+	if close < 0 {
+		return Person{Name: strings.TrimSpace(text)}
+	}
+	person := Person{Name: strings.TrimSpace(name), Email: rest[:close]}
+	fields := strings.Fields(rest[close+1:])
+	if len(fields) != 2 {
+		return person
+	}
+	seconds, err := strconv.ParseInt(fields[0], 10, 64)
+	zone, err2 := strconv.Atoi(fields[1])
+	if err != nil || err2 != nil {
+		return person
+	}
+	offset := (zone/100)*3600 + (zone%100)*60
+	person.When = time.Unix(seconds, 0).In(time.FixedZone("", offset))
+	return person
+}
+
+// Commit reads a commit.
+func (r *Repo) Commit(ctx context.Context, id ID) (*Commit, error) {
+	commits, err := r.Commits(ctx, []ID{id})
+	if err != nil {
+		return nil, err
+	}
+	return commits[0], nil
+}
+
+// Commits reads several commits with one question.
+func (r *Repo) Commits(ctx context.Context, ids []ID) ([]*Commit, error) {
+	objects, err := r.Objects(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	commits := make([]*Commit, len(ids))
+	for i, object := range objects {
+		if object.Kind != KindCommit {
+			return nil, fmt.Errorf("%s is a %s, not a commit: %w", ids[i].Short(), object.Kind, ErrBadObject)
+		}
+		if commits[i], err = ParseCommit(object.Data); err != nil {
+			return nil, fmt.Errorf("commit %s: %w", ids[i], err)
+		}
+	}
+	return commits, nil
+}
+
+// Identity is how the repository would sign a commit made now: "author" and
+// "committer" lines without their keys.
+func (r *Repo) Identity(ctx context.Context) (author, committer string, err error) {
+	if author, err = r.line(ctx, "var", "GIT_AUTHOR_IDENT"); err != nil {
+		return "", "", fmt.Errorf("find out who you are: %w", err)
+	}
+	if committer, err = r.line(ctx, "var", "GIT_COMMITTER_IDENT"); err != nil {
+		return "", "", fmt.Errorf("find out who you are: %w", err)
+	}
+	return author, committer, nil
+}

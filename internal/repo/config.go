@@ -1,0 +1,69 @@
+package repo
+
+import (
+	"context"
+	"fmt"
+	"strings"
+)
+
+// Config gives the last value of a key of the repository's configuration, from
+// one reading of all of it. Section and name are compared without case.
+func (r *Repo) Config(ctx context.Context, key string) (string, error) {
+	values, err := r.ConfigAll(ctx, key)
+	if err != nil || len(values) == 0 {
+		return "", err
+	}
+	return values[len(values)-1], nil
+}
+
+// ConfigAll gives all values of a key, in the order in which they apply.
+func (r *Repo) ConfigAll(ctx context.Context, key string) ([]string, error) {
+	r.configOnce.Do(func() { r.config, r.configErr = r.readConfig(ctx) })
+	return r.config[canonicalKey(key)], r.configErr
+}
+
+// ConfigBool reads a truth value; what is not set is false.
+func (r *Repo) ConfigBool(ctx context.Context, key string) (bool, error) {
+	value, err := r.Config(ctx, key)
+	switch strings.ToLower(value) {
+	case "true", "yes", "on", "1":
+		return true, err
+	}
+	return false, err
+}
+
+func (r *Repo) readConfig(ctx context.Context) (map[string][]string, error) {
+	out, err := r.run(ctx, nil, "config", "--list", "-z")
+	if err != nil {
+		return nil, fmt.Errorf("read the configuration: %w", err)
+	}
+	config := map[string][]string{}
+	for record := range strings.SplitSeq(string(out), "\x00") {
+		key, value, hasValue := strings.Cut(record, "\n")
+		if key == "" {
+			continue
+		}
+		if !hasValue {
+			value = "true"
+		}
+		config[key] = append(config[key], value)
+	}
+	return config, nil
+}
+
+// canonicalKey writes section and name in lower case, as the listing does.
+func canonicalKey(key string) string {
+	first, last := strings.IndexByte(key, '.'), strings.LastIndexByte(key, '.')
+	if first < 0 || first == last {
+		return strings.ToLower(key)
+	}
+	return strings.ToLower(key[:first]) + key[first:last] + strings.ToLower(key[last:])
+}
+
+// SetConfig sets a key in the repository's own configuration.
+func (r *Repo) SetConfig(ctx context.Context, key, value string) error {
+	if _, err := r.run(ctx, nil, "config", "--local", key, value); err != nil {
+		return fmt.Errorf("set %s: %w", key, err)
+	}
+	return nil
+}

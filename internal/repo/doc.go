@@ -1,0 +1,8 @@
+// Package repo is the only place where Bastel touches a repository: objects,
+// refs, index, working tree, configuration, hooks and remotes.
+//
+// It speaks to the repository through the low-level commands that are made for
+// scripts (command.go holds the list and refuses everything else) and through
+// the documented formats of objects and packs. What a change means, how texts
+// are merged and how commits are replayed is left to the packages above.
+package repo

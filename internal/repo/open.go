@@ -1,0 +1,218 @@
+package repo
+
+import (
+	"context"
+	"crypto/sha1"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"hash"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync"
+)
+
+// Repo is an open repository with a working tree. It is safe for concurrent use.
+type Repo struct {
+	top       string // top folder of the working tree
+	gitDir    string // this working tree's own git folder
+	commonDir string // the git folder shared by all linked working trees
+	idLen     int    // raw length of an object id
+	terminal  bool   // children may use the terminal, to ask for a password
+	env       []string
+	objects   *catFile
+
+	configOnce sync.Once
+	config     map[string][]string
+	configErr  error
+}
+
+// Option changes how a repository is opened.
+type Option func(*Repo)
+
+// WithTerminal lets the repository's commands ask the user on the terminal, as
+// fits a command line. Without it they cannot, and fail instead of waiting
+// behind a full screen.
+func WithTerminal() Option { return func(r *Repo) { r.terminal = true } }
+
+// Open opens the repository whose working tree holds dir. The context ends the
+// long-lived object reader; Close does so earlier.
+//
+// Errors: ErrNoRepository, ErrBare, ErrForeignOwner, ErrNoGit, ErrGitTooOld.
+func Open(ctx context.Context, dir string, options ...Option) (*Repo, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, fmt.Errorf("open repository: %w", err)
+	}
+	if info, err := os.Stat(dir); err != nil || !info.IsDir() {
+		return nil, fmt.Errorf("open repository: %s is not a folder that can be read: %w", dir, ErrNoRepository)
+	}
+	r := &Repo{top: dir, env: []string{"LC_ALL=C", "GIT_OPTIONAL_LOCKS=0"}}
+	for _, option := range options {
+		option(r)
+	}
+	if !r.terminal {
+		r.env = append(r.env, "GIT_TERMINAL_PROMPT=0")
+	}
+	if err := r.locate(ctx); err != nil {
+		return nil, fmt.Errorf("open repository at %s: %w", dir, err)
+	}
+	r.objects = newCatFile(ctx, r)
+	return r, nil
+}
+
+func (r *Repo) locate(ctx context.Context) error {
+	version := make(chan error, 1)
+	go func() { version <- r.checkVersion(ctx) }()
+	out, err := r.run(ctx, nil, "rev-parse", "--path-format=absolute", "--absolute-git-dir", "--git-common-dir",
+		"--show-object-format", "--is-bare-repository", "--is-inside-git-dir", "--show-toplevel")
+	if tooOld := <-version; tooOld != nil {
+		return tooOld
+	}
+	fields := strings.Split(strings.TrimSuffix(string(out), "\n"), "\n")
+	if len(fields) >= 5 && (fields[3] == "true" || fields[4] == "true") {
+		return ErrBare
+	}
+	if err != nil {
+		return err
+	}
+	if len(fields) != 6 {
+		return fmt.Errorf("a folder name with a line break in it: %w", ErrNoRepository)
+	}
+	r.gitDir, r.commonDir, r.top = fields[0], fields[1], fields[5]
+	r.idLen = sha1.Size
+	if fields[2] == "sha256" {
+		r.idLen = sha256.Size
+	}
+	// Relative settings of the caller's environment must keep their meaning
+	// although the commands run at the top of the working tree.
+	if os.Getenv("GIT_DIR") != "" {
+		r.env = append(r.env, "GIT_DIR="+r.gitDir)
+	}
+	if os.Getenv("GIT_WORK_TREE") != "" {
+		r.env = append(r.env, "GIT_WORK_TREE="+r.top)
+	}
+	return nil
+}
+
+func (r *Repo) checkVersion(ctx context.Context) error {
+	text, err := r.line(ctx, "version")
+	if err != nil {
+		return err
+	}
+	if !atLeast(text, 2, 36) {
+		return fmt.Errorf("%s: %w", text, ErrGitTooOld)
+	}
+	return nil
+}
+
+// atLeast reads "git version 2.39.5 (extra)".
+func atLeast(text string, major, minor int) bool {
+	fields := strings.Fields(text)
+	if len(fields) < 3 {
+		return false
+	}
+	parts := strings.SplitN(fields[2], ".", 3)
+	if len(parts) < 2 {
+		return false
+	}
+	have, err1 := strconv.Atoi(parts[0])
+	haveMinor, err2 := strconv.Atoi(parts[1])
+	if err1 != nil || err2 != nil {
+		return false
+	}
+	return have > major || have == major && haveMinor >= minor
+}
+
+// Init makes a new repository in dir.
+func Init(ctx context.Context, dir string, args ...string) error {
+	if err := os.MkdirAll(dir, 0o777); err != nil {
+		return fmt.Errorf("make repository: %w", err)
+	}
+	r := &Repo{top: dir}
+	_, err := r.run(ctx, nil, append([]string{"init", "--quiet"}, args...)...)
+	return err
+}
+
+// Close ends the object reader.
+func (r *Repo) Close() error { return r.objects.close() }
+
+// Top is the folder that holds the working tree.
+func (r *Repo) Top() string { return r.top }
+
+// GitDir is the git folder of this working tree.
+func (r *Repo) GitDir() string { return r.gitDir }
+
+// Name is what people call the repository: the name of its folder.
+func (r *Repo) Name() string { return filepath.Base(r.top) }
+
+// StateDir is where Bastel keeps what belongs to this working tree. It is made
+// on first use.
+func (r *Repo) StateDir() (string, error) {
+	dir := filepath.Join(r.gitDir, "bastel")
+	if err := os.MkdirAll(dir, 0o777); err != nil {
+		return "", fmt.Errorf("make Bastel's folder: %w", err)
+	}
+	return dir, nil
+}
+
+func (r *Repo) newHash() hash.Hash {
+	if r.idLen == sha256.Size {
+		return sha256.New()
+	}
+	return sha1.New()
+}
+
+// ParseID reads a full id of this repository's object format.
+func (r *Repo) ParseID(text string) (ID, error) {
+	id, err := ParseID(text)
+	if err != nil {
+		return ID{}, err
+	}
+	if !id.IsZero() && len(id.raw) != r.idLen {
+		return ID{}, fmt.Errorf("%w of this repository: %q", ErrBadID, text)
+	}
+	return id, nil
+}
+
+func (r *Repo) zeroHex() string { return strings.Repeat("0", 2*r.idLen) }
+
+func (r *Repo) hexOrZero(id ID) string {
+	if id.IsZero() {
+		return r.zeroHex()
+	}
+	return id.String()
+}
+
+// Operation is something another tool began here and did not finish.
+type Operation struct {
+	Name   string // merge, rebase, cherry-pick, revert, bisect, patch series
+	Finish string // what ends it
+}
+
+// Unfinished names the operation that another tool left unfinished, if any, from
+// the marker files that are documented for the purpose.
+func (r *Repo) Unfinished() (Operation, bool) {
+	for _, marker := range []struct {
+		file string
+		op   Operation
+	}{
+		{"rebase-merge", Operation{"rebase", "git rebase --continue or --abort"}},
+		{"rebase-apply/rebasing", Operation{"rebase", "git rebase --continue or --abort"}},
+		{"rebase-apply", Operation{"patch series", "git am --continue or --abort"}},
+		{"MERGE_HEAD", Operation{"merge", "git commit, or git merge --abort"}},
+		{"CHERRY_PICK_HEAD", Operation{"cherry-pick", "git cherry-pick --continue or --abort"}},
+		{"REVERT_HEAD", Operation{"revert", "git revert --continue or --abort"}},
+		{"sequencer", Operation{"cherry-pick", "git cherry-pick --continue or --abort"}},
+		{"BISECT_START", Operation{"bisect", "git bisect reset"}},
+	} {
+		if _, err := os.Lstat(filepath.Join(r.gitDir, filepath.FromSlash(marker.file))); err == nil {
+			return marker.op, true
+		} else if !errors.Is(err, os.ErrNotExist) {
+			return Operation{"operation", "see " + r.gitDir}, true
+		}
+	}
+	return Operation{}, false
+}

@@ -1,0 +1,289 @@
+package repo
+
+import (
+	"bytes"
+	"compress/zlib"
+	"context"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"sync"
+)
+
+// Overlay is an object store in memory that lies over the repository's: reads
+// find both, writes stay in memory until Flush. A forecast throws it away.
+// It also remembers the trees and commits that it read. Safe for concurrent use.
+type Overlay struct {
+	repo *Repo
+
+	mu      sync.Mutex
+	written map[ID]Object
+	trees   map[ID]Tree
+	cached  map[ID]Object
+	size    int // bytes in cached
+}
+
+// cacheLimit bounds the objects kept besides the written ones.
+const cacheLimit = 32 << 20
+
+// NewOverlay makes an empty overlay.
+func (r *Repo) NewOverlay() *Overlay {
+	return &Overlay{repo: r, written: map[ID]Object{}, trees: map[ID]Tree{}, cached: map[ID]Object{}}
+}
+
+// Put adds an object and gives its id.
+func (o *Overlay) Put(kind Kind, data []byte) ID {
+	id := o.repo.HashObject(kind, data)
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	o.written[id] = Object{kind, data}
+	return id
+}
+
+// PutTree adds a folder whose entries are in order.
+func (o *Overlay) PutTree(tree Tree) ID {
+	id := o.Put(KindTree, tree.Encode())
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	o.trees[id] = tree
+	return id
+}
+
+// Object reads from memory, else from the repository.
+func (o *Overlay) Object(ctx context.Context, id ID) (Object, error) {
+	if object, ok := o.lookup(id); ok {
+		return object, nil
+	}
+	if err := o.Prefetch(ctx, []ID{id}); err != nil {
+		return Object{}, err
+	}
+	if object, ok := o.lookup(id); ok {
+		return object, nil
+	}
+	return o.repo.Object(ctx, id) // too large to be kept
+}
+
+func (o *Overlay) lookup(id ID) (Object, bool) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if object, ok := o.written[id]; ok {
+		return object, true
+	}
+	object, ok := o.cached[id]
+	return object, ok
+}
+
+// Prefetch reads the objects that memory does not hold, all with one question.
+func (o *Overlay) Prefetch(ctx context.Context, ids []ID) error {
+	o.mu.Lock()
+	var wanted []ID
+	seen := map[ID]bool{}
+	for _, id := range ids {
+		_, isWritten := o.written[id]
+		_, isCached := o.cached[id]
+		if !isWritten && !isCached && !seen[id] {
+			seen[id] = true
+			wanted = append(wanted, id)
+		}
+	}
+	o.mu.Unlock()
+	if len(wanted) == 0 {
+		return nil
+	}
+	objects, err := o.repo.Objects(ctx, wanted)
+	if err != nil {
+		return err
+	}
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	for i, object := range objects {
+		if len(object.Data) > cacheLimit/4 {
+			continue
+		}
+		if o.size+len(object.Data) > cacheLimit {
+			clear(o.cached)
+			clear(o.trees)
+			o.size = 0
+		}
+		o.cached[wanted[i]] = object
+		o.size += len(object.Data)
+	}
+	return nil
+}
+
+// Tree reads a folder; the zero id is the empty one.
+func (o *Overlay) Tree(ctx context.Context, id ID) (Tree, error) {
+	if id.IsZero() {
+		return nil, nil
+	}
+	o.mu.Lock()
+	tree, ok := o.trees[id]
+	o.mu.Unlock()
+	if ok {
+		return tree, nil
+	}
+	object, err := o.Object(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if object.Kind != KindTree {
+		return nil, fmt.Errorf("%s is a %s, not a tree: %w", id.Short(), object.Kind, ErrBadObject)
+	}
+	if tree, err = ParseTree(object.Data, o.repo.idLen); err != nil {
+		return nil, fmt.Errorf("tree %s: %w", id, err)
+	}
+	o.mu.Lock()
+	o.trees[id] = tree
+	o.mu.Unlock()
+	return tree, nil
+}
+
+// Blob reads a file's bytes; the zero id is the absent file, without bytes.
+func (o *Overlay) Blob(ctx context.Context, id ID) ([]byte, error) {
+	if id.IsZero() {
+		return nil, nil
+	}
+	object, err := o.Object(ctx, id)
+	return object.Data, err
+}
+
+// Flush writes the objects that are reachable from the given commits and not in
+// the repository yet, as one pack, which the repository checks as it takes it in.
+func (o *Overlay) Flush(ctx context.Context, roots ...ID) error {
+	o.mu.Lock()
+	var order []ID
+	seen := map[ID]bool{}
+	for _, id := range roots {
+		o.reach(id, seen, &order)
+	}
+	objects := make([]Object, len(order))
+	for i, id := range order {
+		objects[i] = o.written[id]
+	}
+	o.mu.Unlock()
+	if len(objects) == 0 {
+		return nil
+	}
+	return o.repo.WritePack(ctx, objects)
+}
+
+// reach lists the written objects below id; what the repository already has ends
+// the descent, since everything below it is there too.
+func (o *Overlay) reach(id ID, seen map[ID]bool, order *[]ID) {
+	object, ok := o.written[id]
+	if !ok || seen[id] {
+		return
+	}
+	seen[id] = true
+	*order = append(*order, id)
+	switch object.Kind {
+	case KindCommit:
+		commit, err := ParseCommit(object.Data)
+		if err != nil {
+			return // Put by this package's own Encode: cannot fail
+		}
+		o.reach(commit.Tree, seen, order)
+		for _, parent := range commit.Parents {
+			o.reach(parent, seen, order)
+		}
+	case KindTree:
+		tree, ok := o.trees[id]
+		if !ok {
+			tree, _ = ParseTree(object.Data, o.repo.idLen)
+		}
+		for _, e := range tree {
+			if e.Mode != ModeSubmodule {
+				o.reach(e.ID, seen, order)
+			}
+		}
+	}
+}
+
+// packKinds are the type numbers of the pack format.
+var packKinds = map[Kind]byte{KindCommit: 1, KindTree: 2, KindBlob: 3, KindTag: 4}
+
+// WritePack adds objects to the repository as one pack (format version 2, no
+// deltas). The repository verifies it before any object becomes visible.
+func (r *Repo) WritePack(ctx context.Context, objects []Object) error {
+	pipe, w := io.Pipe()
+	go func() { w.CloseWithError(r.encodePack(w, objects)) }()
+	_, err := r.invoke(ctx, invocation{args: []string{"index-pack", "--stdin"}, stdin: pipe})
+	pipe.Close()
+	if err != nil {
+		return fmt.Errorf("write %d objects: %w", len(objects), err)
+	}
+	return nil
+}
+
+func (r *Repo) encodePack(out io.Writer, objects []Object) error {
+	sum := r.newHash()
+	var buffer bytes.Buffer
+	flush := func() error {
+		sum.Write(buffer.Bytes())
+		_, err := out.Write(buffer.Bytes())
+		buffer.Reset()
+		return err
+	}
+	buffer.WriteString("PACK")
+	buffer.Write(binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, 2), uint32(len(objects))))
+	deflate, err := zlib.NewWriterLevel(&buffer, zlib.BestSpeed)
+	if err != nil {
+		return err
+	}
+	for _, object := range objects {
+		buffer.Write(packHead(packKinds[object.Kind], len(object.Data)))
+		deflate.Reset(&buffer)
+		if _, err := deflate.Write(object.Data); err != nil {
+			return err
+		}
+		if err := deflate.Close(); err != nil {
+			return err
+		}
+		if buffer.Len() > 1<<16 {
+			if err := flush(); err != nil {
+				return err
+			}
+		}
+	}
+	if err := flush(); err != nil {
+		return err
+	}
+	_, err = out.Write(sum.Sum(nil))
+	return err
+}
+
+// packHead is an object's type and length: 4 bits of length in the first byte,
+// 7 in each that follows, the top bit saying that more come.
+func packHead(kind byte, size int) []byte {
+	b := kind<<4 | byte(size&15)
+	size >>= 4
+	var head []byte
+	for size > 0 {
+		head = append(head, b|0x80)
+		b = byte(size & 0x7f)
+		size >>= 7
+	}
+	return append(head, b)
+}
+
+// manyBlobs is where one pack gets better than a process for each blob.
+const manyBlobs = 12
+
+// WriteBlobs adds file contents to the repository and gives their ids.
+func (r *Repo) WriteBlobs(ctx context.Context, blobs [][]byte) ([]ID, error) {
+	ids := make([]ID, len(blobs))
+	objects := make([]Object, len(blobs))
+	for i, blob := range blobs {
+		ids[i] = r.HashObject(KindBlob, blob)
+		objects[i] = Object{KindBlob, blob}
+	}
+	if len(blobs) >= manyBlobs {
+		return ids, r.WritePack(ctx, objects)
+	}
+	for _, blob := range blobs {
+		if _, err := r.run(ctx, blob, "hash-object", "-w", "--stdin"); err != nil {
+			return nil, fmt.Errorf("write a file's content: %w", err)
+		}
+	}
+	return ids, nil
+}

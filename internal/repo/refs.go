@@ -1,0 +1,222 @@
+package repo
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+)
+
+// Head is where HEAD stands.
+type Head struct {
+	Ref    string // full name of the branch's ref; empty where HEAD is detached
+	Commit ID     // zero on a branch without commits
+}
+
+// Branch is the short name of the branch, or nothing where HEAD is detached.
+func (h Head) Branch() string { return strings.TrimPrefix(h.Ref, "refs/heads/") }
+
+// Head reads HEAD.
+func (r *Repo) Head(ctx context.Context) (Head, error) {
+	var head Head
+	ref, err := r.line(ctx, "symbolic-ref", "--quiet", "HEAD")
+	if err != nil && exitCode(err) != 1 {
+		return head, fmt.Errorf("read HEAD: %w", err)
+	}
+	head.Ref = ref
+	head.Commit, err = r.Resolve(ctx, "HEAD")
+	return head, err
+}
+
+// Resolve finds the commit that an expression names; the zero id where there is none.
+func (r *Repo) Resolve(ctx context.Context, name string) (ID, error) {
+	out, err := r.line(ctx, "rev-parse", "--verify", "--quiet", "--end-of-options", name+"^{commit}")
+	if err != nil {
+		if exitCode(err) == 1 || exitCode(err) == 128 {
+			return ID{}, nil
+		}
+		return ID{}, fmt.Errorf("look up %s: %w", name, err)
+	}
+	return ParseID(out)
+}
+
+// RefValue reads the ref itself; the zero id where it does not exist.
+func (r *Repo) RefValue(ctx context.Context, ref string) (ID, error) {
+	out, err := r.line(ctx, "rev-parse", "--verify", "--quiet", "--end-of-options", ref)
+	if err != nil {
+		if exitCode(err) == 1 {
+			return ID{}, nil
+		}
+		return ID{}, fmt.Errorf("read %s: %w", ref, err)
+	}
+	return ParseID(out)
+}
+
+// Ref is a name and what it points at.
+type Ref struct {
+	Name     string
+	ID       ID     // a tag's commit, not the tag object
+	Upstream string // full name of a branch's upstream ref
+	Symref   string // full name of the ref that a symbolic one stands for
+	Worktree string // path of the working tree that has this branch checked out
+}
+
+// Short is the name that people use.
+func (r Ref) Short() string {
+	for _, prefix := range []string{"refs/heads/", "refs/remotes/", "refs/tags/"} {
+		if rest, ok := strings.CutPrefix(r.Name, prefix); ok {
+			return rest
+		}
+	}
+	return r.Name
+}
+
+// Refs lists the refs below the given prefixes.
+func (r *Repo) Refs(ctx context.Context, prefixes ...string) ([]Ref, error) {
+	const format = "%(refname)%00%(objectname)%00%(*objectname)%00%(upstream)%00%(symref)%00%(worktreepath)"
+	out, err := r.run(ctx, nil, append([]string{"for-each-ref", "--format=" + format}, prefixes...)...)
+	if err != nil {
+		return nil, fmt.Errorf("list refs: %w", err)
+	}
+	var refs []Ref
+	for line := range strings.Lines(string(out)) {
+		fields := strings.Split(strings.TrimSuffix(line, "\n"), "\x00")
+		if len(fields) != 6 {
+			continue
+		}
+		object := fields[1]
+		if fields[2] != "" {
+			object = fields[2]
+		}
+		id, err := ParseID(object)
+		if err != nil {
+			return nil, fmt.Errorf("ref %s: %w", fields[0], err)
+		}
+		refs = append(refs, Ref{fields[0], id, fields[3], fields[4], fields[5]})
+	}
+	return refs, nil
+}
+
+// RefUpdate is one move of a transaction. A zero New deletes, a zero Old says
+// that the ref must not exist yet.
+type RefUpdate struct {
+	Ref      string
+	New, Old ID
+}
+
+// UpdateRefs moves refs in one transaction: all of them, or none. Each must
+// still have its old value. Errors: ErrMoved, ErrLocked.
+func (r *Repo) UpdateRefs(ctx context.Context, reflog string, updates ...RefUpdate) error {
+	var in bytes.Buffer
+	in.WriteString("start\x00")
+	for _, u := range updates {
+		if u.New.IsZero() {
+			fmt.Fprintf(&in, "delete %s\x00%s\x00", u.Ref, r.hexOrZero(u.Old))
+			continue
+		}
+		fmt.Fprintf(&in, "update %s\x00%s\x00%s\x00", u.Ref, u.New, r.hexOrZero(u.Old))
+	}
+	in.WriteString("prepare\x00commit\x00")
+	reflog = strings.Join(strings.Fields(reflog), " ")
+	if _, err := r.run(ctx, in.Bytes(), "update-ref", "-m", reflog, "--stdin", "-z"); err != nil {
+		return fmt.Errorf("move %s: %w", updates[len(updates)-1].Ref, err)
+	}
+	return nil
+}
+
+// MergeBase is the best common ancestor, or the zero id where there is none.
+func (r *Repo) MergeBase(ctx context.Context, a, b ID) (ID, error) {
+	out, err := r.line(ctx, "merge-base", a.String(), b.String())
+	if err != nil {
+		if exitCode(err) == 1 {
+			return ID{}, nil
+		}
+		return ID{}, fmt.Errorf("find the merge base: %w", err)
+	}
+	return ParseID(out)
+}
+
+// IsAncestor says whether a is b or one of its ancestors.
+func (r *Repo) IsAncestor(ctx context.Context, a, b ID) (bool, error) {
+	_, err := r.run(ctx, nil, "merge-base", "--is-ancestor", a.String(), b.String())
+	if exitCode(err) == 1 {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+// RevList lists the commits that the arguments of `rev-list` select, newest
+// first unless they say otherwise.
+func (r *Repo) RevList(ctx context.Context, args ...string) ([]ID, error) {
+	out, err := r.run(ctx, nil, append([]string{"rev-list"}, args...)...)
+	if err != nil {
+		return nil, fmt.Errorf("list commits: %w", err)
+	}
+	var ids []ID
+	for line := range strings.Lines(string(out)) {
+		id, err := ParseID(strings.TrimSuffix(line, "\n"))
+		if err != nil {
+			return nil, err
+		}
+		ids = append(ids, id)
+	}
+	return ids, nil
+}
+
+// Range lists the commits of tip that base does not have, oldest first; all of
+// them where base is zero.
+func (r *Repo) Range(ctx context.Context, base, tip ID) ([]ID, error) {
+	args := []string{"--topo-order", "--reverse", tip.String()}
+	if !base.IsZero() {
+		args = append(args, "^"+base.String())
+	}
+	return r.RevList(ctx, args...)
+}
+
+// ValidBranchName says whether a name can be a branch's.
+func (r *Repo) ValidBranchName(ctx context.Context, name string) bool {
+	_, err := r.run(ctx, nil, "check-ref-format", "--branch", name)
+	return err == nil
+}
+
+// FormerValues lists what a ref pointed at according to its reflog, newest first.
+func (r *Repo) FormerValues(ctx context.Context, ref string) ([]ID, error) {
+	ids, err := r.RevList(ctx, "--walk-reflogs", ref, "--")
+	if err != nil && exitCode(err) == 128 { // no reflog is kept
+		return nil, nil
+	}
+	return ids, err
+}
+
+// Has says whether an object is here. The zero id always is.
+func (r *Repo) Has(ctx context.Context, id ID) (bool, error) {
+	if id.IsZero() {
+		return true, nil
+	}
+	_, err := r.Sizes(ctx, []ID{id})
+	if errors.Is(err, ErrMissingObject) {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+// CountApart counts the commits that only a has, and those that only b has.
+func (r *Repo) CountApart(ctx context.Context, a, b ID) (onlyA, onlyB int, err error) {
+	out, err := r.line(ctx, "rev-list", "--count", "--left-right", a.String()+"..."+b.String())
+	if err != nil {
+		return 0, 0, fmt.Errorf("count commits: %w", err)
+	}
+	if _, err := fmt.Sscan(out, &onlyA, &onlyB); err != nil {
+		return 0, 0, fmt.Errorf("count commits: unexpected answer %q", out)
+	}
+	return onlyA, onlyB, nil
+}
+
+// SetSymbolicRef makes a ref stand for another.
+func (r *Repo) SetSymbolicRef(ctx context.Context, ref, to string) error {
+	if _, err := r.run(ctx, nil, "symbolic-ref", ref, to); err != nil {
+		return fmt.Errorf("point %s at %s: %w", ref, to, err)
+	}
+	return nil
+}

@@ -1,0 +1,190 @@
+package repo
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+)
+
+// Remotes lists the names of the configured remotes.
+func (r *Repo) Remotes(ctx context.Context) ([]string, error) {
+	refs, err := r.run(ctx, nil, "config", "--get-regexp", "--name-only", "-z", `^remote\..*\.url$`)
+	if exitCode(err) == 1 {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, fmt.Errorf("list remotes: %w", err)
+	}
+	var names []string
+	for key := range strings.SplitSeq(strings.TrimSuffix(string(refs), "\x00"), "\x00") {
+		name := strings.TrimSuffix(strings.TrimPrefix(key, "remote."), ".url")
+		if len(names) == 0 || names[len(names)-1] != name {
+			names = append(names, name)
+		}
+	}
+	return names, nil
+}
+
+// RemoteError is a remote that could not be reached, or would not talk to us.
+type RemoteError struct {
+	Remote string
+	Output string // all that was said, word for word
+	Err    error
+}
+
+func (e *RemoteError) Error() string { return fmt.Sprintf("remote %s: %v", e.Remote, e.Err) }
+func (e *RemoteError) Unwrap() error { return e.Err }
+
+// Why a remote could not be used.
+var (
+	ErrNoSuchRemote = errors.New("there is no repository at its address")
+	ErrUnreachable  = errors.New("it cannot be reached")
+	ErrNoPermission = errors.New("it does not let you in")
+	ErrNeedsAnswer  = errors.New("it asked for a password or passphrase, and nobody could be asked")
+	ErrRemoteFailed = errors.New("it failed")
+)
+
+// remoteCauses maps what transports say, in lower case, to causes. The order
+// matters: the most telling words come first.
+var remoteCauses = []struct {
+	words string
+	err   error
+}{
+	{"terminal prompts disabled", ErrNeedsAnswer},
+	{"could not read username", ErrNeedsAnswer},
+	{"could not read password", ErrNeedsAnswer},
+	{"host key verification failed", ErrNeedsAnswer},
+	{"could not resolve host", ErrUnreachable},
+	{"connection refused", ErrUnreachable},
+	{"connection timed out", ErrUnreachable},
+	{"network is unreachable", ErrUnreachable},
+	{"no route to host", ErrUnreachable},
+	{"failed to connect", ErrUnreachable},
+	{"couldn't connect", ErrUnreachable},
+	{"hung up unexpectedly", ErrUnreachable},
+	{"early eof", ErrUnreachable},
+	{"permission denied", ErrNoPermission},
+	{"authentication failed", ErrNoPermission},
+	{"insufficient permission", ErrNoPermission},
+	{"unable to create temporary object directory", ErrNoPermission},
+	{"error: 403", ErrNoPermission},
+	{"does not appear to be a git repository", ErrNoSuchRemote},
+	{"repository not found", ErrNoSuchRemote},
+	{"no such file or directory", ErrNoSuchRemote},
+	{"does not exist", ErrNoSuchRemote},
+	{"not found", ErrNoSuchRemote},
+}
+
+func remoteFailure(remote string, err error) error {
+	var failed *CommandError
+	if !errors.As(err, &failed) {
+		return err
+	}
+	said := strings.ToLower(failed.Stderr)
+	cause := ErrRemoteFailed
+	for _, c := range remoteCauses {
+		if strings.Contains(said, c.words) {
+			cause = c.err
+			break
+		}
+	}
+	return &RemoteError{Remote: remote, Output: failed.Stderr, Err: cause}
+}
+
+// LsRemote asks a remote what one of its refs points at now; the zero id where
+// it has no such ref. Errors: *RemoteError.
+func (r *Repo) LsRemote(ctx context.Context, remote, ref string) (ID, error) {
+	out, err := r.line(ctx, "ls-remote", "--", remote, ref)
+	if err != nil {
+		return ID{}, remoteFailure(remote, err)
+	}
+	for line := range strings.Lines(out) {
+		id, name, _ := strings.Cut(strings.TrimSuffix(line, "\n"), "\t")
+		if name == ref {
+			return ParseID(id)
+		}
+	}
+	return ID{}, nil
+}
+
+// Fetch brings a remote's branches into its tracking refs. Errors: *RemoteError.
+func (r *Repo) Fetch(ctx context.Context, remote string, progress func(line string)) error {
+	_, err := r.talk(ctx, progress, "fetch", "--progress", "--no-write-fetch-head", "--", remote)
+	if err != nil {
+		return remoteFailure(remote, err)
+	}
+	return nil
+}
+
+// talk runs a command that speaks to a remote, passing its messages on line by line.
+func (r *Repo) talk(ctx context.Context, progress func(line string), args ...string) (string, error) {
+	lines := lineSplitter{tell: progress}
+	in := invocation{args: args, env: []string{"GIT_OPTIONAL_LOCKS=1"}, stderr: lines.write}
+	out, err := r.invoke(ctx, in)
+	return string(out), err
+}
+
+// lineSplitter cuts progress output at line ends and carriage returns.
+type lineSplitter struct {
+	rest string
+	tell func(line string)
+}
+
+func (l *lineSplitter) write(p []byte) {
+	if l.tell == nil {
+		return
+	}
+	text := l.rest + string(p)
+	for {
+		end := strings.IndexAny(text, "\r\n")
+		if end < 0 {
+			break
+		}
+		if line := strings.TrimSpace(text[:end]); line != "" {
+			l.tell(line)
+		}
+		text = text[end+1:]
+	}
+	l.rest = text
+}
+
+// PushAnswer is what became of the one ref that was pushed.
+type PushAnswer struct {
+	Flag    byte   // '*' new, ' ' fast-forward, '+' replaced, '=' up to date, '!' refused
+	Summary string // the answer's own words, such as "[rejected] (stale info)"
+	Output  string // everything that was said on the way, word for word
+}
+
+// Push moves one branch of a remote to id, provided that the branch still is at
+// expect (the zero id: does not exist yet). The answer is read from the
+// documented machine-readable output. Errors: *RemoteError.
+func (r *Repo) Push(ctx context.Context, remote string, id ID, ref string, expect ID, progress func(line string)) (PushAnswer, error) {
+	var said strings.Builder
+	keep := func(line string) {
+		fmt.Fprintln(&said, line)
+		if progress != nil {
+			progress(line)
+		}
+	}
+	out, err := r.talk(ctx, keep, "push", "--porcelain", "--progress",
+		"--force-with-lease="+ref+":"+expect.String(), "--", remote, id.String()+":"+ref)
+	for line := range strings.Lines(out) {
+		fields := strings.SplitN(strings.TrimSuffix(line, "\n"), "\t", 3)
+		if len(fields) == 3 && len(fields[0]) == 1 {
+			return PushAnswer{Flag: fields[0][0], Summary: fields[2], Output: said.String()}, nil
+		}
+	}
+	if err == nil {
+		err = &CommandError{Args: []string{"push"}, Stderr: "no answer in " + out}
+	}
+	return PushAnswer{}, remoteFailure(remote, err)
+}
+
+// SetUpstream makes a remote's branch the upstream of a local one.
+func (r *Repo) SetUpstream(ctx context.Context, branch, remote, ref string) error {
+	if err := r.SetConfig(ctx, "branch."+branch+".remote", remote); err != nil {
+		return err
+	}
+	return r.SetConfig(ctx, "branch."+branch+".merge", ref)
+}

@@ -1,0 +1,97 @@
+package repo
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// Change is a path that differs between HEAD, the index and the working tree.
+type Change struct {
+	Path     string
+	Staged   bool // the index differs from HEAD
+	Loose    bool // the working tree differs from the index
+	New      bool // not in the index: untracked
+	Conflict bool // the index holds stages of an unsettled merge
+
+	HeadMode, IndexMode, WorkMode Mode
+	HeadID, IndexID               ID
+	NewCommits                    bool // of a submodule: another commit is checked out in it
+}
+
+// Status lists the paths that differ, in the order of their names. Renames are
+// not looked for: a rename shows as one path gone and one new.
+func (r *Repo) Status(ctx context.Context, paths ...string) ([]Change, error) {
+	args := []string{"status", "--porcelain=v2", "-z", "--no-renames", "--untracked-files=all", "--ignore-submodules=none"}
+	if len(paths) > 0 {
+		args = append(append(args, "--"), literal(paths)...)
+	}
+	out, err := r.run(ctx, nil, args...)
+	if err != nil {
+		return nil, fmt.Errorf("read the state of the working tree: %w", err)
+	}
+	var changes []Change
+	for record := range strings.SplitSeq(strings.TrimSuffix(string(out), "\x00"), "\x00") {
+		if record == "" || record[0] == '#' || record[0] == '!' {
+			continue
+		}
+		change, err := parseChange(record)
+		if err != nil {
+			return nil, fmt.Errorf("read the state of the working tree: %w", err)
+		}
+		// A folder in the list is a repository of its own that nobody made a
+		// submodule; there is no content of ours in it.
+		if change.New && strings.HasSuffix(change.Path, "/") {
+			continue
+		}
+		changes = append(changes, change)
+	}
+	return changes, nil
+}
+
+// literal protects paths from being read as patterns.
+func literal(paths []string) []string {
+	specs := make([]string, len(paths))
+	for i, path := range paths {
+		specs[i] = ":(top,literal)" + path
+	}
+	return specs
+}
+
+// parseChange reads a record of the documented format:
+//
+//	1 XY sub mH mI mW hH hI path
+//	u XY sub m1 m2 m3 mW h1 h2 h3 path
+//	? path
+func parseChange(record string) (Change, error) {
+	switch record[0] {
+	case '?':
+		return Change{Path: record[2:], Loose: true, New: true}, nil
+	case '1':
+		f := strings.SplitN(record, " ", 9)
+		if len(f) != 9 || len(f[1]) != 2 || len(f[2]) != 4 {
+			return Change{}, fmt.Errorf("unexpected record %q", record)
+		}
+		c := Change{Path: f[8], Staged: f[1][0] != '.', Loose: f[1][1] != '.', NewCommits: f[2][1] == 'C'}
+		c.HeadMode, c.IndexMode, c.WorkMode = parseMode(f[3]), parseMode(f[4]), parseMode(f[5])
+		var err error
+		if c.HeadID, err = ParseID(f[6]); err != nil {
+			return c, err
+		}
+		c.IndexID, err = ParseID(f[7])
+		return c, err
+	case 'u':
+		f := strings.SplitN(record, " ", 11)
+		if len(f) != 11 {
+			return Change{}, fmt.Errorf("unexpected record %q", record)
+		}
+		return Change{Path: f[10], Loose: true, Conflict: true, WorkMode: parseMode(f[6])}, nil
+	}
+	return Change{}, fmt.Errorf("unexpected record %q", record)
+}
+
+func parseMode(text string) Mode {
+	mode, _ := strconv.ParseUint(text, 8, 32) // digits by the format; 0 is "absent"
+	return Mode(mode)
+}

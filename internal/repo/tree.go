@@ -1,0 +1,132 @@
+package repo
+
+import (
+	"context"
+	"fmt"
+	"sort"
+	"strconv"
+	"strings"
+)
+
+// Mode is the mode of an entry in a tree or the index.
+type Mode uint32
+
+// The modes there are.
+const (
+	ModeNone       Mode = 0
+	ModeTree       Mode = 0o040000
+	ModeFile       Mode = 0o100644
+	ModeExecutable Mode = 0o100755
+	ModeSymlink    Mode = 0o120000
+	ModeSubmodule  Mode = 0o160000
+)
+
+// IsFile says whether the mode is that of a regular file, executable or not.
+func (m Mode) IsFile() bool { return m&0o170000 == 0o100000 }
+
+// String gives the six octal digits that index and status use.
+func (m Mode) String() string { return fmt.Sprintf("%06o", uint32(m)) }
+
+// Entry is one name in a tree. The zero Entry stands for absence.
+type Entry struct {
+	Mode Mode
+	Name string
+	ID   ID
+}
+
+// IsZero says whether there is no entry.
+func (e Entry) IsZero() bool { return e.Mode == ModeNone }
+
+// Same says whether two entries have the same content and mode.
+func (e Entry) Same(o Entry) bool { return e.Mode == o.Mode && e.ID == o.ID }
+
+// Tree is a folder's entries in the order of the format: by name, folders as if
+// their name ended in a slash.
+type Tree []Entry
+
+// ParseTree reads a tree object whose ids are idLen bytes long. Names and ids
+// share one copy of the data.
+func ParseTree(data []byte, idLen int) (Tree, error) {
+	text := string(data)
+	tree := make(Tree, 0, len(text)/(idLen+20)+1)
+	for len(text) > 0 {
+		space := strings.IndexByte(text, ' ')
+		nul := strings.IndexByte(text, 0)
+		if space < 1 || nul < space+2 || len(text) < nul+1+idLen {
+			return nil, fmt.Errorf("tree entry %d: %w", len(tree), ErrBadObject)
+		}
+		var mode Mode
+		for _, digit := range []byte(text[:space]) {
+			if digit < '0' || digit > '7' {
+				return nil, fmt.Errorf("tree entry %d has mode %q: %w", len(tree), text[:space], ErrBadObject)
+			}
+			mode = mode<<3 | Mode(digit-'0')
+		}
+		tree = append(tree, Entry{mode, text[space+1 : nul], ID{text[nul+1 : nul+1+idLen]}})
+		text = text[nul+1+idLen:]
+	}
+	return tree, nil
+}
+
+// Encode writes the tree in the object format.
+func (t Tree) Encode() []byte {
+	size := 0
+	for _, e := range t {
+		size += len(e.Name) + len(e.ID.raw) + 8
+	}
+	data := make([]byte, 0, size)
+	for _, e := range t {
+		data = strconv.AppendUint(data, uint64(e.Mode), 8)
+		data = append(data, ' ')
+		data = append(data, e.Name...)
+		data = append(data, 0)
+		data = append(data, e.ID.raw...)
+	}
+	return data
+}
+
+// Sort brings the entries into the order of the format.
+func (t Tree) Sort() { sort.Slice(t, func(i, j int) bool { return Compare(t[i], t[j]) < 0 }) }
+
+// Compare orders entries as trees do.
+func Compare(a, b Entry) int {
+	n := min(len(a.Name), len(b.Name))
+	if c := strings.Compare(a.Name[:n], b.Name[:n]); c != 0 {
+		return c
+	}
+	return int(after(a, n)) - int(after(b, n))
+}
+
+// after is the byte that follows the first n of a name, as the order sees it.
+func after(e Entry, n int) byte {
+	switch {
+	case n < len(e.Name):
+		return e.Name[n]
+	case e.Mode == ModeTree:
+		return '/'
+	}
+	return 0
+}
+
+// Tree reads one folder. The zero id is the empty folder.
+func (r *Repo) Tree(ctx context.Context, id ID) (Tree, error) {
+	if id.IsZero() {
+		return nil, nil
+	}
+	object, err := r.Object(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTree(object.Data, r.idLen)
+}
+
+// EmptyTree is the id of the tree without entries, which every repository has.
+func (r *Repo) EmptyTree() ID { return r.HashObject(KindTree, nil) }
+
+// HashObject computes the id that an object has in this repository.
+func (r *Repo) HashObject(kind Kind, data []byte) ID {
+	h := r.newHash()
+	fmt.Fprintf(h, "%s %d\x00", kind, len(data))
+	h.Write(data)
+	return ID{string(h.Sum(nil))}
+}

@@ -1,0 +1,208 @@
+package repo
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
+)
+
+// LargeFile is the size from which on a file's content is not read for display.
+const LargeFile = 16 << 20
+
+// WorkFile is a path of the working tree as the repository would store it.
+type WorkFile struct {
+	Mode   Mode   // ModeNone: gone
+	Data   []byte // after the clean filters; a link's target; nothing where Large or Gone
+	ID     ID     // of a submodule: the commit checked out in it
+	Large  bool   // over LargeFile bytes: Data is not read
+	Size   int64
+	Binary bool // by attribute; the content may say so too
+	Stamp  string
+}
+
+// ReadWorkFiles reads working files with attributes and filters applied. The
+// index mode of each path decides where the file system cannot tell (core.fileMode,
+// core.symlinks, submodules).
+func (r *Repo) ReadWorkFiles(ctx context.Context, changes []Change) ([]WorkFile, error) {
+	root, err := os.OpenRoot(r.top)
+	if err != nil {
+		return nil, fmt.Errorf("open the working tree: %w", err)
+	}
+	defer root.Close()
+	files := make([]WorkFile, len(changes))
+	attributes, err := r.attributes(ctx, changes)
+	if err != nil {
+		return nil, err
+	}
+	fileMode, err := r.Config(ctx, "core.fileMode")
+	if err != nil {
+		return nil, err
+	}
+	var convert []int
+	for i, change := range changes {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		files[i], err = r.readWorkFile(ctx, root, change, fileMode != "false")
+		if err != nil {
+			return nil, fmt.Errorf("read %s: %w", strconv.Quote(change.Path), err)
+		}
+		files[i].Binary = attributes[i].binary
+		if files[i].Mode.IsFile() && !files[i].Large && attributes[i].converts {
+			convert = append(convert, i)
+		}
+	}
+	return files, r.clean(ctx, changes, files, convert)
+}
+
+func (r *Repo) readWorkFile(ctx context.Context, root *os.Root, change Change, trustModes bool) (WorkFile, error) {
+	name := filepath.FromSlash(change.Path)
+	info, err := root.Lstat(name)
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
+		return WorkFile{}, nil
+	}
+	if err != nil {
+		return WorkFile{}, err
+	}
+	stamp := fmt.Sprint(info.Size(), info.ModTime().UnixNano(), info.Mode())
+	switch {
+	case info.Mode()&fs.ModeSymlink != 0:
+		target, err := root.Readlink(name)
+		return WorkFile{Mode: ModeSymlink, Data: []byte(target), Size: int64(len(target)), Stamp: stamp}, err
+	case info.IsDir():
+		if change.IndexMode != ModeSubmodule {
+			return WorkFile{}, nil // a folder took the file's place
+		}
+		id, err := r.submoduleHead(ctx, change.Path)
+		return WorkFile{Mode: ModeSubmodule, ID: id}, err
+	case !info.Mode().IsRegular():
+		return WorkFile{}, fmt.Errorf("neither file, link nor folder: %w", fs.ErrInvalid)
+	}
+	file := WorkFile{Mode: ModeFile, Size: info.Size(), Stamp: stamp}
+	if trustModes && info.Mode()&0o100 != 0 || !trustModes && change.IndexMode == ModeExecutable {
+		file.Mode = ModeExecutable
+	}
+	if info.Size() > LargeFile {
+		file.Large = true
+		return file, nil
+	}
+	opened, err := root.Open(name)
+	if err != nil {
+		return file, err
+	}
+	defer opened.Close()
+	file.Data, err = io.ReadAll(opened)
+	return file, err
+}
+
+func (r *Repo) submoduleHead(ctx context.Context, path string) (ID, error) {
+	out, err := r.invoke(ctx, invocation{args: []string{"rev-parse", "--verify", "--quiet", "HEAD"}, dir: filepath.Join(r.top, path)})
+	if err != nil {
+		return ID{}, fmt.Errorf("submodule: %w", err)
+	}
+	return ParseID(strings.TrimSpace(string(out)))
+}
+
+type attributeInfo struct{ converts, binary bool }
+
+// attributes asks which paths are converted between working tree and repository,
+// and which are declared binary.
+func (r *Repo) attributes(ctx context.Context, changes []Change) ([]attributeInfo, error) {
+	infos := make([]attributeInfo, len(changes))
+	if len(changes) == 0 {
+		return infos, nil
+	}
+	autocrlf, err := r.Config(ctx, "core.autocrlf")
+	if err != nil {
+		return nil, err
+	}
+	always := autocrlf != "" && autocrlf != "false"
+	var in bytes.Buffer
+	for i, change := range changes {
+		infos[i].converts = always
+		in.WriteString(change.Path)
+		in.WriteByte(0)
+	}
+	names := []string{"text", "eol", "filter", "ident", "working-tree-encoding", "diff"}
+	out, err := r.run(ctx, in.Bytes(), append([]string{"check-attr", "-z", "--stdin"}, names...)...)
+	if err != nil {
+		return nil, fmt.Errorf("read attributes: %w", err)
+	}
+	fields := strings.Split(string(out), "\x00") // path, attribute, value, over and over
+	if len(fields) != 3*len(names)*len(changes)+1 {
+		return nil, fmt.Errorf("read attributes: unexpected answer of %d fields", len(fields))
+	}
+	for i := range changes {
+		for j := range names {
+			at := 3 * (i*len(names) + j)
+			attribute, value := fields[at+1], fields[at+2]
+			switch {
+			case attribute == "diff":
+				infos[i].binary = value == "unset"
+			case value != "unspecified" && value != "unset":
+				infos[i].converts = true
+			}
+		}
+	}
+	return infos, nil
+}
+
+// clean replaces the data of the files at the given places by what the
+// repository would store, filters applied.
+func (r *Repo) clean(ctx context.Context, changes []Change, files []WorkFile, places []int) error {
+	if len(places) == 0 {
+		return nil
+	}
+	var in bytes.Buffer
+	for _, i := range places {
+		in.WriteString(quotePath(changes[i].Path))
+		in.WriteByte('\n')
+	}
+	out, err := r.run(ctx, in.Bytes(), "hash-object", "-w", "--stdin-paths")
+	if err != nil {
+		return fmt.Errorf("apply filters: %w", err)
+	}
+	lines := strings.Fields(string(out))
+	if len(lines) != len(places) {
+		return fmt.Errorf("apply filters: %d answers for %d files", len(lines), len(places))
+	}
+	for n, i := range places {
+		id, err := ParseID(lines[n])
+		if err != nil {
+			return err
+		}
+		object, err := r.Object(ctx, id)
+		if err != nil {
+			return err
+		}
+		files[i].Data = object.Data
+	}
+	return nil
+}
+
+// quotePath writes a path as the commands read it from a line: in C quotes.
+func quotePath(path string) string {
+	var b strings.Builder
+	b.WriteByte('"')
+	for i := range len(path) {
+		switch c := path[i]; {
+		case c == '"' || c == '\\':
+			b.WriteByte('\\')
+			b.WriteByte(c)
+		case c < 0x20 || c >= 0x7f:
+			fmt.Fprintf(&b, `\%03o`, c)
+		default:
+			b.WriteByte(c)
+		}
+	}
+	b.WriteByte('"')
+	return b.String()
+}

@@ -1,0 +1,133 @@
+package shape
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/pelletier/go-toml/v2"
+
+	"bastel/internal/repo"
+)
+
+// Format is the version of the plan file that this package reads and writes.
+const Format = "bastel-plan/1"
+
+// File is a plan as it stands in a file.
+type File struct {
+	Format  string      `toml:"format" json:"format"`
+	Branch  string      `toml:"branch" json:"branch"`
+	Tip     repo.ID     `toml:"tip" json:"tip"`
+	Base    string      `toml:"base,omitempty" json:"base,omitempty"` // "root": the range begins with a root commit
+	Onto    string      `toml:"onto,omitempty" json:"onto,omitempty"`
+	LeftOut []repo.ID   `toml:"left_out" json:"left_out"`
+	Next    []FileEntry `toml:"next" json:"next"`
+}
+
+// FileEntry is one resulting commit in a file.
+type FileEntry struct {
+	From    []repo.ID `toml:"from" json:"from"`
+	Message *string   `toml:"message,multiline,omitempty" json:"message,omitempty"`
+}
+
+// fromRoot is what a file has as its base where there is none.
+const fromRoot = "root"
+
+// File gives the plan's file. The messages of sources show in it, where they can
+// be written as text, so that people see what they edit.
+func (p Plan) File(messageOf func(repo.ID) string) File {
+	f := File{Format: Format, Branch: p.Branch, Tip: p.Tip, Base: p.Base.String(), Onto: p.Onto,
+		LeftOut: append([]repo.ID{}, p.LeftOut...), Next: []FileEntry{}}
+	if p.Base.IsZero() {
+		f.Base = fromRoot
+	}
+	for _, entry := range p.Next {
+		e := FileEntry{From: entry.From}
+		message := entry.Message
+		if message == "" {
+			message = messageOf(entry.From[0])
+		}
+		if writable(message) {
+			e.Message = &message
+		}
+		f.Next = append(f.Next, e)
+	}
+	return f
+}
+
+// writable says whether a message comes back from a TOML string byte for byte.
+func writable(message string) bool {
+	return utf8.ValidString(message) && strings.TrimSpace(message) != "" && !strings.ContainsFunc(message, func(r rune) bool {
+		return r < ' ' && r != '\n' && r != '\t' || r == 0x7f
+	})
+}
+
+// Encode writes the file as TOML.
+func (f File) Encode() ([]byte, error) {
+	var b bytes.Buffer
+	encoder := toml.NewEncoder(&b)
+	encoder.SetIndentTables(false)
+	if err := encoder.Encode(f); err != nil {
+		return nil, fmt.Errorf("write the plan: %w", err)
+	}
+	return b.Bytes(), nil
+}
+
+// Decode reads a plan file. Keys it does not know are refused, since leaving one
+// aside could mean doing something else than what the file says. Errors: ErrBadPlan.
+func Decode(data []byte) (File, error) {
+	var f File
+	decoder := toml.NewDecoder(bytes.NewReader(data)).DisallowUnknownFields()
+	if err := decoder.Decode(&f); err != nil {
+		var unknown *toml.StrictMissingError
+		if errors.As(err, &unknown) {
+			row, _ := unknown.Errors[0].Position()
+			return f, bad("line %d has a key that Bastel does not know: %s", row, strings.Join(unknown.Errors[0].Key(), "."))
+		}
+		var syntax *toml.DecodeError
+		if errors.As(err, &syntax) {
+			row, column := syntax.Position()
+			return f, bad("line %d, column %d: %v", row, column, strings.TrimPrefix(syntax.Error(), "toml: "))
+		}
+		return f, bad("%v", err)
+	}
+	switch {
+	case f.Format == "":
+		return f, bad("it has no format; the first line should be format = %q", Format)
+	case f.Format != Format:
+		return f, bad("its format is %q, and this Bastel reads %q", f.Format, Format)
+	case f.Branch == "":
+		return f, bad("it names no branch")
+	case f.Tip.IsZero():
+		return f, bad("it has no tip, the full id of the branch when the plan was made")
+	}
+	return f, nil
+}
+
+// Plan gives the file's plan over the given sources. A message that is its first
+// source's own is taken as absent, so that nothing is rewritten for its sake.
+// Errors: ErrBadPlan.
+func (f File) Plan(base repo.ID, sources []repo.ID, messageOf func(repo.ID) string) (Plan, error) {
+	p := Plan{Branch: f.Branch, Tip: f.Tip, Base: base, Onto: f.Onto, Sources: sources, LeftOut: f.LeftOut}
+	for i, entry := range f.Next {
+		e := Entry{From: entry.From}
+		if entry.Message != nil {
+			if strings.TrimSpace(*entry.Message) == "" {
+				return p, bad("entry %d has an empty message", i+1)
+			}
+			if len(e.From) > 0 && !sameMessage(*entry.Message, messageOf(e.From[0])) {
+				e.Message = *entry.Message
+			}
+		}
+		p.Next = append(p.Next, e)
+	}
+	return p, p.Check()
+}
+
+// sameMessage compares messages; how many line ends close them does not matter.
+func sameMessage(a, b string) bool { return strings.TrimRight(a, "\n") == strings.TrimRight(b, "\n") }
+
+// BaseIsRoot says that the file's range begins with a root commit.
+func (f File) BaseIsRoot() bool { return f.Base == fromRoot }

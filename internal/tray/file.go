@@ -1,0 +1,182 @@
+// Package tray sorts loose changes into what the next commit will hold. It lists
+// changes as hunks with lasting ids (Loose, Staged), finds what an id or a path
+// means (Pick), and computes the index entries that put the picked lines into the
+// index or take them out again. Tray A is the index itself.
+//
+// Making the commit is left to the use cases.
+package tray
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+
+	"bastel/internal/diff"
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+)
+
+// Kind says what sort of change a hunk is.
+type Kind string
+
+// The kinds of hunks. Those other than Text, New and Deleted go as a whole.
+const (
+	Text      Kind = "text"
+	New       Kind = "new"     // all of a file that was not there
+	Deleted   Kind = "deleted" // all of a file that is gone
+	ModeOnly  Kind = "mode"    // executable or not
+	Type      Kind = "type"    // a file became a link, or the like
+	Binary    Kind = "binary"
+	Large     Kind = "large" // too long to be compared
+	Symlink   Kind = "symlink"
+	Submodule Kind = "submodule"
+	Conflict  Kind = "conflict" // an unsettled merge: not for sorting
+)
+
+// Hunk is a piece of change that can be put into a tray.
+type Hunk struct {
+	ID   string
+	Kind Kind
+	diff.Hunk
+	Note string // for kinds without lines: what changed, in a few words
+}
+
+// HasLines says whether single lines of the hunk can be picked.
+func (h Hunk) HasLines() bool { return len(h.Lines) > 0 }
+
+// File is a changed path with both of its sides.
+type File struct {
+	Path             string
+	Old, New         repo.IndexEntry // ModeNone: absent
+	OldText, NewText []byte
+	Hunks            []Hunk
+	Binary           bool // declared so by attribute
+	Large            bool
+	Conflict         bool
+	Stamp            string // of a large working file: size and time, which stand for its content
+
+	oldLines, newLines [][]byte
+	changes            []diff.Change
+}
+
+// compare fills in the hunks.
+func (f *File) compare() {
+	switch {
+	case f.Conflict:
+		f.whole(Conflict, "left unsettled by a merge")
+		return
+	case f.Old.Mode != repo.ModeNone && f.New.Mode != repo.ModeNone && f.Old.Mode != f.New.Mode &&
+		!(f.Old.Mode.IsFile() && f.New.Mode.IsFile()):
+		f.whole(Type, fmt.Sprintf("%s becomes %s", describe(f.Old.Mode), describe(f.New.Mode)))
+		return
+	case f.has(repo.ModeSubmodule):
+		f.whole(Submodule, fmt.Sprintf("%s becomes %s", orNothing(f.Old.ID), orNothing(f.New.ID)))
+		return
+	case f.has(repo.ModeSymlink):
+		f.whole(Symlink, fmt.Sprintf("%s becomes %s", target(f.Old, f.OldText), target(f.New, f.NewText)))
+		return
+	}
+	if f.Old.Mode != f.New.Mode && f.Old.Mode != repo.ModeNone && f.New.Mode != repo.ModeNone {
+		f.whole(ModeOnly, fmt.Sprintf("%s becomes %s", describe(f.Old.Mode), describe(f.New.Mode)))
+	}
+	f.compareContent()
+}
+
+func (f *File) compareContent() {
+	kind := Text
+	if f.Old.Mode == repo.ModeNone {
+		kind = New
+	} else if f.New.Mode == repo.ModeNone {
+		kind = Deleted
+	}
+	switch {
+	case f.Large:
+		f.whole(Large, "too large to be shown line by line")
+		return
+	case f.Binary || merge.IsBinary(f.OldText) || merge.IsBinary(f.NewText):
+		if kind != Text || string(f.OldText) != string(f.NewText) {
+			f.whole(Binary, fmt.Sprintf("%d bytes become %d", len(f.OldText), len(f.NewText)))
+		}
+		return
+	}
+	f.oldLines, f.newLines = diff.Split(f.OldText), diff.Split(f.NewText)
+	f.changes = diff.Lines(f.oldLines, f.newLines)
+	for _, h := range diff.Hunks(f.oldLines, f.newLines, f.changes, diff.Context) {
+		f.add(Hunk{Kind: kind, Hunk: h})
+	}
+	if kind != Text && len(f.changes) == 0 {
+		f.whole(kind, "an empty file")
+	}
+}
+
+func (f *File) has(mode repo.Mode) bool { return f.Old.Mode == mode || f.New.Mode == mode }
+
+func describe(mode repo.Mode) string {
+	switch mode {
+	case repo.ModeExecutable:
+		return "an executable file"
+	case repo.ModeSymlink:
+		return "a link"
+	case repo.ModeSubmodule:
+		return "a submodule"
+	}
+	return "a plain file"
+}
+
+func orNothing(id repo.ID) string {
+	if id.IsZero() {
+		return "nothing"
+	}
+	return id.Short()
+}
+
+func target(e repo.IndexEntry, text []byte) string {
+	if e.Mode == repo.ModeNone {
+		return "nothing"
+	}
+	return string(text)
+}
+
+func (f *File) whole(kind Kind, note string) { f.add(Hunk{Kind: kind, Note: note}) }
+
+// add gives a hunk its id: a hash of the path, the kind and the lines, without
+// line numbers, so that it stays the same while other hunks come and go. Equal
+// hunks of one file are told apart by their order.
+func (f *File) add(h Hunk) {
+	for again := 0; ; again++ {
+		h.ID = f.hashOf(h, again)
+		if f.hunk(h.ID) < 0 {
+			break
+		}
+	}
+	f.Hunks = append(f.Hunks, h)
+}
+
+func (f *File) hashOf(h Hunk, again int) string {
+	sum := sha256.New()
+	fmt.Fprintf(sum, "%q %s %d\n", f.Path, h.Kind, again)
+	switch {
+	case h.HasLines():
+		for _, line := range h.Lines {
+			sum.Write([]byte{byte(line.Op)})
+			sum.Write(line.Text)
+		}
+	case h.Kind == ModeOnly || h.Kind == Type:
+		fmt.Fprintf(sum, "%s %s", f.Old.Mode, f.New.Mode)
+	default:
+		fmt.Fprintf(sum, "%s %s %s %s %d\n", f.Old.ID, f.New.ID, f.Stamp, h.Note, len(f.OldText))
+		sum.Write(f.OldText)
+		sum.Write(f.NewText)
+	}
+	return hex.EncodeToString(sum.Sum(nil)[:6])
+}
+
+// hunk finds a hunk by its id.
+func (f *File) hunk(id string) int {
+	for i := range f.Hunks {
+		if f.Hunks[i].ID == id {
+			return i
+		}
+	}
+	return -1
+}

@@ -1,0 +1,134 @@
+package tray
+
+import (
+	"context"
+
+	"bastel/internal/repo"
+)
+
+// Loose lists what the working tree has changed against the index. Paths narrow
+// it down; without any it is everything.
+func Loose(ctx context.Context, r *repo.Repo, paths ...string) ([]File, error) {
+	changes, err := r.Status(ctx, paths...)
+	if err != nil {
+		return nil, err
+	}
+	return LooseOf(ctx, r, changes)
+}
+
+// LooseOf lists the loose ones among changes that are known already.
+func LooseOf(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]File, error) {
+	var loose []repo.Change
+	for _, c := range changes {
+		if c.Loose {
+			loose = append(loose, c)
+		}
+	}
+	work, err := r.ReadWorkFiles(ctx, loose)
+	if err != nil {
+		return nil, err
+	}
+	files := make([]File, len(loose))
+	for i, c := range loose {
+		files[i] = File{
+			Path: c.Path, Conflict: c.Conflict, Binary: work[i].Binary, Large: work[i].Large,
+			Old: repo.IndexEntry{Path: c.Path, Mode: c.IndexMode, ID: c.IndexID},
+			New: repo.IndexEntry{Path: c.Path, Mode: work[i].Mode, ID: work[i].ID}, NewText: work[i].Data,
+		}
+		if work[i].Large {
+			files[i].Stamp = work[i].Stamp
+		}
+	}
+	if err := readOld(ctx, r, files); err != nil {
+		return nil, err
+	}
+	return compareAll(ctx, files)
+}
+
+// Staged lists what the index has changed against HEAD.
+func Staged(ctx context.Context, r *repo.Repo, paths ...string) ([]File, error) {
+	changes, err := r.Status(ctx, paths...)
+	if err != nil {
+		return nil, err
+	}
+	return StagedOf(ctx, r, changes)
+}
+
+// StagedOf lists the staged ones among changes that are known already.
+func StagedOf(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]File, error) {
+	var files []File
+	for _, c := range changes {
+		if c.Staged {
+			files = append(files, File{
+				Path: c.Path,
+				Old:  repo.IndexEntry{Path: c.Path, Mode: c.HeadMode, ID: c.HeadID},
+				New:  repo.IndexEntry{Path: c.Path, Mode: c.IndexMode, ID: c.IndexID},
+			})
+		}
+	}
+	if err := readOld(ctx, r, files); err != nil {
+		return nil, err
+	}
+	if err := readNew(ctx, r, files); err != nil {
+		return nil, err
+	}
+	return compareAll(ctx, files)
+}
+
+func compareAll(ctx context.Context, files []File) ([]File, error) {
+	for i := range files {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		files[i].compare()
+	}
+	return files, nil
+}
+
+func readOld(ctx context.Context, r *repo.Repo, files []File) error {
+	return readSide(ctx, r, files, func(f *File) (repo.IndexEntry, *[]byte) { return f.Old, &f.OldText })
+}
+
+func readNew(ctx context.Context, r *repo.Repo, files []File) error {
+	return readSide(ctx, r, files, func(f *File) (repo.IndexEntry, *[]byte) { return f.New, &f.NewText })
+}
+
+// readSide reads stored contents, all with one question. Contents over the limit
+// are left out, and their files marked as large.
+func readSide(ctx context.Context, r *repo.Repo, files []File, side func(*File) (repo.IndexEntry, *[]byte)) error {
+	var ids []repo.ID
+	for i := range files {
+		if entry, _ := side(&files[i]); entry.Mode != repo.ModeNone && entry.Mode != repo.ModeSubmodule && !entry.ID.IsZero() {
+			ids = append(ids, entry.ID)
+		}
+	}
+	sizes, err := r.Sizes(ctx, ids)
+	if err != nil {
+		return err
+	}
+	var small []repo.ID
+	for i, id := range ids {
+		if sizes[i] <= repo.LargeFile {
+			small = append(small, id)
+		}
+	}
+	objects, err := r.Objects(ctx, small)
+	if err != nil {
+		return err
+	}
+	texts := make(map[repo.ID][]byte, len(small))
+	for i, id := range small {
+		texts[id] = objects[i].Data
+	}
+	for i := range files {
+		entry, text := side(&files[i])
+		if entry.Mode == repo.ModeNone || entry.Mode == repo.ModeSubmodule || entry.ID.IsZero() {
+			continue
+		}
+		var ok bool
+		if *text, ok = texts[entry.ID]; !ok {
+			files[i].Large = true
+		}
+	}
+	return nil
+}
