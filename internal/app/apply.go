@@ -5,9 +5,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io/fs"
-	"os"
-	"path/filepath"
 	"strings"
 
 	"bastel/internal/journal"
@@ -177,55 +174,29 @@ func (a *App) moveBack(ctx context.Context, entry journal.Entry, cause error) er
 	return errors.Join(inTheWay(cause), err)
 }
 
-func (a *App) stepFile() (string, error) {
-	dir, err := a.Repo.StateDir()
-	return filepath.Join(dir, "unfinished.json"), err
-}
+// stepFile notes a step while the working tree is on its way.
+const stepFile = "unfinished.json"
 
 func (a *App) writeStep(step unfinishedStep) error {
-	file, err := a.stepFile()
-	if err != nil {
-		return err
-	}
 	data, err := json.Marshal(step)
 	if err != nil {
 		return fmt.Errorf("note the step: %w", err)
 	}
-	temporary := file + ".new"
-	if err := os.WriteFile(temporary, data, 0o666); err != nil {
-		return fmt.Errorf("note the step: %w", err)
-	}
-	if err := os.Rename(temporary, file); err != nil {
-		return fmt.Errorf("note the step: %w", err)
-	}
-	return nil
+	return a.writeState(stepFile, string(data))
 }
 
-func (a *App) removeStep() error {
-	file, err := a.stepFile()
-	if err != nil {
-		return err
-	}
-	if err := os.Remove(file); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return fmt.Errorf("remove the note of a finished step: %w", err)
-	}
-	return nil
-}
+func (a *App) removeStep() error { return a.writeState(stepFile, "") }
 
 // recoverStep finishes, or forgets, a step that a crash interrupted. It gives a
 // sentence about what it did.
 func (a *App) recoverStep(ctx context.Context) (string, error) {
-	file := filepath.Join(a.Repo.GitDir(), "bastel", "unfinished.json")
-	data, err := os.ReadFile(file)
-	if errors.Is(err, fs.ErrNotExist) {
+	note := a.readState(stepFile)
+	if note == "" {
 		return "", nil
 	}
-	if err != nil {
-		return "", fmt.Errorf("read the note of an unfinished step: %w", err)
-	}
 	var step unfinishedStep
-	if err := json.Unmarshal(data, &step); err != nil {
-		return "", fmt.Errorf("read the note of an unfinished step, %s: %w", file, err)
+	if err := json.Unmarshal([]byte(note), &step); err != nil {
+		return "", fmt.Errorf("read the note of an unfinished step, bastel/%s in the git folder: %w", stepFile, err)
 	}
 	value, err := a.Repo.RefValue(ctx, step.Ref)
 	if err != nil {

@@ -9,6 +9,7 @@ import (
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/shape"
+	"bastel/internal/tray"
 )
 
 // unboundRange is how many commits a plan takes in where no target bounds it.
@@ -208,4 +209,89 @@ func (a *App) ontoMakesSense(ctx context.Context, plan shape.Plan, onto repo.ID)
 		}
 	}
 	return nil
+}
+
+// Source is a commit that a plan speaks of, with what a decision needs.
+type Source struct {
+	ID      repo.ID
+	Commit  *repo.Commit
+	Message string // in UTF-8
+}
+
+// Sources reads the commits of a plan.
+func (a *App) Sources(ctx context.Context, ids []repo.ID) ([]Source, error) {
+	commits, err := a.Repo.Commits(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	sources := make([]Source, len(ids))
+	for i, c := range commits {
+		sources[i] = Source{ids[i], c, c.Text(c.Message)}
+	}
+	return sources, nil
+}
+
+// CommitChanges lists what a commit changes against its first parent.
+func (a *App) CommitChanges(ctx context.Context, id repo.ID) ([]tray.File, error) {
+	c, err := a.Repo.Commit(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	before := a.Repo.EmptyTree()
+	if parent := c.Parent(); !parent.IsZero() {
+		p, err := a.Repo.Commit(ctx, parent)
+		if err != nil {
+			return nil, err
+		}
+		before = p.Tree
+	}
+	return tray.Between(ctx, a.Repo, a.engine.Objects(), before, c.Tree)
+}
+
+// planFile holds the draft of a plan that was not applied yet.
+const planFile = "plan.toml"
+
+// KeepPlan keeps a draft for the next time; a plan that changes nothing is none.
+func (a *App) KeepPlan(plan shape.Plan) error {
+	if !plan.Changes() {
+		return a.writeState(planFile, "")
+	}
+	text, err := plan.File(func(repo.ID) string { return "" }).Encode()
+	if err != nil {
+		return err
+	}
+	return a.writeState(planFile, string(text))
+}
+
+// DraftPlan is the draft that was left, if it still fits the branch, else the plan
+// that changes nothing.
+func (a *App) DraftPlan(ctx context.Context) (shape.Plan, error) {
+	if text := a.readState(planFile); text != "" {
+		if plan, err := a.ReadPlan(ctx, []byte(text)); err == nil {
+			return plan, nil
+		}
+	}
+	return a.NewPlan(ctx, "", "")
+}
+
+// Ontos lists the branches that a plan can be put onto, the target first.
+func (a *App) Ontos(ctx context.Context, branch string) ([]string, error) {
+	target, err := a.FindTarget(ctx, branch)
+	if err != nil {
+		return nil, err
+	}
+	refs, err := a.Repo.Refs(ctx, "refs/heads", "refs/remotes")
+	if err != nil {
+		return nil, err
+	}
+	var names []string
+	if target.Name != "" {
+		names = append(names, target.Name)
+	}
+	for _, ref := range refs {
+		if ref.Symref == "" && ref.Short() != branch && ref.Short() != target.Name {
+			names = append(names, ref.Short())
+		}
+	}
+	return names, nil
 }

@@ -13,12 +13,8 @@ import (
 	"bastel/internal/tray"
 )
 
-// Changes lists loose and staged changes from one look at the repository.
-func (a *App) Changes(ctx context.Context) (loose, staged []tray.File, err error) {
-	changes, err := a.Repo.Status(ctx)
-	if err != nil {
-		return nil, nil, err
-	}
+// ChangesOf lists loose and staged changes from one look at the repository.
+func (a *App) ChangesOf(ctx context.Context, changes []repo.Change) (loose, staged []tray.File, err error) {
 	if loose, err = tray.LooseOf(ctx, a.Repo, changes); err != nil {
 		return nil, nil, err
 	}
@@ -195,3 +191,12 @@ func asRefusal(err error) error {
 	}
 	return err
 }
+
+// draftFile holds the message of tray A's commit until it is made.
+const draftFile = "message-a"
+
+// DraftMessage is the message that was being written for tray A.
+func (a *App) DraftMessage() string { return a.readState(draftFile) }
+
+// KeepDraftMessage keeps it for the next time.
+func (a *App) KeepDraftMessage(text string) error { return a.writeState(draftFile, text) }

@@ -6,9 +6,11 @@ import (
 	"io"
 	"os"
 
+	"github.com/charmbracelet/x/term"
 	"github.com/spf13/cobra"
 
 	"bastel/internal/demo"
+	"bastel/internal/ui"
 )
 
 func (c *command) demo() *cobra.Command {
@@ -47,5 +49,9 @@ func (c *command) demo() *cobra.Command {
 
 // open starts the application.
 func (c *command) open(ctx context.Context, dir string) error {
-	return fmt.Errorf("open %s: the application is not there yet", dir)
+	out, ok := c.stdout.(*os.File)
+	if !ok || !term.IsTerminal(out.Fd()) {
+		return fmt.Errorf("%w: the application needs a terminal; scripts use the commands, see bastel --help", errUsage)
+	}
+	return ui.Run(ctx, dir)
 }

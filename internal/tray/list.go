@@ -3,6 +3,7 @@ package tray
 import (
 	"context"
 
+	"bastel/internal/merge"
 	"bastel/internal/repo"
 )
 
@@ -131,4 +132,27 @@ func readSide(ctx context.Context, r *repo.Repo, files []File, side func(*File) 
 		}
 	}
 	return nil
+}
+
+// Between lists what differs between two stored trees.
+func Between(ctx context.Context, r *repo.Repo, objects merge.Objects, old, new repo.ID) ([]File, error) {
+	differences, err := merge.Compare(ctx, objects, old, new)
+	if err != nil {
+		return nil, err
+	}
+	files := make([]File, len(differences))
+	for i, d := range differences {
+		files[i] = File{
+			Path: d.Path,
+			Old:  repo.IndexEntry{Path: d.Path, Mode: d.Old.Mode, ID: d.Old.ID},
+			New:  repo.IndexEntry{Path: d.Path, Mode: d.New.Mode, ID: d.New.ID},
+		}
+	}
+	if err := readOld(ctx, r, files); err != nil {
+		return nil, err
+	}
+	if err := readNew(ctx, r, files); err != nil {
+		return nil, err
+	}
+	return compareAll(ctx, files)
 }

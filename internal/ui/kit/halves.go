@@ -1,0 +1,60 @@
+package kit
+
+import (
+	"slices"
+
+	"charm.land/lipgloss/v2"
+)
+
+// Columns shares the width out among Now, the seam and Next.
+func Columns(size Size, seam int) (now, between, next int) {
+	if size.Narrow {
+		return size.Width, 0, size.Width
+	}
+	now = (size.Width - seam) / 2
+	return now, seam, size.Width - seam - now
+}
+
+// Beside puts the halves and the seam together row by row.
+func Beside(left, between, right []string) []string {
+	rows := make([]string, len(left))
+	for i := range rows {
+		rows[i] = left[i] + between[i] + right[i]
+	}
+	return rows
+}
+
+// Heading is the first row of a half. The half with the cursor is marked. Where
+// the halves are pages, the other one is named at the edge.
+func Heading(width int, half, what string, active bool, style lipgloss.Style, theme Theme, narrow bool) string {
+	mark := "  "
+	if active {
+		mark = "◆ "
+	}
+	other := Seg{}
+	if narrow {
+		other = Seg{"Next →", theme.Dim}
+		if half == "Next" {
+			other.Text = "← Now"
+		}
+	}
+	segs := []Seg{{mark, style}, {half, style.Bold(true)}, {"  " + what, theme.Dim}}
+	if narrow {
+		return Split(width, nil, segs, other)
+	}
+	return Row(width, nil, segs...)
+}
+
+// Empty says in a half why there is nothing in it, and what to do.
+func Empty(width, height int, theme Theme, what, todo string) []string {
+	rows := []string{Row(width, nil, Seg{"  " + what, theme.Plain})}
+	for _, line := range Wrap(todo, width-4) {
+		rows = append(rows, Row(width, nil, Seg{"  " + line, theme.Dim}))
+	}
+	return Pad(rows, width, height)
+}
+
+// SortStrands brings strands that come from a map into the order of their rows.
+func SortStrands(strands []Strand) {
+	slices.SortFunc(strands, func(a, b Strand) int { return a.From - b.From })
+}

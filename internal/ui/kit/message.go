@@ -1,0 +1,111 @@
+package kit
+
+import (
+	"context"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+)
+
+// Half is one side of a screen.
+type Half int
+
+// The halves.
+const (
+	Now Half = iota
+	Next
+)
+
+// Size is the room for a screen's body. Narrow says that only one half fits.
+type Size struct {
+	Width, Height int
+	Narrow        bool
+}
+
+// Screen is one of the application's screens. Update answers the screen's own
+// messages only; keys come as actions.
+type Screen interface {
+	Name() string
+	// Situated tells the screen where the user stands and has it read what it shows.
+	Situated(s app.Situation) tea.Cmd
+	Update(msg tea.Msg) tea.Cmd
+	Actions() []Action
+	// View draws exactly size.Height rows of size.Width cells.
+	View(size Size, theme Theme) []string
+	// Click is told of a click, Wheel of turns of the wheel, at a place in the body.
+	Click(x, y int) tea.Cmd
+	Wheel(x, y, turns int)
+}
+
+// Reading is the result of reading something for a screen; frames pass it on to
+// the screen that asked.
+type Reading struct {
+	Screen string
+	Value  any
+	Err    error
+}
+
+// Read runs a reading in the background for a screen.
+func Read(ctx context.Context, screen string, read func(ctx context.Context) (any, error)) tea.Cmd {
+	return func() tea.Msg {
+		value, err := read(ctx)
+		return Reading{screen, value, err}
+	}
+}
+
+// Work asks the frame to carry out a step that changes something, or that talks
+// to a remote: one at a time, with its progress shown, and stopped by esc. When it
+// is done the situation is read anew.
+type Work struct {
+	Title string
+	Do    func(ctx context.Context, report func(string)) (note string, err error)
+	Then  tea.Cmd // after success
+}
+
+// Start wraps work as a command.
+func Start(w Work) tea.Cmd { return func() tea.Msg { return w } }
+
+// Notice shows a sentence above the line of keys.
+type Notice struct {
+	Text    string
+	Trouble bool
+}
+
+// Say wraps a notice as a command.
+func Say(text string) tea.Cmd { return func() tea.Msg { return Notice{Text: text} } }
+
+// Edit asks the frame for the message editor.
+type Edit struct {
+	Title string
+	Text  string
+	Done  func(text string) tea.Cmd
+}
+
+// Ask asks the frame to put a question; Yes runs only on the key that it names.
+type Ask struct {
+	Question string
+	Key      string
+	Yes      tea.Cmd
+}
+
+// Choose asks the frame for a list to pick from.
+type Choose struct {
+	Title   string
+	Options []Option
+}
+
+// Option is one line of a list to pick from.
+type Option struct {
+	Key, Label, Detail string
+	Do                 func() tea.Cmd // nil: only to be read
+}
+
+// Show turns a request into a command.
+func Show(msg tea.Msg) tea.Cmd { return func() tea.Msg { return msg } }
+
+// ForScreen carries a message to one screen.
+type ForScreen struct {
+	Screen string
+	Msg    tea.Msg
+}

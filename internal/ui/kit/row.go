@@ -1,0 +1,115 @@
+package kit
+
+import (
+	"image/color"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
+)
+
+// Seg is a piece of a row in one style. The text must be safe to print and free
+// of tabs: see Expand.
+type Seg struct {
+	Text  string
+	Style lipgloss.Style
+}
+
+// Row puts segments together to exactly width cells: what is too long ends in an
+// ellipsis, what is too short is filled. A background, if given, lies under all.
+func Row(width int, background color.Color, segs ...Seg) string {
+	var b strings.Builder
+	left := width
+	for _, seg := range segs {
+		if left <= 0 {
+			break
+		}
+		text := seg.Text
+		size := ansi.StringWidth(text)
+		if size > left {
+			text = ansi.Truncate(text, left, "…")
+			size = ansi.StringWidth(text)
+		}
+		left -= size
+		style := seg.Style
+		if background != nil {
+			style = style.Background(background)
+		}
+		b.WriteString(style.Render(text))
+	}
+	if left > 0 {
+		fill := lipgloss.NewStyle()
+		if background != nil {
+			fill = fill.Background(background)
+		}
+		b.WriteString(fill.Render(strings.Repeat(" ", left)))
+	}
+	return b.String()
+}
+
+// Split is a row with one part at the left and one at the right edge. The right
+// part is dropped where there is no room for it.
+func Split(width int, background color.Color, left []Seg, right ...Seg) string {
+	size := 0
+	for _, seg := range right {
+		size += ansi.StringWidth(seg.Text)
+	}
+	if size == 0 || size+12 > width {
+		return Row(width, background, left...)
+	}
+	return Row(width-size-1, background, left...) + Row(size+1, background, append([]Seg{{Text: " "}}, right...)...)
+}
+
+// TabWidth is how far apart tab stops are on the screen.
+const TabWidth = 4
+
+// Expand turns tabs into spaces up to the next tab stop, wide characters counted.
+func Expand(text string) string {
+	if !strings.Contains(text, "\t") {
+		return text
+	}
+	var b strings.Builder
+	column := 0
+	for i, part := range strings.Split(text, "\t") {
+		if i > 0 {
+			gap := TabWidth - column%TabWidth
+			b.WriteString(strings.Repeat(" ", gap))
+			column += gap
+		}
+		b.WriteString(part)
+		column += ansi.StringWidth(part)
+	}
+	return b.String()
+}
+
+// Blank is an empty row.
+func Blank(width int) string { return strings.Repeat(" ", max(width, 0)) }
+
+// Pad cuts or fills rows to exactly height.
+func Pad(rows []string, width, height int) []string {
+	if len(rows) > height {
+		return rows[:max(height, 0)]
+	}
+	for len(rows) < height {
+		rows = append(rows, Blank(width))
+	}
+	return rows
+}
+
+// Wrap breaks text into lines of at most width cells.
+func Wrap(text string, width int) []string {
+	return strings.Split(ansi.Wrap(text, max(width, 1), ""), "\n")
+}
+
+// Scroll gives the first visible item so that the cursor is in view, with some
+// room around it, and the view does not move more than it has to.
+func Scroll(top, cursor, height, total int) int {
+	margin := min(3, max(0, height/4))
+	if cursor < top+margin {
+		top = cursor - margin
+	}
+	if cursor >= top+height-margin {
+		top = cursor - height + margin + 1
+	}
+	return max(0, min(top, total-height))
+}

@@ -1,0 +1,356 @@
+package ui
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"charm.land/bubbles/v2/textarea"
+	tea "charm.land/bubbletea/v2"
+	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
+
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+)
+
+// page lies over the screen and takes all keys until it closes.
+type page interface {
+	update(msg tea.Msg, m *Model) tea.Cmd
+	scroll(turns int)
+	view(size kit.Size, m *Model) []string
+	keys() string
+}
+
+func (m *Model) openPage(p page) tea.Cmd {
+	m.page = p
+	return nil
+}
+
+func (m *Model) closePage() { m.page = nil }
+
+func keyOf(msg tea.Msg) string {
+	if key, ok := msg.(tea.KeyPressMsg); ok {
+		return key.String()
+	}
+	return ""
+}
+
+// title is the first rows of a page.
+func title(size kit.Size, text string, theme kit.Theme) []string {
+	return []string{
+		kit.Row(size.Width, nil, kit.Seg{Text: "◆ ", Style: theme.Accent}, kit.Seg{Text: text, Style: theme.Strong}),
+		kit.Blank(size.Width),
+	}
+}
+
+// editor writes a message.
+type editor struct {
+	kit.Edit
+	area textarea.Model
+}
+
+func newEditor(edit kit.Edit, theme kit.Theme) *editor {
+	area := textarea.New()
+	area.Prompt = "  "
+	area.ShowLineNumbers = false
+	area.CharLimit = 0
+	area.Placeholder = "Say what changes, in one line"
+	styles := area.Styles()
+	styles.Focused.CursorLine = lipgloss.NewStyle()
+	styles.Focused.Placeholder = theme.Dim
+	styles.Focused.Text = theme.Plain
+	styles.Focused.Prompt = theme.Dim
+	styles.Focused.EndOfBuffer = theme.Dim
+	area.SetStyles(styles)
+	area.SetValue(strings.TrimRight(edit.Text, "\n"))
+	area.Focus()
+	return &editor{edit, area}
+}
+
+func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
+	switch keyOf(msg) {
+	case "ctrl+s":
+		m.closePage()
+		return e.Done(e.area.Value())
+	case "esc", "ctrl+c":
+		m.closePage()
+		return kit.Say("The message stays as it was.")
+	}
+	var cmd tea.Cmd
+	e.area, cmd = e.area.Update(msg)
+	return cmd
+}
+
+func (e *editor) scroll(int) {}
+
+// subjectRoom and bodyRoom are the widths that most readers of messages have.
+const (
+	subjectRoom = 60
+	bodyRoom    = 72
+)
+
+func (e *editor) view(size kit.Size, m *Model) []string {
+	rows := title(size, e.Title, m.theme)
+	gauge, style := e.gauge(m.theme)
+	rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + gauge, Style: style}), kit.Blank(size.Width))
+	e.area.SetWidth(min(size.Width-2, bodyRoom+6))
+	e.area.SetHeight(max(3, size.Height-len(rows)-1))
+	for line := range strings.SplitSeq(e.area.View(), "\n") {
+		rows = append(rows, line+strings.Repeat(" ", max(0, size.Width-ansi.StringWidth(line))))
+	}
+	return kit.Pad(rows, size.Width, size.Height)
+}
+
+// gauge says how the message stands against what readers expect.
+func (e *editor) gauge(theme kit.Theme) (string, lipgloss.Style) {
+	text := e.area.Value()
+	subject, body, _ := strings.Cut(text, "\n")
+	hints := []string{fmt.Sprintf("subject %d of %d", ansi.StringWidth(subject), subjectRoom)}
+	style := theme.Dim
+	if ansi.StringWidth(subject) > subjectRoom {
+		hints = append(hints, "the subject is long")
+		style = theme.Next
+	}
+	if body != "" && !strings.HasPrefix(body, "\n") {
+		hints = append(hints, "leave a blank line below the subject")
+		style = theme.Next
+	}
+	for line := range strings.Lines(body) {
+		if ansi.StringWidth(strings.TrimRight(line, "\n")) > bodyRoom {
+			hints = append(hints, fmt.Sprintf("a line of the body is longer than %d", bodyRoom))
+			style = theme.Next
+			break
+		}
+	}
+	return strings.Join(hints, "   "), style
+}
+
+func (e *editor) keys() string { return "ctrl+s keep   esc leave as it was" }
+
+// asker puts a question in the line of news.
+type asker struct{ kit.Ask }
+
+func (a *asker) update(msg tea.Msg, m *Model) tea.Cmd {
+	key := keyOf(msg)
+	if key == "" {
+		return nil
+	}
+	m.closePage()
+	if key == a.Key {
+		return a.Yes
+	}
+	return kit.Say("Nothing was done.")
+}
+
+func (a *asker) scroll(int) {}
+
+func (a *asker) view(size kit.Size, m *Model) []string {
+	return m.screen().View(size, m.theme)
+}
+
+func (a *asker) keys() string { return a.Key + " yes   any other key: no" }
+
+// chooser is a list to pick from, narrowed down by typing.
+type chooser struct {
+	kit.Choose
+	typed  string
+	cursor int
+	top    int
+}
+
+func (c *chooser) matches() []kit.Option {
+	var found []kit.Option
+	for _, option := range c.Options {
+		text := strings.ToLower(option.Label + " " + option.Detail)
+		all := true
+		for word := range strings.FieldsSeq(strings.ToLower(c.typed)) {
+			all = all && strings.Contains(text, word)
+		}
+		if all {
+			found = append(found, option)
+		}
+	}
+	return found
+}
+
+func (c *chooser) update(msg tea.Msg, m *Model) tea.Cmd {
+	key, ok := msg.(tea.KeyPressMsg)
+	if !ok {
+		return nil
+	}
+	found := c.matches()
+	switch key.String() {
+	case "esc", "ctrl+c":
+		m.closePage()
+	case "up":
+		c.scroll(-1)
+	case "down":
+		c.scroll(1)
+	case "backspace":
+		if runes := []rune(c.typed); len(runes) > 0 {
+			c.typed, c.cursor = string(runes[:len(runes)-1]), 0
+		}
+	case "enter":
+		m.closePage()
+		if c.cursor < len(found) && found[c.cursor].Do != nil {
+			return found[c.cursor].Do()
+		}
+	default:
+		if key.Text != "" {
+			c.typed, c.cursor = c.typed+key.Text, 0
+		}
+	}
+	return nil
+}
+
+func (c *chooser) scroll(turns int) {
+	c.cursor = max(0, min(c.cursor+turns, len(c.matches())-1))
+}
+
+func (c *chooser) view(size kit.Size, m *Model) []string {
+	theme := m.theme
+	rows := title(size, c.Title, theme)
+	typed := kit.Seg{Text: "type to narrow it down", Style: theme.Dim}
+	if c.typed != "" {
+		typed = kit.Seg{Text: safe.Line(c.typed) + "▏", Style: theme.Next}
+	}
+	rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  "}, typed), kit.Blank(size.Width))
+	found := c.matches()
+	if len(found) == 0 {
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  Nothing here.", Style: theme.Dim}))
+	}
+	height := size.Height - len(rows)
+	c.top = kit.Scroll(c.top, c.cursor, height, len(found))
+	for i := c.top; i < min(len(found), c.top+height); i++ {
+		background, pointer := theme.Selected, "▌ "
+		if i != c.cursor {
+			background, pointer = nil, "  "
+		}
+		rows = append(rows, kit.Row(size.Width, background,
+			kit.Seg{Text: pointer, Style: theme.Accent},
+			kit.Seg{Text: fmt.Sprintf("%-7s", found[i].Key), Style: theme.Next},
+			kit.Seg{Text: fmt.Sprintf("%-26s  ", found[i].Label), Style: theme.Plain},
+			kit.Seg{Text: found[i].Detail, Style: theme.Dim}))
+	}
+	return kit.Pad(rows, size.Width, size.Height)
+}
+
+func (c *chooser) keys() string { return "↑ ↓ choose   enter take   esc close" }
+
+// text shows what is too long for the line of news, word for word.
+type text struct {
+	heading string
+	lines   []string
+	top     int
+}
+
+func (t *text) update(msg tea.Msg, m *Model) tea.Cmd {
+	switch keyOf(msg) {
+	case "":
+	case "up", "k":
+		t.scroll(-1)
+	case "down", "j":
+		t.scroll(1)
+	default:
+		m.closePage()
+	}
+	return nil
+}
+
+func (t *text) scroll(turns int) { t.top = max(0, min(t.top+turns, len(t.lines)-1)) }
+
+func (t *text) view(size kit.Size, m *Model) []string {
+	rows := title(size, t.heading, m.theme)
+	for _, line := range t.lines[t.top:] {
+		for _, part := range kit.Wrap(kit.Expand(line), size.Width-4) {
+			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + part}))
+		}
+	}
+	return kit.Pad(rows, size.Width, size.Height)
+}
+
+func (t *text) keys() string { return "↑ ↓ scroll   esc close" }
+
+// say shows a notice: one line as news, more as a page of its own.
+func (m *Model) say(n kit.Notice) {
+	n.Text = safe.Text(strings.TrimSpace(n.Text))
+	head, rest, long := strings.Cut(n.Text, "\n")
+	if !long && ansi.StringWidth(head) <= m.width-2 {
+		m.notice = n
+		return
+	}
+	if !long {
+		m.page = &text{heading: "Note", lines: []string{head}}
+		return
+	}
+	m.page = &text{heading: head, lines: strings.Split(rest, "\n")}
+}
+
+// help explains the screen and lists its keys.
+type help struct{ top int }
+
+func (h *help) update(msg tea.Msg, m *Model) tea.Cmd {
+	switch keyOf(msg) {
+	case "":
+	case "up", "k":
+		h.scroll(-1)
+	case "down", "j":
+		h.scroll(1)
+	default:
+		m.closePage()
+	}
+	return nil
+}
+
+func (h *help) scroll(turns int) { h.top = max(0, h.top+turns) }
+
+func (h *help) view(size kit.Size, m *Model) []string {
+	theme := m.theme
+	var rows []string
+	if explains, ok := m.screen().(interface{ Explain() string }); ok {
+		for _, line := range kit.Wrap(explains.Explain(), min(size.Width-4, 100)) {
+			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + line}))
+		}
+	}
+	rows = append(rows, kit.Blank(size.Width))
+	list := func(actions []kit.Action) {
+		for _, action := range actions {
+			names := make([]string, len(action.Keys))
+			for i, key := range action.Keys {
+				names[i] = kit.KeyName(key)
+			}
+			rows = append(rows, kit.Row(size.Width, nil,
+				kit.Seg{Text: fmt.Sprintf("  %-16s", strings.Join(names, "  ")), Style: theme.Next},
+				kit.Seg{Text: action.Help, Style: theme.Plain}))
+		}
+	}
+	list(m.screen().Actions())
+	rows = append(rows, kit.Blank(size.Width), kit.Row(size.Width, nil, kit.Seg{Text: "  On every screen", Style: theme.Strong}))
+	list(m.globalActions())
+	h.top = min(h.top, max(0, len(rows)-size.Height+2))
+	return kit.Pad(append(title(size, m.screen().Name(), theme), rows[h.top:]...), size.Width, size.Height)
+}
+
+func (h *help) keys() string { return "↑ ↓ scroll   any other key closes" }
+
+// todo says what to do about a repository that could not be opened.
+func todo(err error) string {
+	for _, known := range []struct {
+		err  error
+		text string
+	}{
+		{repo.ErrNoRepository, "Bastel works inside a repository. Make one here, or look at the demo first."},
+		{repo.ErrBare, "A bare repository has no files to work on. Open a clone, or a linked working tree of it."},
+		{repo.ErrForeignOwner, "If you trust it, tell git so: git config --global --add safe.directory FOLDER"},
+		{repo.ErrNoGit, "Install git 2.36 or newer."},
+		{repo.ErrGitTooOld, "Install git 2.36 or newer."},
+		{repo.ErrLocked, "Wait until the other program is done, or remove the lock file if none is running."},
+	} {
+		if errors.Is(err, known.err) {
+			return known.text
+		}
+	}
+	return "The repository could not be opened."
+}

@@ -1,0 +1,339 @@
+// Package send is the screen where a branch is published: Now is the branch as the
+// remote has it, Next as it will be there, and the seam ties each commit there to
+// what it became.
+package send
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+	"charm.land/lipgloss/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/lanes"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	sending "bastel/internal/send"
+	"bastel/internal/ui/kit"
+)
+
+// Name is the screen's name.
+const Name = "Send"
+
+const (
+	headRows  = 4
+	rowHeight = 2
+	seamWidth = 26
+)
+
+// Model is the screen.
+type Model struct {
+	ctx    context.Context
+	app    *app.App
+	loaded bool
+	why    string // why there is nothing to send
+	series app.Series
+	half   kit.Half
+	cursor [2]int
+	top    [2]int
+	size   kit.Size
+}
+
+// New makes the screen.
+func New(ctx context.Context, a *app.App) *Model { return &Model{ctx: ctx, app: a, half: kit.Next} }
+
+// Name gives the screen's name.
+func (m *Model) Name() string { return Name }
+
+// Situated compares with what was last fetched; the remote is asked by a push.
+func (m *Model) Situated(app.Situation) tea.Cmd {
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.SendSeries(ctx, false) })
+}
+
+// Update takes what was read.
+func (m *Model) Update(msg tea.Msg) tea.Cmd {
+	reading, ok := msg.(kit.Reading)
+	if !ok {
+		return nil
+	}
+	m.loaded, m.why = true, ""
+	if reading.Err != nil {
+		m.why = reading.Err.Error()
+		return nil
+	}
+	m.series = reading.Value.(app.Series)
+	if m.cursor[kit.Next] == 0 {
+		m.cursor[kit.Next] = len(m.series.Next) - 1
+	}
+	m.clamp()
+	return nil
+}
+
+func (m *Model) rows(half kit.Half) []app.Source {
+	if half == kit.Now {
+		return m.series.Now
+	}
+	return m.series.Next
+}
+
+func (m *Model) clamp() {
+	for half := range m.cursor {
+		m.cursor[half] = max(0, min(m.cursor[half], len(m.rows(kit.Half(half)))-1))
+	}
+}
+
+// Actions lists what can be done here.
+func (m *Model) Actions() []kit.Action {
+	move := func(do func()) func() tea.Cmd {
+		return func() tea.Cmd { do(); m.clamp(); return nil }
+	}
+	apply := m.push
+	if m.why != "" || !m.loaded || m.series.UpToDate() {
+		apply = nil
+	}
+	return []kit.Action{
+		{Keys: []string{"a"}, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: apply},
+		{Keys: []string{"down", "j"}, Name: "down", Help: "One commit down.", Rare: true, Do: move(func() { m.cursor[m.half]++ })},
+		{Keys: []string{"up", "k"}, Name: "up", Help: "One commit up.", Rare: true, Do: move(func() { m.cursor[m.half]-- })},
+		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "Ten commits down.", Rare: true, Do: move(func() { m.cursor[m.half] += 10 })},
+		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "Ten commits up.", Rare: true, Do: move(func() { m.cursor[m.half] -= 10 })},
+		{Keys: []string{"home", "g"}, Name: "to the top", Help: "To the oldest commit.", Rare: true, Do: move(func() { m.cursor[m.half] = 0 })},
+		{Keys: []string{"end", "G"}, Name: "to the end", Help: "To the newest commit.", Rare: true, Do: move(func() { m.cursor[m.half] = len(m.rows(m.half)) })},
+		{Keys: []string{"left", "h"}, Name: "to Now", Help: "To the left half, what is there.", Rare: true, Do: move(func() { m.half = kit.Now })},
+		{Keys: []string{"right", "l"}, Name: "to Next", Help: "To the right half, what will be there.", Rare: true, Do: move(func() { m.half = kit.Next })},
+	}
+}
+
+// push asks first where commits on the remote would be replaced.
+func (m *Model) push() tea.Cmd {
+	if err := m.series.Verdict(); err != nil {
+		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	}
+	seen := m.series.Comparison
+	work := kit.Start(kit.Work{
+		Title: "Sending " + seen.Branch,
+		Do: func(ctx context.Context, report func(string)) (string, error) {
+			return m.carryOut(ctx, seen, report)
+		},
+	})
+	if n := len(seen.Replaces); n > 0 {
+		return kit.Show(kit.Ask{
+			Question: fmt.Sprintf("%s on %s will be replaced by yours. y sends.", app.Count(n, "commit"), seen.Remote),
+			Key:      "y", Yes: work,
+		})
+	}
+	return work
+}
+
+// carryOut asks the remote once more, and pushes only what the user has seen.
+func (m *Model) carryOut(ctx context.Context, seen sending.Comparison, report func(string)) (string, error) {
+	report("asking " + seen.Remote)
+	now, err := m.app.CompareRemote(ctx, true)
+	if err != nil {
+		return "", withOutput(err)
+	}
+	if now.There != seen.There && len(now.Replaces) > 0 {
+		if err := now.Verdict(); err != nil {
+			return "", err
+		}
+		return "", &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, then look again.", seen.Remote)}
+	}
+	if err := m.app.Send(ctx, now, report); err != nil {
+		return "", withOutput(err)
+	}
+	return fmt.Sprintf("Sent %s. %s has %s at %s now.", app.Count(len(now.Adds), "commit"), now.Remote, now.Branch, now.Here.Short()), nil
+}
+
+// withOutput adds what the remote said, word for word.
+func withOutput(err error) error {
+	var refusal *sending.Refusal
+	if errors.As(err, &refusal) && refusal.Output != "" {
+		return fmt.Errorf("%w\n%s", err, strings.TrimSpace(refusal.Output))
+	}
+	var remote *repo.RemoteError
+	if errors.As(err, &remote) {
+		return fmt.Errorf("%w\n%s", err, strings.TrimSpace(remote.Output))
+	}
+	return err
+}
+
+// View draws the screen.
+func (m *Model) View(size kit.Size, theme kit.Theme) []string {
+	m.size = size
+	if m.why != "" {
+		return kit.Empty(size.Width, size.Height, theme, "There is nothing to send.", safe.Text(m.why))
+	}
+	now, seam, next := kit.Columns(size, min(seamWidth, size.Width/5))
+	body := size.Height - headRows
+	for half := range m.top {
+		m.top[half] = kit.Scroll(m.top[half], m.cursor[half], body/rowHeight, len(m.rows(kit.Half(half))))
+	}
+	if size.Narrow {
+		return append(m.head(m.half, size.Width, theme), m.body(m.half, size.Width, body, theme)...)
+	}
+	left := append(m.head(kit.Now, now, theme), m.body(kit.Now, now, body, theme)...)
+	right := append(m.head(kit.Next, next, theme), m.body(kit.Next, next, body, theme)...)
+	return kit.Beside(left, append(kit.Pad(nil, seam, headRows), m.seam(seam, body, theme)...), right)
+}
+
+func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
+	if !m.loaded {
+		return kit.Pad(nil, width, headRows)
+	}
+	s := m.series
+	name := strings.TrimPrefix(s.Ref, "refs/heads/")
+	if half == kit.Now {
+		what := "as last fetched"
+		if s.There.IsZero() {
+			what = "not there yet"
+		}
+		return []string{
+			kit.Heading(width, "Now", safe.Line(s.Remote+" has "+name), m.half == half, theme.Now, theme, m.size.Narrow),
+			kit.Row(width, nil, kit.Seg{Text: "  " + what, Style: theme.Dim}),
+			kit.Blank(width), kit.Blank(width),
+		}
+	}
+	verdict, style := m.verdict(theme)
+	lines := kit.Wrap(safe.Line(verdict), max(10, width-3))
+	rows := []string{kit.Heading(width, "Next", safe.Line(name), m.half == half, theme.Next, theme, m.size.Narrow)}
+	for _, line := range lines[:min(len(lines), headRows-1)] {
+		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + line, Style: style}))
+	}
+	return kit.Pad(rows, width, headRows)
+}
+
+// verdict says what the push would do, or why it may not.
+func (m *Model) verdict(theme kit.Theme) (string, lipgloss.Style) {
+	s := m.series
+	if err := s.Verdict(); err != nil {
+		return err.Error(), theme.Trouble
+	}
+	switch {
+	case s.UpToDate():
+		return "The remote has all of it.", theme.Dim
+	case s.There.IsZero():
+		return fmt.Sprintf("A new branch there, with %s. It becomes the upstream.", app.Count(len(s.Adds), "commit")), theme.Next
+	case len(s.Replaces) > 0:
+		return fmt.Sprintf("%s to send, %d there to be replaced, all of them yours.", app.Count(len(s.Adds), "commit"), len(s.Replaces)), theme.Next
+	}
+	return app.Count(len(s.Adds), "commit") + " to send, nothing replaced.", theme.Next
+}
+
+func (m *Model) body(half kit.Half, width, height int, theme kit.Theme) []string {
+	rows := m.rows(half)
+	if m.loaded && len(rows) == 0 {
+		return kit.Empty(width, height, theme, "Nothing.", "The remote has no commit of this branch beyond its target.")
+	}
+	var lines []string
+	for i := m.top[half]; i < len(rows) && len(lines)+rowHeight <= height; i++ {
+		lines = append(lines, m.row(half, i, width, theme)...)
+	}
+	return kit.Pad(lines, width, height)
+}
+
+func (m *Model) row(half kit.Half, i, width int, theme kit.Theme) []string {
+	source := m.rows(half)[i]
+	background := theme.Selected
+	pointer := kit.Seg{Text: "▌", Style: theme.Accent}
+	if m.half != half || i != m.cursor[half] {
+		background = nil
+		pointer.Text = " "
+	}
+	title := theme.Plain
+	relation := m.relation(half, source.ID)
+	if relation == "gone" {
+		title = theme.Dim.Strikethrough(true)
+	}
+	return []string{
+		kit.Split(width, background, []kit.Seg{pointer, {Text: " " + safe.Line(source.Commit.Subject()), Style: title}}, kit.Seg{Text: relation, Style: theme.Dim}),
+		kit.Row(width, background, pointer, kit.Seg{Text: " " + source.ID.Short() + "  " + safe.Line(source.Commit.Writer().Name), Style: theme.Dim}),
+	}
+}
+
+// relation says in a word what ties a commit to the other side.
+func (m *Model) relation(half kit.Half, id repo.ID) string {
+	if half == kit.Now {
+		switch became, ok := m.series.Became[id]; {
+		case !ok && slices.Contains(m.series.NotYours, id):
+			return "not yours"
+		case !ok:
+			return "gone"
+		case became != id:
+			return "rewritten"
+		}
+		return ""
+	}
+	from := 0
+	for old, became := range m.series.Became {
+		if became == id {
+			if old == id {
+				return "the same"
+			}
+			from++
+		}
+	}
+	switch from {
+	case 0:
+		return "new"
+	case 1:
+		return "rewritten"
+	}
+	return fmt.Sprintf("joins %d", from)
+}
+
+func (m *Model) seam(width, height int, theme kit.Theme) []string {
+	place := map[repo.ID]int{}
+	for i, s := range m.series.Next {
+		place[s.ID] = i
+	}
+	var strands []kit.Strand
+	for i, s := range m.series.Now {
+		strand := kit.Strand{Thread: lanes.Thread{From: i - m.top[kit.Now], To: lanes.Ends}, Faded: true}
+		if became, ok := m.series.Became[s.ID]; ok {
+			strand.To, strand.Faded = place[became]-m.top[kit.Next], false
+			strand.Bright = m.half == kit.Next && place[became] == m.cursor[kit.Next]
+		}
+		strand.Bright = strand.Bright || m.half == kit.Now && i == m.cursor[kit.Now]
+		strands = append(strands, strand)
+	}
+	return kit.Seam(strands, width, height, rowHeight, 0, theme)
+}
+
+// Click goes to a commit.
+func (m *Model) Click(x, y int) tea.Cmd {
+	m.half = m.halfAt(x)
+	if y >= headRows {
+		m.cursor[m.half] = m.top[m.half] + (y-headRows)/rowHeight
+	}
+	m.clamp()
+	return nil
+}
+
+// Wheel scrolls the half under the mouse.
+func (m *Model) Wheel(x, _, turns int) {
+	m.half = m.halfAt(x)
+	m.cursor[m.half] += turns
+	m.clamp()
+}
+
+func (m *Model) halfAt(x int) kit.Half {
+	if m.size.Narrow {
+		return m.half
+	}
+	now, seam, _ := kit.Columns(m.size, min(seamWidth, m.size.Width/5))
+	if x >= now+seam/2 {
+		return kit.Next
+	}
+	return kit.Now
+}
+
+// Explain says in the help what this screen is for.
+func (m *Model) Explain() string {
+	return "Now is the branch as the remote had it when you last fetched; F fetches. Next is the branch as it will be there. " +
+		"A push replaces commits there only if they once were in your branch, and only if the remote still has exactly what you see. " +
+		"What somebody else pushed is never replaced."
+}

@@ -1,0 +1,458 @@
+// Package shape is the screen where a branch is put in order: Now is the branch's
+// commits, Next the series as it will be, and the seam ties each commit to what
+// becomes of it.
+package shape
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/replay"
+	"bastel/internal/repo"
+	"bastel/internal/shape"
+	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
+)
+
+// Name is the screen's name.
+const Name = "Shape"
+
+// Model is the screen.
+type Model struct {
+	ctx     context.Context
+	app     *app.App
+	loaded  bool
+	why     string // why there is no plan
+	plan    shape.Plan
+	before  []shape.Plan // what undo goes back to
+	after   []shape.Plan // what redo goes on to
+	sources []app.Source
+	target  app.Target
+
+	half    kit.Half
+	cursor  [2]int // by kit.Half: a source; an entry, or a source left out after those
+	top     [2]int
+	marked  map[repo.ID]bool // by an entry's first source
+	size    kit.Size
+	looking bool // a commit's changes are shown in place of Next
+	look    stream.Model
+	lookAt  repo.ID
+
+	forecast *replay.Forecast
+	trouble  string // why there is no forecast
+	number   int    // of the latest plan: forecasts of older ones are passed over
+	cancel   context.CancelFunc
+}
+
+// New makes the screen.
+func New(ctx context.Context, a *app.App) *Model {
+	return &Model{ctx: ctx, app: a, half: kit.Next, marked: map[repo.ID]bool{}}
+}
+
+// Name gives the screen's name.
+func (m *Model) Name() string { return Name }
+
+type planned struct {
+	plan    shape.Plan
+	sources []app.Source
+	target  app.Target
+}
+
+type forecasted struct {
+	number   int
+	forecast *replay.Forecast
+	err      error
+}
+
+type looked struct {
+	id    repo.ID
+	files []tray.File
+}
+
+// Situated reads the plan's commits anew where the branch or its target moved.
+func (m *Model) Situated(s app.Situation) tea.Cmd {
+	if m.loaded && m.why == "" && s.Head.Commit == m.plan.Tip && s.Head.Branch() == m.plan.Branch && s.Target == m.target {
+		return nil
+	}
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		plan, err := m.app.DraftPlan(ctx)
+		if err != nil {
+			return nil, err
+		}
+		sources, err := m.app.Sources(ctx, plan.Sources)
+		return planned{plan, sources, s.Target}, err
+	})
+}
+
+// Update takes what was read and forecast.
+func (m *Model) Update(msg tea.Msg) tea.Cmd {
+	switch msg := msg.(type) {
+	case kit.Reading:
+		if read, ok := msg.Value.(looked); ok && msg.Err == nil {
+			m.lookAt, m.looking = read.id, true
+			m.look = stream.Model{}
+			m.look.Set(read.files)
+			return nil
+		}
+		return m.take(msg)
+	case forecasted:
+		if msg.number != m.number {
+			return nil
+		}
+		m.forecast, m.trouble = msg.forecast, ""
+		if msg.err != nil {
+			m.trouble = msg.err.Error()
+		}
+	}
+	return nil
+}
+
+func (m *Model) take(msg kit.Reading) tea.Cmd {
+	m.loaded = true
+	m.plan, m.before, m.after, m.forecast, m.why = shape.Plan{}, nil, nil, nil, ""
+	if msg.Err != nil {
+		m.why = msg.Err.Error()
+		return nil
+	}
+	read := msg.Value.(planned)
+	m.sources, m.target = read.sources, read.target
+	m.looking = false
+	m.marked = map[repo.ID]bool{}
+	return m.show(read.plan)
+}
+
+// set makes an edited plan the current one.
+func (m *Model) set(plan shape.Plan) tea.Cmd {
+	m.before = append(m.before, m.plan)
+	m.after = nil
+	return m.show(plan)
+}
+
+// show makes a plan the current one, keeps it as the draft, and has it forecast.
+func (m *Model) show(plan shape.Plan) tea.Cmd {
+	m.plan = plan
+	m.clamp()
+	if m.cancel != nil {
+		m.cancel()
+	}
+	ctx, cancel := context.WithCancel(m.ctx)
+	m.cancel = cancel
+	m.number++
+	number := m.number
+	m.trouble = ""
+	return func() tea.Msg {
+		defer cancel()
+		if err := m.app.KeepPlan(plan); err != nil {
+			return kit.Notice{Text: err.Error(), Trouble: true}
+		}
+		forecast, err := m.app.Forecast(ctx, plan, nil)
+		return kit.ForScreen{Screen: Name, Msg: forecasted{number, forecast, err}}
+	}
+}
+
+func (m *Model) clamp() {
+	m.cursor[kit.Now] = max(0, min(m.cursor[kit.Now], len(m.plan.Sources)-1))
+	m.cursor[kit.Next] = max(0, min(m.cursor[kit.Next], m.nextRows()-1))
+}
+
+// nextRows counts the rows of Next: the entries, then the sources left out.
+func (m *Model) nextRows() int { return len(m.plan.Next) + len(m.plan.LeftOut) }
+
+// entry is the entry that the cursor means, in either half; -1 for one left out.
+func (m *Model) entry() int {
+	if m.half == kit.Now {
+		if len(m.plan.Sources) == 0 {
+			return -1
+		}
+		return m.plan.Place(m.plan.Sources[m.cursor[kit.Now]])
+	}
+	if m.cursor[kit.Next] < len(m.plan.Next) {
+		return m.cursor[kit.Next]
+	}
+	return -1
+}
+
+// outRow is the source left out that the cursor means.
+func (m *Model) outRow() (repo.ID, bool) {
+	if m.entry() >= 0 || m.nextRows() == 0 {
+		return repo.ID{}, false
+	}
+	if m.half == kit.Now {
+		return m.plan.Sources[m.cursor[kit.Now]], true
+	}
+	return m.plan.LeftOut[m.cursor[kit.Next]-len(m.plan.Next)], true
+}
+
+// source is the commit that the cursor means.
+func (m *Model) source() (repo.ID, bool) {
+	switch at := m.entry(); {
+	case len(m.plan.Sources) == 0:
+		return repo.ID{}, false
+	case m.half == kit.Now:
+		return m.plan.Sources[m.cursor[kit.Now]], true
+	case at >= 0:
+		return m.plan.Next[at].From[0], true
+	}
+	return m.outRow()
+}
+
+// Actions lists what can be done here.
+func (m *Model) Actions() []kit.Action {
+	if m.looking {
+		return m.lookActions()
+	}
+	at := m.entry()
+	_, out := m.outRow()
+	when := func(possible bool, do func() tea.Cmd) func() tea.Cmd {
+		if !possible {
+			return nil
+		}
+		return do
+	}
+	move := func(do func()) func() tea.Cmd {
+		return func() tea.Cmd { do(); m.clamp(); return nil }
+	}
+	leave := "leave out"
+	if out {
+		leave = "bring back"
+	}
+	return []kit.Action{
+		{Keys: []string{"s"}, Name: "squash", Help: "Squash the entry into the one above it, or all marked entries into the first of them. The first one's message stays until you write another.", Do: when(at > 0 || at == 0 && len(m.marked) > 1, m.squash)},
+		{Keys: []string{"shift+up", "K"}, Name: "move up", Help: "Move the entry up by one, towards the older ones.", Do: when(at > 0, func() tea.Cmd { return m.move(at, at-1) })},
+		{Keys: []string{"shift+down", "J"}, Name: "move down", Help: "Move the entry down by one, towards the newer ones.", Rare: true, Do: when(at >= 0 && at < len(m.plan.Next)-1, func() tea.Cmd { return m.move(at, at+1) })},
+		{Keys: []string{"m"}, Name: "message", Help: "Write the entry's message.", Do: when(at >= 0, func() tea.Cmd { return m.reword(at) })},
+		{Keys: []string{"x"}, Name: leave, Help: "Leave the entry's commits out of the series, or bring a commit back that was left out.", Do: when(at >= 0 || out, m.leaveOut)},
+		{Keys: []string{"space"}, Name: "mark", Help: "Mark the entry, to squash several at once.", Do: when(at >= 0, func() tea.Cmd { return m.mark(at) })},
+		{Keys: []string{"t"}, Name: "take apart", Help: "Take an entry of several commits apart again.", Rare: true, Do: when(at >= 0 && len(m.plan.Next[max(at, 0)].From) > 1, func() tea.Cmd { return m.set(m.plan.Part(at)) })},
+		{Keys: []string{"o"}, Name: "onto", Help: "Choose where the series goes: it stays where it begins, or moves onto another branch.", Do: when(len(m.plan.Sources) > 0, m.chooseOnto)},
+		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes.", Do: when(len(m.plan.Sources) > 0, m.lookInto)},
+		{Keys: []string{"a"}, Name: "apply", Help: "Rewrite the branch as Next shows it, in one step.", Do: when(m.plan.Changes(), m.apply)},
+		{Keys: []string{"u"}, Name: "undo edit", Help: "Take the last edit of the plan back. With no edit left, the last applied step.", Rare: true, Do: when(len(m.before) > 0, m.undo)},
+		{Keys: []string{"U"}, Name: "redo edit", Help: "Do the edit again that was taken back.", Rare: true, Do: when(len(m.after) > 0, m.redo)},
+		{Keys: []string{"z"}, Name: "start over", Help: "Forget all edits of the plan.", Rare: true, Do: when(m.plan.Changes(), m.startOver)},
+		{Keys: []string{"down", "j"}, Name: "down", Help: "One commit down.", Rare: true, Do: move(func() { m.cursor[m.half]++ })},
+		{Keys: []string{"up", "k"}, Name: "up", Help: "One commit up.", Rare: true, Do: move(func() { m.cursor[m.half]-- })},
+		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "Ten commits down.", Rare: true, Do: move(func() { m.cursor[m.half] += 10 })},
+		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "Ten commits up.", Rare: true, Do: move(func() { m.cursor[m.half] -= 10 })},
+		{Keys: []string{"home", "g"}, Name: "to the top", Help: "To the oldest commit.", Rare: true, Do: move(func() { m.cursor[m.half] = 0 })},
+		{Keys: []string{"end", "G"}, Name: "to the end", Help: "To the newest commit.", Rare: true, Do: move(func() { m.cursor[m.half] = m.nextRows() + len(m.plan.Sources) })},
+		{Keys: []string{"left", "h"}, Name: "to Now", Help: "To the left half, what is.", Rare: true, Do: move(m.toNow)},
+		{Keys: []string{"right", "l"}, Name: "to Next", Help: "To the right half, what will be.", Rare: true, Do: move(m.toNext)},
+	}
+}
+
+func (m *Model) lookActions() []kit.Action {
+	move := func(do func()) func() tea.Cmd {
+		return func() tea.Cmd { do(); return nil }
+	}
+	return []kit.Action{
+		{Keys: []string{"enter", "esc"}, Name: "back to the series", Help: "Show the series again.", Do: move(func() { m.looking = false })},
+		{Keys: []string{"down", "j"}, Name: "down", Help: "One row down.", Do: move(func() { m.look.Move(1) })},
+		{Keys: []string{"up", "k"}, Name: "up", Help: "One row up.", Do: move(func() { m.look.Move(-1) })},
+		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: move(func() { m.look.Hunk(1) })},
+		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Do: move(func() { m.look.Hunk(-1) })},
+		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "One page down.", Rare: true, Do: move(func() { m.look.Page(1) })},
+		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "One page up.", Rare: true, Do: move(func() { m.look.Page(-1) })},
+	}
+}
+
+// toNow and toNext take the cursor across the seam along the thread.
+func (m *Model) toNow() {
+	if id, ok := m.source(); ok && m.half == kit.Next {
+		m.cursor[kit.Now] = slices.Index(m.plan.Sources, id)
+	}
+	m.half = kit.Now
+}
+
+func (m *Model) toNext() {
+	if m.half == kit.Now && len(m.plan.Sources) > 0 {
+		id := m.plan.Sources[m.cursor[kit.Now]]
+		if at := m.plan.Place(id); at >= 0 {
+			m.cursor[kit.Next] = at
+		} else {
+			m.cursor[kit.Next] = len(m.plan.Next) + slices.Index(m.plan.LeftOut, id)
+		}
+	}
+	m.half = kit.Next
+}
+
+func (m *Model) move(from, to int) tea.Cmd {
+	if m.half == kit.Next {
+		m.cursor[kit.Next] = to
+	}
+	return m.set(m.plan.Move(from, to))
+}
+
+func (m *Model) mark(at int) tea.Cmd {
+	id := m.plan.Next[at].From[0]
+	if m.marked[id] {
+		delete(m.marked, id)
+	} else {
+		m.marked[id] = true
+	}
+	if m.half == kit.Next {
+		m.cursor[kit.Next] = min(at+1, m.nextRows()-1)
+	}
+	return nil
+}
+
+func (m *Model) markedPlaces() []int {
+	var places []int
+	for i, e := range m.plan.Next {
+		if m.marked[e.From[0]] {
+			places = append(places, i)
+		}
+	}
+	return places
+}
+
+func (m *Model) squash() tea.Cmd {
+	places := m.markedPlaces()
+	if len(places) < 2 {
+		at := m.entry()
+		if at < 1 {
+			return kit.Say("There is no entry above to squash into.")
+		}
+		places = []int{at - 1, at}
+	}
+	m.marked = map[repo.ID]bool{}
+	if m.half == kit.Next {
+		m.cursor[kit.Next] = places[0]
+	}
+	return tea.Batch(m.set(m.plan.Join(places...)),
+		kit.Say("Squashed. The message is the first one's; m writes another."))
+}
+
+func (m *Model) reword(at int) tea.Cmd {
+	id := m.plan.Next[at].From[0]
+	text := m.plan.Next[at].Message
+	if text == "" {
+		text = m.sourceOf(id).Message
+	}
+	original := m.sourceOf(id).Message
+	return kit.Show(kit.Edit{Title: "Message of entry " + letter(at), Text: text, Done: func(text string) tea.Cmd {
+		text = app.CleanMessage(text)
+		at := m.plan.Place(id)
+		switch {
+		case at < 0:
+			return nil
+		case text == "":
+			return kit.Show(kit.Notice{Text: "A commit needs a message; it stays as it was.", Trouble: true})
+		case text == original:
+			text = ""
+		}
+		return m.set(m.plan.Reword(at, text))
+	}})
+}
+
+func (m *Model) leaveOut() tea.Cmd {
+	if id, out := m.outRow(); out {
+		return m.set(m.plan.BringBack(id))
+	}
+	return m.set(m.plan.LeaveOut(m.entry()))
+}
+
+func (m *Model) undo() tea.Cmd {
+	last := len(m.before) - 1
+	m.after = append(m.after, m.plan)
+	plan := m.before[last]
+	m.before = m.before[:last]
+	return m.show(plan)
+}
+
+func (m *Model) redo() tea.Cmd {
+	last := len(m.after) - 1
+	m.before = append(m.before, m.plan)
+	plan := m.after[last]
+	m.after = m.after[:last]
+	return m.show(plan)
+}
+
+func (m *Model) startOver() tea.Cmd {
+	return m.set(shape.New(m.plan.Branch, m.plan.Tip, m.plan.Base, m.plan.Sources))
+}
+
+func (m *Model) chooseOnto() tea.Cmd {
+	names, err := m.app.Ontos(m.ctx, m.plan.Branch)
+	if err != nil {
+		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	}
+	onto := func(name string) func() tea.Cmd {
+		return func() tea.Cmd {
+			plan := m.plan
+			plan.Onto = name
+			return m.set(plan)
+		}
+	}
+	options := []kit.Option{{Label: "stay", Detail: "where the branch begins, at " + short(m.plan.Base), Do: onto("")}}
+	for _, name := range names {
+		options = append(options, kit.Option{Label: name, Do: onto(name)})
+	}
+	return kit.Show(kit.Choose{Title: "Where shall the series go?", Options: options})
+}
+
+func (m *Model) lookInto() tea.Cmd {
+	id, ok := m.source()
+	if !ok {
+		return nil
+	}
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		files, err := m.app.CommitChanges(ctx, id)
+		return looked{id, files}, err
+	})
+}
+
+func (m *Model) apply() tea.Cmd {
+	plan := m.plan
+	return kit.Start(kit.Work{
+		Title: "Rewriting " + plan.Branch,
+		Do: func(ctx context.Context, report func(string)) (string, error) {
+			result, err := m.app.Apply(ctx, plan, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
+			if err != nil {
+				return "", err
+			}
+			if err := m.app.KeepPlan(shape.Plan{}); err != nil {
+				return "", err
+			}
+			return appliedNote(len(plan.Sources), result), nil
+		},
+	})
+}
+
+func appliedNote(sources int, r app.Applied) string {
+	note := fmt.Sprintf("%s became %d.", app.Count(sources, "commit"), r.Commits)
+	if r.SameContent {
+		note += " The content is the same, byte for byte."
+	} else {
+		note += " The content changed as planned."
+	}
+	if r.Warning != "" {
+		note += " But " + r.Warning
+	}
+	return note + " u takes it back."
+}
+
+func (m *Model) sourceOf(id repo.ID) app.Source {
+	return m.sources[slices.Index(m.plan.Sources, id)]
+}
+
+// letter names an entry: A to Z, then AA, AB and so on.
+func letter(n int) string {
+	name := ""
+	for n++; n > 0; n = (n - 1) / 26 {
+		name = string(rune('A'+(n-1)%26)) + name
+	}
+	return name
+}
+
+func short(id repo.ID) string {
+	if id.IsZero() {
+		return "the first commit"
+	}
+	return id.Short()
+}

@@ -1,0 +1,356 @@
+package shape
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	tea "charm.land/bubbletea/v2"
+	"charm.land/lipgloss/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/lanes"
+	"bastel/internal/replay"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/shape"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
+)
+
+const (
+	headRows  = 3
+	rowHeight = 2 // lines of the screen for a commit
+	seamWidth = 26
+)
+
+// View draws the screen.
+func (m *Model) View(size kit.Size, theme kit.Theme) []string {
+	m.size = size
+	if m.why != "" || m.loaded && len(m.plan.Sources) == 0 {
+		return m.nothing(size, theme)
+	}
+	now, seam, next := kit.Columns(size, min(seamWidth, size.Width/5))
+	body := size.Height - headRows
+	rows := body / rowHeight
+	m.top[kit.Now] = kit.Scroll(m.top[kit.Now], m.nowRow(), rows, len(m.plan.Sources))
+	m.top[kit.Next] = kit.Scroll(m.top[kit.Next], m.nextRow(), rows, m.nextRows()+1)
+	if size.Narrow {
+		if m.half == kit.Now && !m.looking {
+			return append(m.nowHead(now, theme), m.nowBody(now, body, theme)...)
+		}
+		return append(m.nextHead(next, theme), m.nextBody(next, body, theme)...)
+	}
+	left := append(m.nowHead(now, theme), m.nowBody(now, body, theme)...)
+	right := append(m.nextHead(next, theme), m.nextBody(next, body, theme)...)
+	between := append(kit.Pad(nil, seam, headRows), m.seam(seam, body, theme)...)
+	if m.looking {
+		between = kit.Pad(nil, seam, size.Height)
+	}
+	return kit.Beside(left, between, right)
+}
+
+// nothing explains why there is no series to shape.
+func (m *Model) nothing(size kit.Size, theme kit.Theme) []string {
+	what, todo := "This branch has no commits of its own.", "Sort makes the first one. To rewrite older commits, start elsewhere: bastel plan --base COMMIT."
+	if m.target.Name != "" {
+		what = fmt.Sprintf("This branch has no commits that %s does not have.", m.target.Name)
+	}
+	if m.why != "" {
+		what, todo = "There is no series to shape.", m.why
+	}
+	return kit.Empty(size.Width, size.Height, theme, what, safe.Text(todo))
+}
+
+// nowRow is the row of Now to keep in view: the cursor, or the first source of the
+// entry that the cursor is on in Next.
+func (m *Model) nowRow() int {
+	if id, ok := m.source(); ok {
+		return slices.Index(m.plan.Sources, id)
+	}
+	return 0
+}
+
+func (m *Model) nextRow() int {
+	if m.half == kit.Next {
+		return m.cursor[kit.Next]
+	}
+	if at := m.entry(); at >= 0 {
+		return at
+	}
+	id, _ := m.outRow()
+	return len(m.plan.Next) + slices.Index(m.plan.LeftOut, id)
+}
+
+func (m *Model) nowHead(width int, theme kit.Theme) []string {
+	start := "from the first commit on"
+	if !m.plan.Base.IsZero() {
+		start = "since " + m.plan.Base.Short()
+		if m.target.Name != "" && m.plan.Onto == "" {
+			start += ", where it left " + safe.Line(m.target.Name)
+		}
+	}
+	return []string{
+		kit.Heading(width, "Now", safe.Line(m.plan.Branch), m.half == kit.Now, theme.Now, theme, m.size.Narrow),
+		kit.Row(width, nil, kit.Seg{Text: "  " + app.Count(len(m.plan.Sources), "commit") + " " + start, Style: theme.Dim}),
+		kit.Blank(width),
+	}
+}
+
+func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
+	var lines []string
+	at := m.entry()
+	for i := m.top[kit.Now]; i < len(m.plan.Sources) && len(lines)+rowHeight <= height; i++ {
+		source := m.sources[i]
+		cursor := m.half == kit.Now && i == m.cursor[kit.Now]
+		out := m.plan.Place(source.ID) < 0
+		kin := at >= 0 && slices.Contains(m.plan.Next[at].From, source.ID)
+		lines = append(lines, m.nowRows(width, i, source, cursor, kin, out, theme)...)
+	}
+	return kit.Pad(lines, width, height)
+}
+
+func (m *Model) nowRows(width, i int, s app.Source, cursor, kin, out bool, theme kit.Theme) []string {
+	background := theme.Selected
+	pointer := kit.Seg{Text: "▌", Style: theme.Accent}
+	if !cursor {
+		background = nil
+		pointer.Text = " "
+	}
+	title, number := theme.Plain, theme.Now
+	switch {
+	case out:
+		title, number = theme.Dim.Strikethrough(true), theme.Dim
+	case kin:
+		title, number = theme.Strong, theme.Accent
+	}
+	writer := s.Commit.Writer()
+	return []string{
+		kit.Row(width, background, pointer, kit.Seg{Text: fmt.Sprintf("%3d  ", i+1), Style: number},
+			kit.Seg{Text: safe.Line(s.Commit.Subject()), Style: title}),
+		kit.Row(width, background, pointer, kit.Seg{Text: "     " + s.ID.Short() + "  " + safe.Line(writer.Name) + ", " + age(writer.When), Style: theme.Dim}),
+	}
+}
+
+// age says how long ago something was.
+func age(when time.Time) string {
+	if when.IsZero() {
+		return "at an unknown time"
+	}
+	days := int(time.Since(when).Hours() / 24)
+	switch {
+	case days < 0:
+		return when.Format("2 Jan 2006")
+	case days == 0:
+		return "today " + when.Format("15:04")
+	case days == 1:
+		return "yesterday"
+	case days < 14:
+		return fmt.Sprintf("%d days ago", days)
+	}
+	return when.Format("2 Jan 2006")
+}
+
+func (m *Model) nextHead(width int, theme kit.Theme) []string {
+	if m.looking {
+		return []string{
+			kit.Heading(width, "Now", "what "+m.lookAt.Short()+" changes", true, theme.Now, theme, m.size.Narrow),
+			kit.Row(width, nil, kit.Seg{Text: "  " + safe.Line(m.sourceOf(m.lookAt).Commit.Subject()), Style: theme.Strong}),
+			kit.Blank(width),
+		}
+	}
+	what := "stays where it begins"
+	if m.plan.Onto != "" {
+		what = "onto " + safe.Line(m.plan.Onto)
+	}
+	summary, style := m.summary(theme)
+	return []string{
+		kit.Heading(width, "Next", what, m.half == kit.Next, theme.Next, theme, m.size.Narrow),
+		kit.Row(width, nil, kit.Seg{Text: "  " + summary, Style: style}),
+		kit.Blank(width),
+	}
+}
+
+// summary is the forecast in one line.
+func (m *Model) summary(theme kit.Theme) (string, lipgloss.Style) {
+	switch f := m.forecast; {
+	case m.trouble != "":
+		return safe.Line(m.trouble), theme.Trouble
+	case f == nil:
+		return "forecast …", theme.Dim
+	case f.Conflicts() > 0:
+		return app.Count(f.Conflicts(), "conflict") + " in the way of applying it", theme.Trouble
+	case f.SameContent && !m.plan.Changes():
+		return app.Count(len(f.Steps), "commit") + ", nothing planned yet", theme.Dim
+	case f.SameContent:
+		return app.Count(len(f.Steps), "commit") + ", content the same byte for byte", theme.Next
+	default:
+		return app.Count(len(f.Steps), "commit") + ", the content changes", theme.Next
+	}
+}
+
+func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
+	if m.looking {
+		return m.look.View(width, height, true, stream.Cool, theme)
+	}
+	var lines []string
+	for i := m.top[kit.Next]; i < m.nextRows() && len(lines)+rowHeight <= height; i++ {
+		if i >= len(m.plan.Next) {
+			lines = append(lines, m.outRows(width, i, theme)...)
+			continue
+		}
+		lines = append(lines, m.entryRows(width, i, theme)...)
+	}
+	return kit.Pad(lines, width, height)
+}
+
+func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
+	e := m.plan.Next[i]
+	cursor := m.half == kit.Next && i == m.cursor[kit.Next]
+	background := theme.Selected
+	pointer := kit.Seg{Text: "▌", Style: theme.Accent}
+	if !cursor {
+		background = nil
+		pointer.Text = " "
+	}
+	name, title := theme.Next, theme.Plain
+	if i == m.entry() {
+		name, title = theme.Accent, theme.Strong
+	}
+	mark := kit.Seg{Text: " "}
+	if m.marked[e.From[0]] {
+		mark = kit.Seg{Text: "●", Style: theme.Marked}
+	}
+	subject := m.sourceOf(e.From[0]).Commit.Subject()
+	if e.Message != "" {
+		subject = repo.Subject(e.Message)
+	}
+	result, why := m.outcome(e, theme)
+	return []string{
+		kit.Split(width, background, []kit.Seg{pointer, mark, {Text: fmt.Sprintf("%-3s ", letter(i)), Style: name},
+			{Text: safe.Line(subject), Style: title}}, result),
+		kit.Row(width, background, pointer, kit.Seg{Text: "     " + m.origin(e), Style: theme.Dim}, why),
+	}
+}
+
+// origin says what an entry is made of.
+func (m *Model) origin(e shape.Entry) string {
+	numbers := make([]string, len(e.From))
+	for i, id := range e.From {
+		numbers[i] = fmt.Sprint(slices.Index(m.plan.Sources, id) + 1)
+	}
+	text := "from " + strings.Join(numbers, " ")
+	switch {
+	case e.Message != "":
+		text += ", message new"
+	case len(e.From) > 1:
+		text += ", message of " + numbers[0]
+	}
+	return text
+}
+
+// outcome is the forecast of one entry. It is looked up by the entry's sources, so
+// that what is known of the others stays while a new forecast is under way.
+func (m *Model) outcome(e shape.Entry, theme kit.Theme) (result, why kit.Seg) {
+	if m.forecast == nil {
+		return kit.Seg{}, kit.Seg{}
+	}
+	for _, step := range m.forecast.Steps {
+		if !slices.Equal(step.From, e.From) {
+			continue
+		}
+		switch step.Result {
+		case replay.Conflict:
+			return kit.Seg{Text: "conflict", Style: theme.Trouble}, kit.Seg{Text: "  " + safe.Line(step.Reason), Style: theme.Trouble.Bold(false)}
+		case replay.Empty:
+			return kit.Seg{Text: "empty", Style: theme.Strong}, kit.Seg{Text: "  " + safe.Line(step.Reason), Style: theme.Dim}
+		}
+		if step.Kept {
+			return kit.Seg{Text: "as it is", Style: theme.Dim}, kit.Seg{}
+		}
+		return kit.Seg{Text: "clean", Style: theme.Dim}, kit.Seg{}
+	}
+	return kit.Seg{}, kit.Seg{}
+}
+
+func (m *Model) outRows(width, i int, theme kit.Theme) []string {
+	id := m.plan.LeftOut[i-len(m.plan.Next)]
+	cursor := m.half == kit.Next && i == m.cursor[kit.Next]
+	background := theme.Selected
+	pointer := kit.Seg{Text: "▌", Style: theme.Accent}
+	if !cursor {
+		background = nil
+		pointer.Text = " "
+	}
+	number := slices.Index(m.plan.Sources, id) + 1
+	return []string{
+		kit.Row(width, background, pointer, kit.Seg{Text: fmt.Sprintf("     left out: %d  ", number), Style: theme.Dim},
+			kit.Seg{Text: safe.Line(m.sourceOf(id).Commit.Subject()), Style: theme.Dim.Strikethrough(true)}),
+		kit.Row(width, background, pointer, kit.Seg{Text: "     x brings it back", Style: theme.Dim}),
+	}
+}
+
+// seam draws the threads of which at least one end is near the visible part.
+func (m *Model) seam(width, height int, theme kit.Theme) []string {
+	at := m.entry()
+	out, isOut := m.outRow()
+	var strands []kit.Strand
+	for i, id := range m.plan.Sources {
+		place := m.plan.Place(id)
+		thread := lanes.Thread{From: i - m.top[kit.Now], To: lanes.Ends}
+		if place >= 0 {
+			thread.To = place - m.top[kit.Next]
+		}
+		rows := height / rowHeight
+		if thread.From < -1 && thread.To < 0 || thread.From > rows && (thread.To > rows || place < 0) {
+			continue
+		}
+		strands = append(strands, kit.Strand{Thread: thread, Bright: place >= 0 && place == at || isOut && id == out, Faded: place < 0})
+	}
+	return kit.Seam(strands, width, height, rowHeight, 0, theme)
+}
+
+// Click goes to a commit.
+func (m *Model) Click(x, y int) tea.Cmd {
+	half := m.halfAt(x)
+	if m.looking {
+		m.look.Click(y - headRows)
+		return nil
+	}
+	m.half = half
+	if y >= headRows {
+		m.cursor[half] = m.top[half] + (y-headRows)/rowHeight
+	}
+	m.clamp()
+	return nil
+}
+
+// Wheel scrolls the half under the mouse.
+func (m *Model) Wheel(x, _, turns int) {
+	if m.looking {
+		m.look.Move(3 * turns)
+		return
+	}
+	m.half = m.halfAt(x)
+	m.cursor[m.half] += turns
+	m.clamp()
+}
+
+func (m *Model) halfAt(x int) kit.Half {
+	if m.size.Narrow {
+		return m.half
+	}
+	now, seam, _ := kit.Columns(m.size, min(seamWidth, m.size.Width/5))
+	if x >= now+seam/2 {
+		return kit.Next
+	}
+	return kit.Now
+}
+
+// Explain says in the help what this screen is for.
+func (m *Model) Explain() string {
+	return "Now holds the branch's commits, oldest first. Next is the series as it will be. " +
+		"Threads tie each commit to what becomes of it: they cross where commits are reordered, join where they are squashed, and end where one is left out. " +
+		"After each edit the plan is carried out in memory, and each entry says how that went. Nothing is rewritten before you apply."
+}

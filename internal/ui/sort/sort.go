@@ -1,0 +1,310 @@
+// Package sort is the screen where loose changes are sorted: Now is the stream of
+// loose hunks, Next is tray A, the commit being drafted, whose content is the
+// index.
+package sort
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/lanes"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
+)
+
+// Name is the screen's name.
+const Name = "Sort"
+
+// Model is the screen.
+type Model struct {
+	ctx     context.Context
+	app     *app.App
+	half    kit.Half
+	halves  [2]stream.Model // by kit.Half: loose, staged
+	message string          // the draft for tray A
+	loaded  bool
+	head    repo.Head
+	size    kit.Size
+}
+
+// New makes the screen.
+func New(ctx context.Context, a *app.App) *Model { return &Model{ctx: ctx, app: a} }
+
+// Name gives the screen's name.
+func (m *Model) Name() string { return Name }
+
+type changes struct{ loose, staged []tray.File }
+
+// Situated reads the changes that the situation speaks of.
+func (m *Model) Situated(s app.Situation) tea.Cmd {
+	m.head = s.Head
+	if !m.loaded {
+		m.message = m.app.DraftMessage()
+	}
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		loose, staged, err := m.app.ChangesOf(ctx, s.Changes)
+		return changes{loose, staged}, err
+	})
+}
+
+// Update takes what was read.
+func (m *Model) Update(msg tea.Msg) tea.Cmd {
+	if _, ok := msg.(committed); ok {
+		return m.setMessage("") // it has become a commit's
+	}
+	if reading, ok := msg.(kit.Reading); ok {
+		if reading.Err != nil {
+			return kit.Show(kit.Notice{Text: reading.Err.Error(), Trouble: true})
+		}
+		read := reading.Value.(changes)
+		m.halves[kit.Now].Set(read.loose)
+		m.halves[kit.Next].Set(read.staged)
+		m.loaded = true
+	}
+	return nil
+}
+
+func (m *Model) stream() *stream.Model { return &m.halves[m.half] }
+
+// Actions lists what can be done here.
+func (m *Model) Actions() []kit.Action {
+	s := m.stream()
+	move := func(do func()) func() tea.Cmd {
+		return func() tea.Cmd { do(); return nil }
+	}
+	verb, past := "into tray A", "Put"
+	if m.half == kit.Next {
+		verb, past = "take back", "Take back"
+	}
+	actions := []kit.Action{
+		{Keys: []string{"enter"}, Name: verb, Help: past + " the hunk at the cursor, the file on its heading, or the marked lines: across the seam.", Do: m.carry(s.Picked)},
+		{Keys: []string{"space"}, Name: "mark line", Help: "Mark the line at the cursor, so that enter takes the marked lines only.", Do: m.mark},
+		{Keys: []string{"f"}, Name: "whole file", Help: past + " all hunks of the file at the cursor.", Do: m.carry(s.PickedFile)},
+		{Keys: []string{"e"}, Name: "everything", Help: past + " everything.", Do: m.carry(s.All)},
+		{Keys: []string{"m"}, Name: "message", Help: "Write the message of tray A's commit.", Do: m.editMessage},
+		{Keys: []string{"a"}, Name: "apply: commit", Help: "Make the commit from tray A.", Do: m.commit},
+		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Rare: true, Do: move(func() { s.Hunk(1) })},
+		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Rare: true, Do: move(func() { s.Hunk(-1) })},
+		{Keys: []string{"N"}, Name: "next file", Help: "Go to the next file.", Rare: true, Do: move(func() { s.File(1) })},
+		{Keys: []string{"P"}, Name: "file before", Help: "Go to the file before.", Rare: true, Do: move(func() { s.File(-1) })},
+		{Keys: []string{"c"}, Name: "clear marks", Help: "Take all marks away.", Rare: true, Do: move(s.Unmark)},
+		{Keys: []string{"down", "j"}, Name: "down", Help: "One row down.", Rare: true, Do: move(func() { s.Move(1) })},
+		{Keys: []string{"up", "k"}, Name: "up", Help: "One row up.", Rare: true, Do: move(func() { s.Move(-1) })},
+		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "One page down.", Rare: true, Do: move(func() { s.Page(1) })},
+		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "One page up.", Rare: true, Do: move(func() { s.Page(-1) })},
+		{Keys: []string{"home", "g"}, Name: "to the top", Help: "To the first row.", Rare: true, Do: move(func() { s.End(false) })},
+		{Keys: []string{"end", "G"}, Name: "to the end", Help: "To the last row.", Rare: true, Do: move(func() { s.End(true) })},
+		{Keys: []string{"left", "h"}, Name: "to Now", Help: "To the left half, what is.", Rare: true, Do: move(func() { m.half = kit.Now })},
+		{Keys: []string{"right", "l"}, Name: "to Next", Help: "To the right half, what will be.", Rare: true, Do: move(func() { m.half = kit.Next })},
+	}
+	if s.Empty() {
+		for i := range 4 {
+			actions[i].Do = nil
+		}
+	}
+	if m.halves[kit.Next].Empty() {
+		actions[5].Do = nil
+	}
+	return actions
+}
+
+func (m *Model) mark() tea.Cmd {
+	if m.stream().Mark() {
+		return nil
+	}
+	return kit.Say("Only added and removed lines can be marked.")
+}
+
+// carry takes what is picked across the seam.
+func (m *Model) carry(picked func() []string) func() tea.Cmd {
+	return func() tea.Cmd {
+		words := picked()
+		if len(words) == 0 {
+			return nil
+		}
+		half, s := m.half, m.stream()
+		return kit.Start(kit.Work{
+			Title: "Moving changes",
+			Do: func(ctx context.Context, _ func(string)) (string, error) {
+				if half == kit.Now {
+					_, err := m.app.Stage(ctx, words)
+					return "", err
+				}
+				_, err := m.app.Unstage(ctx, words)
+				return "", err
+			},
+			Then: func() tea.Msg { s.Unmark(); return nil },
+		})
+	}
+}
+
+func (m *Model) editMessage() tea.Cmd {
+	return kit.Show(kit.Edit{Title: "Message of tray A", Text: m.message, Done: func(text string) tea.Cmd {
+		return m.setMessage(text)
+	}})
+}
+
+// setMessage keeps the draft, also over the end of the program.
+func (m *Model) setMessage(text string) tea.Cmd {
+	m.message = text
+	if err := m.app.KeepDraftMessage(text); err != nil {
+		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	}
+	return nil
+}
+
+type committed struct{}
+
+func (m *Model) commit() tea.Cmd {
+	if app.CleanMessage(m.message) == "" {
+		return m.editMessage()
+	}
+	message := m.message
+	return kit.Start(kit.Work{
+		Title: "Making the commit",
+		Do: func(ctx context.Context, _ func(string)) (string, error) {
+			id, warning, err := m.app.Commit(ctx, message)
+			if err != nil {
+				return "", err
+			}
+			note := fmt.Sprintf("Made commit %s, %s. u takes it back.", id.Short(), repo.Subject(message))
+			if warning != "" {
+				note += " But " + warning
+			}
+			return note, nil
+		},
+		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: committed{}} },
+	})
+}
+
+// Click goes to a row.
+func (m *Model) Click(x, y int) tea.Cmd {
+	m.half = m.halfAt(x)
+	m.stream().Click(y - headRows)
+	return nil
+}
+
+// Wheel scrolls the half under the mouse.
+func (m *Model) Wheel(x, _, turns int) { m.halves[m.halfAt(x)].Move(3 * turns) }
+
+func (m *Model) halfAt(x int) kit.Half {
+	if m.size.Narrow {
+		return m.half
+	}
+	now, seam, _ := kit.Columns(m.size, seamWidth)
+	if x >= now+seam/2 {
+		return kit.Next
+	}
+	return kit.Now
+}
+
+const (
+	headRows  = 3 // above the streams
+	seamWidth = 8
+)
+
+// View draws the screen.
+func (m *Model) View(size kit.Size, theme kit.Theme) []string {
+	m.size = size
+	now, seam, next := kit.Columns(size, seamWidth)
+	body := size.Height - headRows
+	if size.Narrow {
+		if m.half == kit.Now {
+			return append(m.nowHead(size.Width, theme), m.nowBody(size.Width, body, theme)...)
+		}
+		return append(m.nextHead(size.Width, theme), m.nextBody(size.Width, body, theme)...)
+	}
+	left := append(m.nowHead(now, theme), m.nowBody(now, body, theme)...)
+	right := append(m.nextHead(next, theme), m.nextBody(next, body, theme)...)
+	return kit.Beside(left, append(kit.Pad(nil, seam, headRows), m.seam(seam, body, theme)...), right)
+}
+
+func (m *Model) nowHead(width int, theme kit.Theme) []string {
+	count := ""
+	if n := m.halves[kit.Now].Marked(); n > 0 {
+		count = app.Count(n, "line") + " marked"
+	}
+	return []string{
+		kit.Heading(width, "Now", "loose changes", m.half == kit.Now, theme.Now, theme, m.size.Narrow),
+		kit.Row(width, nil, kit.Seg{Text: "  " + count, Style: theme.Marked}),
+		kit.Blank(width),
+	}
+}
+
+func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
+	s := &m.halves[kit.Now]
+	switch {
+	case !m.loaded:
+		return kit.Pad(nil, width, height)
+	case s.Empty():
+		return kit.Empty(width, height, theme, "No loose changes.", "What you change in the working tree shows up here; r looks again.")
+	}
+	return s.View(width, height, m.half == kit.Now, stream.Cool, theme)
+}
+
+func (m *Model) nextHead(width int, theme kit.Theme) []string {
+	subject, style := "no message yet: m writes it", theme.Dim
+	if text := repo.Subject(m.message); text != "" {
+		subject, style = safe.Line(text), theme.Strong
+	}
+	files := m.halves[kit.Next].Files()
+	hunks := 0
+	for _, f := range files {
+		hunks += len(f.Hunks)
+	}
+	size := "empty"
+	if hunks > 0 {
+		size = app.Count(hunks, "hunk") + " in " + app.Count(len(files), "file")
+	}
+	where := "tray A, the next commit"
+	if branch := m.head.Branch(); branch != "" {
+		where += " on " + safe.Line(branch)
+	}
+	return []string{
+		kit.Heading(width, "Next", where, m.half == kit.Next, theme.Next, theme, m.size.Narrow),
+		kit.Split(width, nil, []kit.Seg{{Text: "  "}, {Text: subject, Style: style}}, kit.Seg{Text: size, Style: theme.Dim}),
+		kit.Blank(width),
+	}
+}
+
+func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
+	s := &m.halves[kit.Next]
+	switch {
+	case !m.loaded:
+		return kit.Pad(nil, width, height)
+	case s.Empty():
+		return kit.Empty(width, height, theme, "Tray A is empty.", "enter puts the hunk at the cursor here.")
+	}
+	return s.View(width, height, m.half == kit.Next, stream.Warm, theme)
+}
+
+// seam ties a file whose hunks are on both sides, so that a partly staged file
+// shows, and points from the cursor to the tray.
+func (m *Model) seam(width, height int, theme kit.Theme) []string {
+	nowRows, nextRows := m.halves[kit.Now].FileRows(), m.halves[kit.Next].FileRows()
+	path := m.stream().CursorPath()
+	var strands []kit.Strand
+	for name, from := range nowRows {
+		if to, ok := nextRows[name]; ok {
+			strands = append(strands, kit.Strand{Thread: lanes.Thread{From: from, To: to}, Bright: name == path})
+		}
+	}
+	kit.SortStrands(strands)
+	return kit.Seam(strands, width, height, 1, 0, theme)
+}
+
+// Explain says in the help what this screen is for.
+func (m *Model) Explain() string {
+	return strings.Join([]string{
+		"Now holds what you changed and did not stage yet, all files in one stream.",
+		"Next is tray A: the commit being drafted. Its content is the index, so other tools see the same.",
+		"A thread in the seam ties the two parts of a file that is only partly in the tray.",
+	}, " ")
+}

@@ -1,0 +1,393 @@
+// Package stream is a scroll of changes: file after file, hunk after hunk, with a
+// cursor and marked lines. It shows them and says what is picked; what happens to
+// it is left to the screens.
+package stream
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+
+	"bastel/internal/diff"
+	"bastel/internal/safe"
+	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
+)
+
+type rowKind uint8
+
+const (
+	fileRow rowKind = iota
+	hunkRow         // where a hunk lies, or all there is to say of it
+	lineRow
+	gapRow
+)
+
+// row is one line of the scroll, by places in files, hunks and lines.
+type row struct {
+	kind             rowKind
+	file, hunk, line int32
+}
+
+// Model is the scroll. The zero value is empty.
+type Model struct {
+	files  []tray.File
+	rows   []row
+	cursor int
+	top    int
+	height int
+	marks  map[string]map[int]bool // by hunk id: marked lines
+}
+
+// Set shows other changes and keeps the place: the hunk at the cursor, or the one
+// that has come into its place.
+func (m *Model) Set(files []tray.File) {
+	path, hunk := m.place()
+	m.files = files
+	m.rows = m.rows[:0]
+	for f := range files {
+		if f > 0 {
+			m.rows = append(m.rows, row{gapRow, int32(f), -1, -1})
+		}
+		m.rows = append(m.rows, row{fileRow, int32(f), -1, -1})
+		for h := range files[f].Hunks {
+			m.rows = append(m.rows, row{hunkRow, int32(f), int32(h), -1})
+			for l := range files[f].Hunks[h].Lines {
+				m.rows = append(m.rows, row{lineRow, int32(f), int32(h), int32(l)})
+			}
+		}
+	}
+	m.dropStaleMarks()
+	m.restore(path, hunk)
+}
+
+func (m *Model) place() (path string, hunk int) {
+	if m.cursor >= len(m.rows) {
+		return "", -1
+	}
+	r := m.rows[m.cursor]
+	return m.files[r.file].Path, int(r.hunk)
+}
+
+func (m *Model) restore(path string, hunk int) {
+	at := slices.IndexFunc(m.rows, func(r row) bool { return m.files[r.file].Path >= path && r.kind == fileRow })
+	switch {
+	case len(m.rows) == 0:
+		m.cursor = 0
+		return
+	case path == "" || at < 0 && hunk < 0:
+		m.cursor = min(1, len(m.rows)-1)
+		return
+	case at < 0:
+		m.cursor = len(m.rows) - 1
+		m.toHunkRow(-1)
+		return
+	}
+	f := &m.files[m.rows[at].file]
+	want := 0
+	if f.Path == path {
+		want = min(max(hunk, 0), len(f.Hunks)-1)
+	}
+	for m.cursor = at; m.cursor < len(m.rows)-1; m.cursor++ {
+		if r := m.rows[m.cursor]; r.kind == hunkRow && int(r.hunk) == want {
+			break
+		}
+	}
+}
+
+func (m *Model) dropStaleMarks() {
+	live := map[string]bool{}
+	for _, f := range m.files {
+		for _, h := range f.Hunks {
+			live[h.ID] = true
+		}
+	}
+	for id := range m.marks {
+		if !live[id] {
+			delete(m.marks, id)
+		}
+	}
+}
+
+// Empty says whether there is nothing to show.
+func (m *Model) Empty() bool { return len(m.rows) == 0 }
+
+// Files is what is shown.
+func (m *Model) Files() []tray.File { return m.files }
+
+// Move takes the cursor some rows down, or up.
+func (m *Model) Move(rows int) {
+	m.cursor = max(0, min(m.cursor+rows, len(m.rows)-1))
+	if m.cursor < len(m.rows) && m.rows[m.cursor].kind == gapRow {
+		m.cursor += max(-1, min(1, rows))
+	}
+}
+
+// Page takes the cursor some screens down, or up.
+func (m *Model) Page(pages int) { m.Move(pages * max(1, m.height-4)) }
+
+// End takes the cursor to the last row, or to the first.
+func (m *Model) End(last bool) {
+	m.cursor = 0
+	if last {
+		m.cursor = max(0, len(m.rows)-1)
+	}
+}
+
+// Hunk takes the cursor to the next hunk, or the one before.
+func (m *Model) Hunk(step int) { m.jump(step, hunkRow) }
+
+// File takes the cursor to the next file, or the one before.
+func (m *Model) File(step int) { m.jump(step, fileRow) }
+
+func (m *Model) jump(step int, kind rowKind) {
+	for at := m.cursor + step; at >= 0 && at < len(m.rows); at += step {
+		if m.rows[at].kind == kind {
+			m.cursor = at
+			return
+		}
+	}
+}
+
+func (m *Model) toHunkRow(step int) {
+	for m.cursor > 0 && m.cursor < len(m.rows) && m.rows[m.cursor].kind != hunkRow {
+		m.cursor += step
+	}
+}
+
+// Click takes the cursor to a visible row.
+func (m *Model) Click(y int) {
+	if at := m.top + y; at >= 0 && at < len(m.rows) && m.rows[at].kind != gapRow {
+		m.cursor = at
+	}
+}
+
+// Mark marks the line at the cursor, or takes the mark away, and goes on to the
+// next one. It says whether there was a line to mark.
+func (m *Model) Mark() bool {
+	if m.cursor >= len(m.rows) {
+		return false
+	}
+	r := m.rows[m.cursor]
+	if r.kind != lineRow || m.files[r.file].Hunks[r.hunk].Lines[r.line].Op == diff.Keep {
+		return false
+	}
+	id := m.files[r.file].Hunks[r.hunk].ID
+	if m.marks == nil {
+		m.marks = map[string]map[int]bool{}
+	}
+	if m.marks[id] == nil {
+		m.marks[id] = map[int]bool{}
+	}
+	if m.marks[id][int(r.line)] {
+		delete(m.marks[id], int(r.line))
+	} else {
+		m.marks[id][int(r.line)] = true
+	}
+	if len(m.marks[id]) == 0 {
+		delete(m.marks, id)
+	}
+	m.Move(1)
+	return true
+}
+
+// Marked counts the marked lines.
+func (m *Model) Marked() (n int) {
+	for _, lines := range m.marks {
+		n += len(lines)
+	}
+	return n
+}
+
+// Unmark takes all marks away.
+func (m *Model) Unmark() { m.marks = nil }
+
+// Picked names what is picked, in the words that tray.Resolve reads: the marked
+// lines if there are any, else the hunk at the cursor, else the file.
+func (m *Model) Picked() []string {
+	if len(m.marks) > 0 {
+		return m.markedWords()
+	}
+	if m.cursor >= len(m.rows) {
+		return nil
+	}
+	r := m.rows[m.cursor]
+	if r.hunk < 0 {
+		return m.PickedFile()
+	}
+	return []string{m.files[r.file].Hunks[r.hunk].ID}
+}
+
+func (m *Model) markedWords() []string {
+	var words []string
+	for id, lines := range m.marks {
+		var numbers []string
+		for line := range lines {
+			numbers = append(numbers, fmt.Sprint(line+1))
+		}
+		words = append(words, id+":"+strings.Join(numbers, ","))
+	}
+	slices.Sort(words)
+	return words
+}
+
+// PickedFile names all hunks of the file at the cursor.
+func (m *Model) PickedFile() []string {
+	if m.cursor >= len(m.rows) {
+		return nil
+	}
+	return hunkIDs(m.files[m.rows[m.cursor].file : m.rows[m.cursor].file+1])
+}
+
+// All names all hunks of all files, except those that cannot be sorted.
+func (m *Model) All() []string { return hunkIDs(m.files) }
+
+func hunkIDs(files []tray.File) []string {
+	var ids []string
+	for _, f := range files {
+		for _, h := range f.Hunks {
+			if !f.Conflict {
+				ids = append(ids, h.ID)
+			}
+		}
+	}
+	return ids
+}
+
+// FileRows gives the visible screen row of each file's heading, by path.
+func (m *Model) FileRows() map[string]int {
+	rows := map[string]int{}
+	for y := range m.height {
+		if at := m.top + y; at < len(m.rows) && m.rows[at].kind == fileRow {
+			rows[m.files[m.rows[at].file].Path] = y
+		}
+	}
+	return rows
+}
+
+// CursorPath is the path of the file at the cursor.
+func (m *Model) CursorPath() string {
+	path, _ := m.place()
+	return path
+}
+
+// View draws height rows. The cursor shows only where the stream has the focus.
+func (m *Model) View(width, height int, focus bool, style LineStyle, theme kit.Theme) []string {
+	m.height = height
+	m.top = kit.Scroll(m.top, m.cursor, height, len(m.rows))
+	lines := make([]string, 0, height)
+	for at := m.top; at < min(m.top+height, len(m.rows)); at++ {
+		lines = append(lines, m.drawRow(width, at, focus && at == m.cursor, style, theme))
+	}
+	return kit.Pad(lines, width, height)
+}
+
+// LineStyle is the colour of file headings, which tells the halves apart.
+type LineStyle int
+
+// The styles.
+const (
+	Cool LineStyle = iota
+	Warm
+)
+
+func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.Theme) string {
+	r := m.rows[at]
+	var background = theme.Selected
+	pointer := kit.Seg{Text: "▌ ", Style: theme.Accent}
+	if !cursor {
+		background = nil
+		pointer.Text = "  "
+	}
+	f := &m.files[r.file]
+	switch r.kind {
+	case gapRow:
+		return kit.Blank(width)
+	case fileRow:
+		heading := theme.Now
+		if style == Warm {
+			heading = theme.Next
+		}
+		return kit.Split(width, background,
+			[]kit.Seg{pointer, {Text: safe.Line(f.Path), Style: heading.Bold(true)}}, kit.Seg{Text: summary(f), Style: theme.Dim})
+	case hunkRow:
+		return m.drawHunk(width, f, int(r.hunk), cursor, pointer, theme)
+	}
+	return m.drawLine(width, &f.Hunks[r.hunk], int(r.line), cursor, pointer, theme)
+}
+
+// summary says what sort of change a file has, and how large it is.
+func summary(f *tray.File) string {
+	added, removed := 0, 0
+	for _, h := range f.Hunks {
+		for _, line := range h.Lines {
+			switch line.Op {
+			case diff.Add:
+				added++
+			case diff.Remove:
+				removed++
+			}
+		}
+	}
+	words := []string{}
+	if kind := f.Hunks[len(f.Hunks)-1].Kind; kind != tray.Text {
+		words = append(words, string(kind))
+	} else if len(f.Hunks) > 1 {
+		words = append(words, fmt.Sprintf("%d hunks", len(f.Hunks)))
+	}
+	if added > 0 {
+		words = append(words, fmt.Sprintf("+%d", added))
+	}
+	if removed > 0 {
+		words = append(words, fmt.Sprintf("−%d", removed))
+	}
+	return strings.Join(words, "  ")
+}
+
+func (m *Model) drawHunk(width int, f *tray.File, at int, cursor bool, pointer kit.Seg, theme kit.Theme) string {
+	h := &f.Hunks[at]
+	style := theme.Dim
+	background := theme.Selected
+	if !cursor {
+		background = nil
+	}
+	if !h.HasLines() {
+		return kit.Row(width, background, pointer, kit.Seg{Text: "     " + safe.Line(h.Note), Style: style})
+	}
+	where := fmt.Sprintf("from line %d", h.NewStart+1)
+	if h.Kind == tray.New || h.Kind == tray.Deleted {
+		where = "the whole file"
+	}
+	return kit.Row(width, background, pointer, kit.Seg{Text: fmt.Sprintf(" ┄┄┄ %s", where), Style: style})
+}
+
+// longestShown bounds how much of a line is looked at to draw it, in bytes.
+const longestShown = 2000
+
+func (m *Model) drawLine(width int, h *tray.Hunk, at int, cursor bool, pointer kit.Seg, theme kit.Theme) string {
+	line := h.Lines[at]
+	background := theme.Selected
+	if !cursor {
+		background = nil
+	}
+	style, sign, number := theme.Plain, " ", line.New+1
+	switch line.Op {
+	case diff.Add:
+		style, sign = theme.Added, "+"
+	case diff.Remove:
+		style, sign, number = theme.Removed, "−", line.Old+1
+	}
+	if m.marks[h.ID][at] {
+		pointer = kit.Seg{Text: pointer.Text[:len(pointer.Text)-1] + "●", Style: theme.Marked}
+	}
+	text, ending := strings.TrimSuffix(string(line.Text[:min(len(line.Text), longestShown)]), "\n"), ""
+	if !bytes.HasSuffix(line.Text, []byte("\n")) {
+		ending = " (no line end)"
+	}
+	return kit.Row(width, background, pointer,
+		kit.Seg{Text: fmt.Sprintf("%4d ", number), Style: theme.Dim},
+		kit.Seg{Text: sign + " ", Style: style},
+		kit.Seg{Text: kit.Expand(safe.Text(text)), Style: style},
+		kit.Seg{Text: ending, Style: theme.Dim})
+}

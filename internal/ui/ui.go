@@ -1,0 +1,301 @@
+// Package ui is the frame of the application: the sentence at the top, one screen,
+// a line of news and a line of keys; the pages that lie over a screen (help,
+// finder, editor); and the one piece of work that may run at a time.
+package ui
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"sync/atomic"
+	"time"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/send"
+	"bastel/internal/ui/shape"
+	"bastel/internal/ui/sort"
+)
+
+// narrowBelow is the width under which the halves become pages.
+const narrowBelow = 100
+
+// Model is the frame. It implements tea.Model.
+type Model struct {
+	ctx    context.Context
+	dir    string
+	app    *app.App
+	opened bool
+	failed error // why there is no repository
+
+	screens   []kit.Screen
+	at        int
+	situation app.Situation
+	situated  bool
+	looks     int // number of the latest reading of the situation
+
+	work   *running
+	notice kit.Notice
+	page   page
+
+	theme         kit.Theme
+	width, height int
+}
+
+// running is the work under way.
+type running struct {
+	kit.Work
+	cancel   context.CancelFunc
+	progress atomic.Pointer[string]
+	since    time.Time
+	stopping bool
+}
+
+// Run shows the application for the repository around dir until the user leaves.
+func Run(ctx context.Context, dir string) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	m := &Model{ctx: ctx, dir: dir, theme: kit.NewTheme(true)}
+	defer func() {
+		if m.app != nil {
+			m.app.Close()
+		}
+	}()
+	_, err := tea.NewProgram(m, tea.WithContext(ctx)).Run()
+	if errors.Is(err, tea.ErrProgramKilled) && ctx.Err() != nil {
+		return context.Cause(ctx)
+	}
+	if err != nil {
+		return fmt.Errorf("run the application: %w", err)
+	}
+	return nil
+}
+
+type opened struct {
+	app  *app.App
+	note string
+	err  error
+}
+
+type situated struct {
+	number    int
+	situation app.Situation
+	err       error
+}
+
+type worked struct {
+	work *running
+	note string
+	err  error
+}
+
+type tick struct{}
+
+// Init asks for the background's colour and opens the repository.
+func (m *Model) Init() tea.Cmd { return tea.Batch(tea.RequestBackgroundColor, m.open) }
+
+func (m *Model) open() tea.Msg {
+	a, note, err := app.Open(m.ctx, m.dir)
+	return opened{a, note, err}
+}
+
+// Update answers one message. Repository work never happens here: it runs in
+// commands.
+func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
+	switch msg := msg.(type) {
+	case tea.WindowSizeMsg:
+		m.width, m.height = msg.Width, msg.Height
+	case tea.BackgroundColorMsg:
+		m.theme = kit.NewTheme(msg.IsDark())
+	case tea.KeyPressMsg:
+		return m, m.key(msg)
+	case tea.PasteMsg:
+		if m.page != nil {
+			return m, m.page.update(msg, m)
+		}
+	case tea.MouseClickMsg:
+		return m, m.click(msg.Mouse())
+	case tea.MouseWheelMsg:
+		m.wheel(msg.Mouse())
+	case tea.FocusMsg:
+		return m, m.lookAgain()
+	case opened:
+		return m, m.haveOpened(msg)
+	case situated:
+		return m, m.haveSituated(msg)
+	case kit.Reading:
+		return m, m.screenNamed(msg.Screen).Update(msg)
+	case kit.ForScreen:
+		return m, m.screenNamed(msg.Screen).Update(msg.Msg)
+	case kit.Work:
+		return m, m.start(msg)
+	case worked:
+		return m, m.haveWorked(msg)
+	case tick:
+		if m.work != nil {
+			return m, nextTick()
+		}
+	case kit.Notice:
+		m.say(msg)
+	case kit.Edit:
+		return m, m.openPage(newEditor(msg, m.theme))
+	case kit.Ask:
+		return m, m.openPage(&asker{msg})
+	case kit.Choose:
+		return m, m.openPage(&chooser{Choose: msg})
+	}
+	return m, nil
+}
+
+func (m *Model) haveOpened(msg opened) tea.Cmd {
+	m.opened, m.failed = true, msg.err
+	if msg.err != nil {
+		return nil
+	}
+	m.app = msg.app
+	m.screens = []kit.Screen{sort.New(m.ctx, m.app), shape.New(m.ctx, m.app), send.New(m.ctx, m.app)}
+	m.at = 0
+	if msg.note != "" {
+		m.notice = kit.Notice{Text: msg.note}
+	}
+	return m.lookAgain()
+}
+
+// lookAgain reads where the user stands, and then what the screens show.
+func (m *Model) lookAgain() tea.Cmd {
+	if m.app == nil {
+		return nil
+	}
+	m.looks++
+	number := m.looks
+	return func() tea.Msg {
+		s, err := m.app.Situation(m.ctx)
+		return situated{number, s, err}
+	}
+}
+
+func (m *Model) haveSituated(msg situated) tea.Cmd {
+	if msg.number != m.looks {
+		return nil
+	}
+	if msg.err != nil {
+		m.say(kit.Notice{Text: msg.err.Error(), Trouble: true})
+		return nil
+	}
+	m.situation, m.situated = msg.situation, true
+	var cmds []tea.Cmd
+	for _, screen := range m.screens {
+		cmds = append(cmds, screen.Situated(m.situation))
+	}
+	return tea.Batch(cmds...)
+}
+
+func (m *Model) screen() kit.Screen {
+	if len(m.screens) == 0 {
+		return nil
+	}
+	return m.screens[m.at]
+}
+
+func (m *Model) screenNamed(name string) kit.Screen {
+	for _, screen := range m.screens {
+		if screen.Name() == name {
+			return screen
+		}
+	}
+	return m.screen()
+}
+
+// start carries work out in the background, one at a time.
+func (m *Model) start(work kit.Work) tea.Cmd {
+	if m.work != nil {
+		m.notice = kit.Notice{Text: m.work.Title + " is still under way. esc stops it.", Trouble: true}
+		return nil
+	}
+	ctx, cancel := context.WithCancel(m.ctx)
+	r := &running{Work: work, cancel: cancel, since: time.Now()}
+	m.work = r
+	m.notice = kit.Notice{}
+	do := func() tea.Msg {
+		defer cancel()
+		note, err := work.Do(ctx, func(text string) { r.progress.Store(&text) })
+		return worked{r, note, err}
+	}
+	return tea.Batch(do, nextTick())
+}
+
+// tickTime is how often the progress of work is drawn anew.
+const tickTime = 100 * time.Millisecond
+
+func nextTick() tea.Cmd { return tea.Tick(tickTime, func(time.Time) tea.Msg { return tick{} }) }
+
+func (m *Model) haveWorked(msg worked) tea.Cmd {
+	m.work = nil
+	switch {
+	case msg.err != nil && msg.work.stopping:
+		m.say(kit.Notice{Text: msg.work.Title + " was stopped."})
+	case msg.err != nil:
+		m.say(kit.Notice{Text: msg.err.Error(), Trouble: true})
+	default:
+		m.say(kit.Notice{Text: msg.note})
+		return tea.Sequence(msg.work.Then, m.lookAgain())
+	}
+	return m.lookAgain()
+}
+
+func (m *Model) stop() tea.Cmd {
+	m.work.stopping = true
+	m.work.cancel()
+	return nil
+}
+
+func (m *Model) fetch() tea.Cmd {
+	return kit.Start(kit.Work{Title: "Fetching", Do: func(ctx context.Context, report func(string)) (string, error) {
+		if err := m.app.Fetch(ctx, report); err != nil {
+			return "", err
+		}
+		return "Fetched. Your branches and files are as they were.", nil
+	}})
+}
+
+func (m *Model) undo() tea.Cmd {
+	return kit.Start(kit.Work{Title: "Taking back", Do: func(ctx context.Context, _ func(string)) (string, error) {
+		entry, err := m.app.Undo(ctx)
+		return fmt.Sprintf("Took back the %s: %s. U does it again.", entry.Kind, entry.Title), err
+	}})
+}
+
+func (m *Model) redo() tea.Cmd {
+	return kit.Start(kit.Work{Title: "Doing again", Do: func(ctx context.Context, _ func(string)) (string, error) {
+		entry, err := m.app.Redo(ctx)
+		return fmt.Sprintf("Did the %s again: %s. u takes it back.", entry.Kind, entry.Title), err
+	}})
+}
+
+// makeRepository is offered where there is none.
+func (m *Model) makeRepository() tea.Cmd {
+	return func() tea.Msg {
+		if err := app.MakeRepository(m.ctx, m.dir); err != nil {
+			return opened{err: err}
+		}
+		return m.open()
+	}
+}
+
+func (m *Model) openDemo() tea.Cmd {
+	return func() tea.Msg {
+		dir, err := os.MkdirTemp("", "lantern-quay-")
+		if err != nil {
+			return opened{err: err}
+		}
+		place, err := app.MakeDemo(m.ctx, dir)
+		if err != nil {
+			return opened{err: err}
+		}
+		m.dir = place
+		return m.open()
+	}
+}

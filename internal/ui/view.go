@@ -1,0 +1,156 @@
+package ui
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	tea "charm.land/bubbletea/v2"
+	"github.com/charmbracelet/x/ansi"
+
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+)
+
+// Rows above and below the body.
+const (
+	topRows    = 3
+	bottomRows = 3
+)
+
+func (m *Model) bodySize() kit.Size {
+	return kit.Size{Width: m.width, Height: max(1, m.height-topRows-bottomRows), Narrow: m.width < narrowBelow}
+}
+
+// View draws the whole screen.
+func (m *Model) View() tea.View {
+	v := tea.NewView("")
+	v.AltScreen = true
+	v.MouseMode = tea.MouseModeCellMotion
+	v.ReportFocus = true
+	v.WindowTitle = "Bastel"
+	if m.width < 20 || m.height < 8 {
+		v.SetContent("Bastel needs more room.")
+		return v
+	}
+	rows := m.top()
+	rows = append(rows, m.body(m.bodySize())...)
+	rows = append(rows, m.bottom()...)
+	v.SetContent(strings.Join(rows, "\n"))
+	return v
+}
+
+// top is the sentence that says where the user stands, and the way through the
+// screens.
+func (m *Model) top() []string {
+	way := m.way()
+	room := m.width - 2
+	sentence := ""
+	if m.situated {
+		sentence = safe.Line(m.situation.Sentence())
+	}
+	lines := kit.Wrap(sentence, room)
+	first := kit.Row(m.width, nil, kit.Seg{Text: " " + lines[0], Style: m.theme.Plain})
+	second := ""
+	if len(lines) > 1 {
+		second = lines[1]
+	}
+	return []string{first, kit.Split(m.width, nil, []kit.Seg{{Text: " " + second, Style: m.theme.Plain}}, way...), kit.Blank(m.width)}
+}
+
+// way draws the screens as stations of a thread, in the order of the work.
+func (m *Model) way() []kit.Seg {
+	var segs []kit.Seg
+	for i, screen := range m.screens {
+		if i > 0 {
+			segs = append(segs, kit.Seg{Text: " ─── ", Style: m.theme.Quiet})
+		}
+		style := m.theme.Dim
+		name := screen.Name()
+		if i == m.at {
+			style, name = m.theme.Accent, "◆ "+name
+		}
+		segs = append(segs, kit.Seg{Text: name, Style: style})
+	}
+	return append(segs, kit.Seg{Text: " "})
+}
+
+func (m *Model) body(size kit.Size) []string {
+	switch {
+	case m.page != nil && m.screen() != nil:
+		return m.page.view(size, m)
+	case m.failed != nil:
+		return kit.Empty(size.Width, size.Height, m.theme, safe.Line(m.failed.Error()), todo(m.failed))
+	case m.screen() == nil:
+		return kit.Pad([]string{kit.Row(size.Width, nil, kit.Seg{Text: "  Opening " + safe.Line(m.dir) + " …", Style: m.theme.Dim})}, size.Width, size.Height)
+	}
+	return m.screen().View(size, m.theme)
+}
+
+func (m *Model) bottom() []string {
+	return []string{kit.Blank(m.width), m.news(), m.keysLine()}
+}
+
+// news is the line of work under way, of a question, or of what happened last.
+func (m *Model) news() string {
+	if a, ok := m.page.(*asker); ok {
+		return kit.Row(m.width, nil, kit.Seg{Text: " " + safe.Line(a.Question), Style: m.theme.Accent})
+	}
+	if m.work != nil {
+		text := m.work.Title
+		if progress := m.work.progress.Load(); progress != nil {
+			text += ": " + safe.Line(*progress)
+		}
+		if m.work.stopping {
+			text += " (stopping)"
+		} else if time.Since(m.work.since) > time.Second {
+			text += fmt.Sprintf("   %d s, esc stops it", int(time.Since(m.work.since).Seconds()))
+		}
+		return kit.Row(m.width, nil, kit.Seg{Text: " " + text, Style: m.theme.Accent})
+	}
+	style := m.theme.Accent
+	if m.notice.Trouble {
+		style = m.theme.Trouble
+	}
+	return kit.Row(m.width, nil, kit.Seg{Text: " " + m.notice.Text, Style: style})
+}
+
+// keysLine says what the keys do here: as many as there is room for, the ones of
+// every screen at the end.
+func (m *Model) keysLine() string {
+	if m.page != nil {
+		return kit.Row(m.width, nil, kit.Seg{Text: " " + m.page.keys(), Style: m.theme.Dim})
+	}
+	var segs, last []kit.Seg
+	room := m.width - 2
+	actions := m.actions()
+	ends := map[string]bool{"find": true, "help": true, "leave": true}
+	for _, action := range actions {
+		if ends[action.Name] {
+			last = append(last, m.keySegs(action)...)
+		}
+	}
+	for _, seg := range last {
+		room -= ansi.StringWidth(seg.Text)
+	}
+	for _, action := range actions {
+		if action.Rare || action.Do == nil || ends[action.Name] {
+			continue
+		}
+		add := m.keySegs(action)
+		size := ansi.StringWidth(add[0].Text) + ansi.StringWidth(add[1].Text)
+		if size > room {
+			break
+		}
+		room -= size
+		segs = append(segs, add...)
+	}
+	return kit.Split(m.width, nil, append([]kit.Seg{{Text: " "}}, segs...), last...)
+}
+
+func (m *Model) keySegs(action kit.Action) []kit.Seg {
+	return []kit.Seg{
+		{Text: kit.KeyName(action.Keys[0]), Style: m.theme.Next.Bold(true)},
+		{Text: " " + action.Name + "   ", Style: m.theme.Dim},
+	}
+}
