@@ -57,11 +57,10 @@ func (p Plan) File(messageOf func(repo.ID) string) File {
 	return f
 }
 
-// writable says whether a message comes back from a TOML string byte for byte.
+// writable says whether a message can stand in a file. What cannot is a source's
+// own, in an encoding that nobody knows.
 func writable(message string) bool {
-	return utf8.ValidString(message) && strings.TrimSpace(message) != "" && !strings.ContainsFunc(message, func(r rune) bool {
-		return r < ' ' && r != '\n' && r != '\t' || r == 0x7f
-	})
+	return utf8.ValidString(message) && strings.TrimSpace(message) != ""
 }
 
 // Encode writes the file as TOML.
