@@ -75,6 +75,11 @@ func (r *Repo) locate(ctx context.Context) error {
 	if len(fields) >= 5 && (fields[3] == "true" || fields[4] == "true") {
 		return ErrBare
 	}
+	for _, cause := range []error{ErrNoRepository, ErrForeignOwner} {
+		if errors.Is(err, cause) {
+			return cause // said better there than by the command
+		}
+	}
 	if err != nil {
 		return err
 	}
