@@ -1,6 +1,7 @@
 package app
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -28,6 +29,9 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	if err := a.free(); err != nil {
 		return Applied{}, err
 	}
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	unsettled := a.lookForUnsettled(ctx) // takes as long as the replay, so both run at once
 	forecast, err := a.Forecast(ctx, plan, progress)
 	if err != nil {
 		return Applied{}, err
@@ -50,14 +54,10 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	if err := a.engine.Flush(ctx, forecast.Tip); err != nil {
 		return result, err
 	}
-	if err := a.moveBranch(ctx, branchMove{
-		entry: journal.Entry{
-			Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
-			Title: fmt.Sprintf("%s into %s", Count(len(plan.Sources), "commit"), Count(result.Commits, "commit")),
-			Pairs: forecast.Pairs(),
-		},
-		reflog: "shape: " + Count(len(plan.Sources), "commit") + " into " + Count(result.Commits, "commit"),
-	}); err != nil {
+	what := Count(len(plan.Sources), "commit") + " into " + Count(result.Commits, "commit")
+	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
+		Title: what, Pairs: forecast.Pairs()}
+	if err := a.moveBranch(ctx, entry, "shape: "+what, unsettled); err != nil {
 		return result, err
 	}
 	if err := a.Repo.RunPostRewrite(ctx, forecast.Pairs()); err != nil {
@@ -76,11 +76,28 @@ func conflictRefusal(f *replay.Forecast) error {
 	return &Refusal{Reason: "The plan has conflicts, and nothing was changed:\n" + strings.Join(lines, "\n"), Err: ErrConflict}
 }
 
-// branchMove takes the current branch from one commit to another, with index and
-// working tree.
-type branchMove struct {
-	entry  journal.Entry
-	reflog string
+// unsettled is what the index and the working tree have changed, known later.
+type unsettled func() ([]repo.Change, error)
+
+// lookForUnsettled begins to look, with the index refreshed on the way.
+func (a *App) lookForUnsettled(ctx context.Context) unsettled {
+	type answer struct {
+		changes []repo.Change
+		err     error
+	}
+	answers := make(chan answer, 1)
+	go func() {
+		if err := a.Repo.RefreshIndex(ctx); err != nil {
+			answers <- answer{nil, err}
+			return
+		}
+		changes, err := a.Repo.TrackedStatus(ctx)
+		answers <- answer{changes, err}
+	}()
+	return func() ([]repo.Change, error) {
+		got := <-answers
+		return got.changes, got.err
+	}
 }
 
 // unfinishedStep is kept in a file while the working tree is on its way, so that
@@ -93,39 +110,68 @@ type unfinishedStep struct {
 	NewTree repo.ID `json:"new_tree"`
 }
 
-// moveBranch is before or after, never between: everything that can be refused is
-// tried first, then the refs move in one transaction, then the working tree
-// follows. If that fails after all, the refs move back.
-func (a *App) moveBranch(ctx context.Context, move branchMove) error {
-	step, err := a.unfinishedStep(ctx, move.entry)
+// moveBranch takes the current branch from one commit to another, with index and
+// working tree. It is before or after, never between: everything that can be
+// refused is tried first, then the refs move in one transaction, then the working
+// tree follows. If that fails after all, the refs move back.
+func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string, unsettled unsettled) error {
+	step, err := a.unfinishedStep(ctx, entry)
 	if err != nil {
 		return err
 	}
 	if err := a.checkCurrent(ctx, step); err != nil {
 		return err
 	}
-	ctx = context.WithoutCancel(ctx)
+	changes, err := unsettled()
+	if err != nil {
+		return err
+	}
 	if step.OldTree == step.NewTree {
-		_, err := a.record(ctx, move.entry, move.reflog)
+		_, err := a.record(ctx, entry, reflog)
 		return err
 	}
-	if err := a.Repo.RefreshIndex(ctx); err != nil {
+	if err := a.nothingInTheWay(ctx, step, changes); err != nil {
 		return err
 	}
-	if err := a.Repo.CheckSwitch(ctx, step.OldTree, step.NewTree); err != nil {
-		return inTheWay(err)
-	}
+	ctx = context.WithoutCancel(ctx)
 	if err := a.writeStep(step); err != nil {
 		return err
 	}
-	entry, err := a.record(ctx, move.entry, move.reflog)
-	if err != nil {
+	if entry, err = a.record(ctx, entry, reflog); err != nil {
 		return errors.Join(err, a.removeStep())
 	}
 	if err := a.Repo.Switch(ctx, step.OldTree, step.NewTree); err != nil {
 		return a.moveBack(ctx, entry, err)
 	}
 	return a.removeStep()
+}
+
+// nothingInTheWay refuses where a path that the step changes has loose or staged
+// changes, or where something that is not the repository's lies in a new file's place.
+func (a *App) nothingInTheWay(ctx context.Context, step unfinishedStep, changes []repo.Change) error {
+	differences, err := merge.Compare(ctx, a.engine.Objects(), step.OldTree, step.NewTree)
+	if err != nil {
+		return err
+	}
+	changed := make(map[string]bool, len(changes))
+	for _, c := range changes {
+		changed[c.Path] = true
+	}
+	var paths []string
+	for _, d := range differences {
+		if changed[d.Path] || d.Old.IsZero() && a.Repo.Exists(d.Path) {
+			paths = append(paths, d.Path)
+		}
+	}
+	if len(paths) == 0 {
+		return nil
+	}
+	const shown = 10
+	list := strings.Join(paths[:min(len(paths), shown)], "\n")
+	if more := len(paths) - shown; more > 0 {
+		list += fmt.Sprintf("\nand %d more", more)
+	}
+	return &Refusal{Reason: "Loose or staged changes are in the way of the new content, so nothing was changed. Commit them, or put them aside:\n" + list, Err: repo.ErrInTheWay}
 }
 
 func (a *App) unfinishedStep(ctx context.Context, e journal.Entry) (unfinishedStep, error) {
@@ -159,7 +205,7 @@ func inTheWay(err error) error {
 	}
 	var failed *repo.CommandError
 	errors.As(err, &failed)
-	return &Refusal{Reason: "Loose or staged changes are in the way of the new content, so nothing was changed. Commit them or put them aside first:\n" + strings.TrimSpace(failed.Stderr), Err: err}
+	return &Refusal{Reason: "Loose or staged changes are in the way of the new content, so nothing was changed. Commit them, or put them aside:\n" + strings.TrimSpace(failed.Stderr), Err: err}
 }
 
 // moveBack undoes the move of the refs after the working tree could not follow.
@@ -212,8 +258,9 @@ func (a *App) recoverStep(ctx context.Context) (string, error) {
 }
 
 // finishStep brings index and working tree to the new tree after a crash may have
-// left some files written already: those are noted in the index as they are, then
-// the rest follows as usual.
+// left some files written already: those are noted in the index as they are. A
+// file whose writing was cut short is written anew. The rest follows as usual, and
+// is refused where somebody has changed a file since.
 func (a *App) finishStep(ctx context.Context, step unfinishedStep) error {
 	differences, err := merge.Compare(ctx, a.engine.Objects(), step.OldTree, step.NewTree)
 	if err != nil {
@@ -228,13 +275,25 @@ func (a *App) finishStep(ctx context.Context, step unfinishedStep) error {
 		return err
 	}
 	var written []repo.IndexEntry
+	var torn []string
 	for i, d := range differences {
-		if a.holds(work[i], d.New) {
-			written = append(written, repo.IndexEntry{Path: d.Path, Mode: d.New.Mode, ID: d.New.ID})
+		switch isTorn, err := a.torn(ctx, work[i], d.New); {
+		case err != nil:
+			return err
+		case isTorn:
+			torn = append(torn, d.Path)
+		case !a.holds(work[i], d.New):
+			continue
 		}
+		written = append(written, repo.IndexEntry{Path: d.Path, Mode: d.New.Mode, ID: d.New.ID})
 	}
 	if len(written) > 0 {
 		if err := a.Repo.UpdateIndex(ctx, written); err != nil {
+			return err
+		}
+	}
+	if len(torn) > 0 {
+		if err := a.Repo.CheckoutIndex(ctx, torn); err != nil {
 			return err
 		}
 	}
@@ -242,6 +301,17 @@ func (a *App) finishStep(ctx context.Context, step unfinishedStep) error {
 		return err
 	}
 	return a.Repo.Switch(ctx, step.OldTree, step.NewTree)
+}
+
+// torn says whether a working file is the beginning of what it should have become.
+// All files of the step had their old content when it began, so such a file is one
+// whose writing was cut short.
+func (a *App) torn(ctx context.Context, file repo.WorkFile, e repo.Entry) (bool, error) {
+	if file.Large || !file.Mode.IsFile() || !e.Mode.IsFile() {
+		return false, nil
+	}
+	data, err := a.engine.Objects().Blob(ctx, e.ID)
+	return len(file.Data) < len(data) && bytes.HasPrefix(data, file.Data), err
 }
 
 // holds says whether a working file is what a tree's entry says.

@@ -130,15 +130,17 @@ func (a *App) sources(ctx context.Context, base, tip repo.ID) ([]repo.ID, error)
 	return ids, nil
 }
 
-// MessageOf gives a source's message in UTF-8, for plan files and editors.
-func (a *App) MessageOf(ctx context.Context) func(repo.ID) string {
-	return func(id repo.ID) string {
-		c, err := a.Repo.Commit(ctx, id)
-		if err != nil {
-			return ""
-		}
-		return c.Text(c.Message)
+// Messages gives the messages of commits in UTF-8, for plan files and editors.
+func (a *App) Messages(ctx context.Context, ids []repo.ID) (func(repo.ID) string, error) {
+	commits, err := a.Repo.Commits(ctx, ids)
+	if err != nil {
+		return nil, err
 	}
+	messages := make(map[repo.ID]string, len(ids))
+	for i, c := range commits {
+		messages[ids[i]] = c.Text(c.Message)
+	}
+	return func(id repo.ID) string { return messages[id] }, nil
 }
 
 // ReadPlan reads a plan file and holds it against the repository.
@@ -168,7 +170,11 @@ func (a *App) ReadPlan(ctx context.Context, data []byte) (shape.Plan, error) {
 	if err != nil {
 		return none, err
 	}
-	plan, err := file.Plan(base, sources, a.MessageOf(ctx))
+	messageOf, err := a.Messages(ctx, sources)
+	if err != nil {
+		return none, err
+	}
+	plan, err := file.Plan(base, sources, messageOf)
 	return plan, planRefusal(err)
 }
 
@@ -195,9 +201,9 @@ func (a *App) Forecast(ctx context.Context, plan shape.Plan, progress replay.Pro
 	if err := a.ontoMakesSense(ctx, plan, onto); err != nil {
 		return nil, err
 	}
-	_, committer, err := a.Repo.Identity(ctx)
+	committer, err := a.Repo.Committer(ctx)
 	if err != nil {
-		return nil, refuse("The repository does not know who you are: %v", err)
+		return nil, refuse("The repository does not know who you are. Tell it with git config user.name and user.email. It says: %v", err)
 	}
 	return a.engine.Run(ctx, plan, onto, committer, progress)
 }

@@ -46,7 +46,7 @@ func (a *App) Send(ctx context.Context, c send.Comparison, progress func(line st
 		return err
 	}
 	err = send.Push(ctx, a.Repo, c, progress)
-	outcome := journal.Entry{Kind: journal.Pushed, Ref: entry.Ref, Of: entry.Number, Title: "sent"}
+	outcome := journal.Entry{Kind: journal.Pushed, Ref: entry.Ref, New: c.Here, Of: entry.Number, Title: "sent"}
 	if err != nil {
 		outcome.Title = "not sent: " + firstLine(err.Error())
 	}

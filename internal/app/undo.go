@@ -52,7 +52,7 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 		_, err = a.record(ctx, record, reflog)
 		return entry, err
 	}
-	return entry, a.moveBranch(ctx, branchMove{entry: record, reflog: reflog})
+	return entry, a.moveBranch(ctx, record, reflog, a.lookForUnsettled(ctx))
 }
 
 // stillAt refuses where the world has moved on since the entry.

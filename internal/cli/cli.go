@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"runtime/debug"
 	"strings"
 	"syscall"
 
@@ -42,6 +43,9 @@ type command struct {
 
 // Run carries out one command line and gives its exit status.
 func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
+	// A command lives for a moment: memory is cheaper than collecting it often. The
+	// large things, objects and texts, are bounded where they are kept.
+	debug.SetGCPercent(400)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	c := &command{stdin: stdin, stdout: stdout, stderr: stderr}

@@ -26,7 +26,11 @@ func (c *command) plan() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			file := plan.File(a.MessageOf(ctx))
+			messageOf, err := a.Messages(ctx, plan.Sources)
+			if err != nil {
+				return err
+			}
+			file := plan.File(messageOf)
 			text, err := file.Encode()
 			if err != nil {
 				return err

@@ -163,7 +163,8 @@ type commonRun struct{ a, b, length int }
 const tooManyPlaces = 64
 
 // rarestRun finds the common run that holds the rarest line of a, the longest of
-// those. tooFrequent says that there are common lines, all of them too frequent.
+// those, and of equals the one nearest to the middle, so that the parts shrink fast.
+// tooFrequent says that there are common lines, all of them too frequent.
 func (c *comparison) rarestRun(aLow, aHigh, bLow, bHigh int) (best commonRun, found, tooFrequent bool) {
 	for i := aHigh - 1; i >= aLow; i-- {
 		n := c.a[i]
@@ -176,6 +177,7 @@ func (c *comparison) rarestRun(aLow, aHigh, bLow, bHigh int) (best commonRun, fo
 		c.first[n] = int32(i)
 	}
 	rarest := int32(tooManyPlaces + 1)
+	middle := (bLow + bHigh) / 2
 	for j := bLow; j < bHigh; {
 		n := c.b[j]
 		if c.count[n] == 0 {
@@ -190,7 +192,11 @@ func (c *comparison) rarestRun(aLow, aHigh, bLow, bHigh int) (best commonRun, fo
 			for i := int(c.first[n]); i >= 0; i = int(c.positions[i]) {
 				run, rare := c.extend(i, j, aLow, aHigh, bLow, bHigh)
 				next = max(next, run.b+run.length)
-				if rare < rarest || rare == rarest && run.length > best.length {
+				better := rare < rarest || rare == rarest && run.length > best.length
+				if !better && rare == rarest && run.length == best.length {
+					better = abs(run.b-middle) < abs(best.b-middle)
+				}
+				if better {
 					best, rarest, found = run, rare, true
 				}
 			}
@@ -202,6 +208,8 @@ func (c *comparison) rarestRun(aLow, aHigh, bLow, bHigh int) (best commonRun, fo
 	}
 	return best, found, tooFrequent && !found
 }
+
+func abs(n int) int { return max(n, -n) }
 
 // extend grows a common line to the run around it and gives the count of the
 // run's rarest line.

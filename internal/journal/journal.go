@@ -89,7 +89,7 @@ func (l *Log) Entries(ctx context.Context) ([]Entry, error) {
 }
 
 // Write makes an entry's commit and gives the ref update that adds it to the
-// journal. The update belongs first in the transaction of what the entry records.
+// journal. The entry needs a commit that it is about, Old or New. The update belongs first in the transaction of what the entry records.
 func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error) {
 	var none repo.RefUpdate
 	end, err := l.repo.RefValue(ctx, Ref)
@@ -97,7 +97,7 @@ func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error)
 		return e, none, err
 	}
 	e.Number = 1
-	c := &repo.Commit{Tree: l.repo.EmptyTree()}
+	c := &repo.Commit{}
 	if !end.IsZero() {
 		last, err := l.entry(ctx, end)
 		if err != nil {
@@ -107,9 +107,16 @@ func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error)
 		c.Parents = append(c.Parents, end)
 	}
 	for _, id := range []repo.ID{e.Old, e.New} {
-		if !id.IsZero() {
-			c.Parents = append(c.Parents, id)
+		if id.IsZero() {
+			continue
 		}
+		about, err := l.repo.Commit(ctx, id)
+		if err != nil {
+			return e, none, err
+		}
+		// Any tree that is there would do: an entry's content is its message.
+		c.Tree = about.Tree
+		c.Parents = append(c.Parents, id)
 	}
 	e.Time, e.Worktree = time.Now().Truncate(time.Second), l.repo.GitDir()
 	message, err := json.MarshalIndent(e, "", " ")
@@ -120,9 +127,6 @@ func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error)
 	// The journal is the program's own: it needs no identity of the user's.
 	c.Author = fmt.Sprintf("Bastel <bastel@localhost> %d +0000", e.Time.Unix())
 	c.Committer = c.Author
-	if err := l.repo.WriteEmptyTree(ctx); err != nil {
-		return e, none, err
-	}
 	id, err := l.repo.WriteCommit(ctx, c)
 	return e, repo.RefUpdate{Ref: Ref, New: id, Old: end}, err
 }

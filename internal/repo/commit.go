@@ -172,14 +172,11 @@ func (r *Repo) Commits(ctx context.Context, ids []ID) ([]*Commit, error) {
 	return commits, nil
 }
 
-// Identity is how the repository would sign a commit made now: "author" and
-// "committer" lines without their keys.
-func (r *Repo) Identity(ctx context.Context) (author, committer string, err error) {
-	if author, err = r.line(ctx, "var", "GIT_AUTHOR_IDENT"); err != nil {
-		return "", "", fmt.Errorf("find out who you are: %w", err)
+// Committer is how the repository would sign a commit made now: the header's text.
+func (r *Repo) Committer(ctx context.Context) (string, error) {
+	committer, err := r.line(ctx, "var", "GIT_COMMITTER_IDENT")
+	if err != nil {
+		return "", fmt.Errorf("find out who you are: %w", err)
 	}
-	if committer, err = r.line(ctx, "var", "GIT_COMMITTER_IDENT"); err != nil {
-		return "", "", fmt.Errorf("find out who you are: %w", err)
-	}
-	return author, committer, nil
+	return committer, nil
 }

@@ -101,12 +101,3 @@ func (r *Repo) WriteCommit(ctx context.Context, c *Commit) (ID, error) {
 	}
 	return ParseID(strings.TrimSpace(string(out)))
 }
-
-// WriteEmptyTree makes sure that the tree without entries is stored.
-func (r *Repo) WriteEmptyTree(ctx context.Context) error {
-	_, err := r.run(ctx, []byte{}, "hash-object", "-w", "-t", "tree", "--stdin")
-	if err != nil {
-		return fmt.Errorf("write the empty tree: %w", err)
-	}
-	return nil
-}

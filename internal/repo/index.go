@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"strings"
 )
 
 // IndexEntry is what the index shall hold for a path; ModeNone takes it out.
@@ -58,31 +59,20 @@ func (r *Repo) WriteTree(ctx context.Context) (ID, error) {
 	return ParseID(out)
 }
 
-// CheckSwitch says whether index and working tree could go from one tree to
-// another with all loose changes kept. It changes nothing. Errors: ErrInTheWay.
-func (r *Repo) CheckSwitch(ctx context.Context, from, to ID) error {
-	return r.readTree(ctx, from, to, "--dry-run")
-}
-
 // Switch takes index and working tree from one tree to another. Loose changes of
 // paths that both trees have alike stay as they are. Errors: ErrInTheWay, ErrLocked.
 func (r *Repo) Switch(ctx context.Context, from, to ID) error {
-	return r.readTree(ctx, from, to)
-}
-
-func (r *Repo) readTree(ctx context.Context, from, to ID, flags ...string) error {
-	args := append([]string{"read-tree", "-m", "-u"}, flags...)
-	_, err := r.run(ctx, nil, append(args, from.String(), to.String())...)
-	if err != nil {
+	if _, err := r.run(ctx, nil, "read-tree", "-m", "-u", from.String(), to.String()); err != nil {
 		return fmt.Errorf("bring the working tree from %s to %s: %w", from.Short(), to.Short(), err)
 	}
 	return nil
 }
 
-// ReadIndex makes the index hold a tree, whatever it held; working files stay.
-func (r *Repo) ReadIndex(ctx context.Context, tree ID) error {
-	if _, err := r.run(ctx, nil, "read-tree", "--reset", tree.String()); err != nil {
-		return fmt.Errorf("read a tree into the index: %w", err)
+// CheckoutIndex writes working files anew from the index, whatever they hold.
+func (r *Repo) CheckoutIndex(ctx context.Context, paths []string) error {
+	in := strings.Join(paths, "\x00") + "\x00"
+	if _, err := r.run(ctx, []byte(in), "checkout-index", "--force", "-z", "--stdin"); err != nil {
+		return fmt.Errorf("write working files from the index: %w", err)
 	}
 	return nil
 }

@@ -23,10 +23,21 @@ type Change struct {
 // Status lists the paths that differ, in the order of their names. Renames are
 // not looked for: a rename shows as one path gone and one new.
 func (r *Repo) Status(ctx context.Context, paths ...string) ([]Change, error) {
-	args := []string{"status", "--porcelain=v2", "-z", "--no-renames", "--untracked-files=all", "--ignore-submodules=none"}
+	args := []string{"--untracked-files=all", "--ignore-submodules=none"}
 	if len(paths) > 0 {
 		args = append(append(args, "--"), literal(paths)...)
 	}
+	return r.status(ctx, args...)
+}
+
+// TrackedStatus lists the paths that differ, without untracked files and without
+// what submodules have inside, which takes far less time.
+func (r *Repo) TrackedStatus(ctx context.Context) ([]Change, error) {
+	return r.status(ctx, "--untracked-files=no", "--ignore-submodules=dirty")
+}
+
+func (r *Repo) status(ctx context.Context, args ...string) ([]Change, error) {
+	args = append([]string{"status", "--porcelain=v2", "-z", "--no-renames"}, args...)
 	out, err := r.run(ctx, nil, args...)
 	if err != nil {
 		return nil, fmt.Errorf("read the state of the working tree: %w", err)

@@ -103,6 +103,12 @@ func (r *Repo) readWorkFile(ctx context.Context, root *os.Root, change Change, t
 	return file, err
 }
 
+// Exists says whether anything lies at a path of the working tree.
+func (r *Repo) Exists(path string) bool {
+	_, err := os.Lstat(filepath.Join(r.top, filepath.FromSlash(path)))
+	return err == nil
+}
+
 func (r *Repo) submoduleHead(ctx context.Context, path string) (ID, error) {
 	out, err := r.invoke(ctx, invocation{args: []string{"rev-parse", "--verify", "--quiet", "HEAD"}, dir: filepath.Join(r.top, path)})
 	if err != nil {

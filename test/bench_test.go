@@ -1,0 +1,189 @@
+package test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/app"
+	"bastel/internal/diff"
+	"bastel/internal/replay"
+	"bastel/test/fixture"
+)
+
+// run runs a command and says how long it took.
+func run(b *testing.B, dir string, stdin []byte, env []string, name string, args ...string) time.Duration {
+	b.Helper()
+	cmd := exec.Command(name, args...)
+	cmd.Dir, cmd.Stdin, cmd.Env = dir, bytes.NewReader(stdin), append(os.Environ(), env...)
+	var stderr bytes.Buffer
+	cmd.Stderr = &stderr
+	began := time.Now()
+	require.NoError(b, cmd.Run(), "%s", stderr.String())
+	return time.Since(began)
+}
+
+// recorder is a git that notes which objects are asked for.
+const recorder = `#!/bin/sh
+if test "$1" = cat-file; then exec tee -a "$ASKED" | exec "$REAL_GIT" "$@"; fi
+exec "$REAL_GIT" "$@"
+`
+
+// BenchmarkApply puts 200 commits onto a target that moved by 50, over 20,000
+// files, as a whole process. The baseline reads the same objects through one
+// cat-file --batch and packs the written ones with index-pack.
+func BenchmarkApply(b *testing.B) {
+	l := fixture.NewLarge(b, 20000, 50, 200)
+	plan := filepath.Join(b.TempDir(), "plan.toml")
+	text, err := exec.Command("bastel", "-C", l.Dir, "plan", "--onto", "main").Output()
+	require.NoError(b, err)
+	require.NoError(b, os.WriteFile(plan, text, 0o666))
+
+	l.Git("tag", "orig")
+	old := packsIn(b, l.Dir)
+
+	// Once to know what is read and written.
+	real, err := exec.LookPath("git")
+	require.NoError(b, err)
+	bin := b.TempDir()
+	asked := filepath.Join(bin, "asked")
+	require.NoError(b, os.WriteFile(filepath.Join(bin, "git"), []byte(recorder), 0o777))
+	run(b, l.Dir, nil, []string{"PATH=" + bin + ":" + os.Getenv("PATH"), "REAL_GIT=" + real, "ASKED=" + asked}, "bastel", "apply", plan)
+	written := []byte(l.Git("rev-list", "--objects", "--no-object-names", "feature", "^main", "^orig"))
+	pack, err := packOf(l.Dir, written)
+	require.NoError(b, err)
+	names := objectNames(b, asked)
+	scratch := fixture.At(b, filepath.Join(b.TempDir(), "scratch"))
+	forget := func() {
+		l.Git("reset", "--quiet", "--hard", "orig")
+		l.Git("update-ref", "-d", "refs/bastel/journal")
+		onlyOldPacks(b, l.Dir, old)
+		onlyOldPacks(b, scratch.Dir, nil)
+	}
+	forget()
+
+	var ours, baseline time.Duration
+	b.ResetTimer()
+	for range b.N {
+		ours += run(b, l.Dir, nil, nil, "bastel", "apply", plan)
+		forget()
+		baseline += run(b, l.Dir, names, nil, "git", "cat-file", "--batch", "--buffer")
+		baseline += run(b, scratch.Dir, pack, nil, "git", "index-pack", "--stdin")
+	}
+	b.ReportMetric(float64(ours)/float64(baseline), "x-baseline")
+	b.ReportMetric(float64(ours.Milliseconds())/float64(b.N), "ms/apply")
+	b.ReportMetric(float64(baseline.Milliseconds())/float64(b.N), "ms/baseline")
+}
+
+// packOf packs objects as they come, without deltas.
+func packOf(dir string, names []byte) ([]byte, error) {
+	cmd := exec.Command("git", "pack-objects", "--stdout", "--window=0", "-q")
+	cmd.Dir, cmd.Stdin = dir, bytes.NewReader(names)
+	return cmd.Output()
+}
+
+func packsIn(b *testing.B, dir string) map[string]bool {
+	found, err := filepath.Glob(filepath.Join(dir, ".git", "objects", "pack", "*"))
+	require.NoError(b, err)
+	set := map[string]bool{}
+	for _, name := range found {
+		set[name] = true
+	}
+	return set
+}
+
+func onlyOldPacks(b *testing.B, dir string, old map[string]bool) {
+	for name := range packsIn(b, dir) {
+		if !old[name] {
+			require.NoError(b, os.Remove(name))
+		}
+	}
+}
+
+// objectNames gives the objects that were asked for, one on a line.
+func objectNames(b *testing.B, file string) []byte {
+	data, err := os.ReadFile(file)
+	require.NoError(b, err)
+	var names bytes.Buffer
+	for line := range strings.Lines(string(data)) {
+		if id, ok := strings.CutPrefix(line, "contents "); ok {
+			names.WriteString(id)
+		}
+	}
+	require.NotZero(b, names.Len())
+	return names.Bytes()
+}
+
+// BenchmarkForecastEdit forecasts the same plan anew after one edit in its middle,
+// against the whole forecast of a fresh engine.
+func BenchmarkForecastEdit(b *testing.B) {
+	for _, files := range []int{2000, 20000} {
+		b.Run(fmt.Sprint(files, " files"), func(b *testing.B) { benchmarkForecastEdit(b, files) })
+	}
+}
+
+func benchmarkForecastEdit(b *testing.B, files int) {
+	ctx := context.Background()
+	l := fixture.NewLarge(b, files, 50, 200)
+	a, _, err := app.Open(ctx, l.Dir)
+	require.NoError(b, err)
+	defer a.Close()
+	plan, err := a.NewPlan(ctx, "main", "")
+	require.NoError(b, err)
+	onto := fixture.ID(b, l.Git("rev-parse", "main"))
+	began := time.Now()
+	engine := replay.New(a.Repo)
+	_, err = engine.Run(ctx, plan, onto, "Ines <i@x.example> 1 +0000", nil)
+	require.NoError(b, err)
+	whole := time.Since(began)
+	edited := plan
+	b.ResetTimer()
+	for i := range b.N {
+		edited = edited.Move(100+i%40, 99)
+		_, err = engine.Run(ctx, edited, onto, "Ines <i@x.example> 1 +0000", nil)
+		require.NoError(b, err)
+	}
+	b.ReportMetric(float64(b.Elapsed())/float64(b.N)/float64(whole), "x-whole")
+	b.ReportMetric(float64(whole.Milliseconds()), "ms/whole")
+}
+
+// BenchmarkDiff compares 50,000 lines with 2,000 edits; the baseline is what the
+// repository's own comparison of the two files takes.
+func BenchmarkDiff(b *testing.B) {
+	dir := b.TempDir()
+	var old, new bytes.Buffer
+	for i := range 50000 {
+		line := fmt.Sprintf("line %d is like %d others\n", i, i%23)
+		old.WriteString(line)
+		if i%25 == 7 {
+			line = fmt.Sprintf("edited %d\n", i)
+		}
+		new.WriteString(line)
+	}
+	require.NoError(b, os.WriteFile(filepath.Join(dir, "old"), old.Bytes(), 0o666))
+	require.NoError(b, os.WriteFile(filepath.Join(dir, "new"), new.Bytes(), 0o666))
+	var baseline time.Duration
+	const runs = 10
+	for range runs {
+		began := time.Now()
+		cmd := exec.Command("git", "diff", "--no-index", "old", "new")
+		cmd.Dir = dir
+		require.Error(b, cmd.Run(), "status 1 says that they differ")
+		baseline += time.Since(began)
+	}
+	b.ResetTimer()
+	for range b.N {
+		a, c := diff.Split(old.Bytes()), diff.Split(new.Bytes())
+		changes := diff.Lines(a, c)
+		require.Len(b, diff.Hunks(a, c, changes, 3), 2000)
+	}
+	b.ReportMetric(float64(b.Elapsed())/float64(b.N)/(float64(baseline)/runs), "x-baseline")
+}

@@ -1,0 +1,144 @@
+package test
+
+import (
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// rooms lists the packages from the top down: each may import those below it only.
+// Packages on one line may not import each other.
+var rooms = []string{
+	"cmd/bastel",
+	"internal/cli",
+	"internal/ui",
+	"internal/ui/sort internal/ui/shape internal/ui/send",
+	"internal/ui/stream",
+	"internal/ui/kit",
+	"internal/app",
+	"internal/demo",
+	coreBegins,
+	"internal/send internal/journal",
+	"internal/replay",
+	"internal/shape internal/tray",
+	"internal/merge",
+	"internal/diff internal/lanes internal/safe",
+	"internal/repo",
+}
+
+// coreBegins: no interface code below this line.
+const coreBegins = "----"
+
+// interfaceCode is what the core may not know.
+var interfaceCode = []string{"charm.land/", "github.com/charmbracelet/", "github.com/spf13/cobra"}
+
+type source struct {
+	room string
+	name string
+	file *ast.File
+	set  *token.FileSet
+}
+
+func sources(t *testing.T) []source {
+	var list []source
+	require.NoError(t, filepath.WalkDir("..", func(path string, entry os.DirEntry, err error) error {
+		require.NoError(t, err)
+		if !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") || strings.HasPrefix(path, "../test/") {
+			return nil
+		}
+		set := token.NewFileSet()
+		file, err := parser.ParseFile(set, path, nil, parser.ParseComments)
+		require.NoError(t, err)
+		list = append(list, source{strings.TrimPrefix(filepath.Dir(path), "../"), path, file, set})
+		return nil
+	}))
+	require.NotEmpty(t, list)
+	return list
+}
+
+func level(room string) int {
+	return slices.IndexFunc(rooms, func(line string) bool { return slices.Contains(strings.Fields(line), room) })
+}
+
+func imports(s source) (paths []string) {
+	for _, spec := range s.file.Imports {
+		path, _ := strconv.Unquote(spec.Path.Value)
+		paths = append(paths, path)
+	}
+	return paths
+}
+
+func TestImportsRunDownwards(t *testing.T) {
+	core := slices.Index(rooms, coreBegins)
+	for _, s := range sources(t) {
+		at := level(s.room)
+		if !assert.GreaterOrEqual(t, at, 0, "%s is in no room that the list knows", s.name) {
+			continue
+		}
+		for _, path := range imports(s) {
+			if room, ours := strings.CutPrefix(path, "bastel/"); ours {
+				assert.Greater(t, level(room), at, "%s imports %s", s.name, path)
+			}
+			for _, prefix := range interfaceCode {
+				assert.False(t, at > core && strings.HasPrefix(path, prefix), "%s is in the core and imports %s", s.name, path)
+			}
+		}
+	}
+}
+
+func TestCommandsRunFromOnePackage(t *testing.T) {
+	for _, s := range sources(t) {
+		assert.False(t, slices.Contains(imports(s), "os/exec") && s.room != "internal/repo", "%s starts processes", s.name)
+	}
+}
+
+// listed is what may be run, in the words of the architecture. The list in the code
+// is held against it, so that a change of either shows.
+const listed = `cat-file check-attr check-ignore check-ref-format checkout-index commit-tree config
+diff-files diff-index diff-tree fetch for-each-ref hash-object hook index-pack init ls-files ls-remote ls-tree
+merge-base mktree pack-refs push read-tree rev-list rev-parse status symbolic-ref update-index update-ref var
+verify-commit verify-pack version worktree write-tree`
+
+func TestOnlyTheListedCommandsAreAllowed(t *testing.T) {
+	var found []string
+	for _, s := range sources(t) {
+		if s.name != "../internal/repo/command.go" {
+			continue
+		}
+		ast.Inspect(s.file, func(n ast.Node) bool {
+			call, ok := n.(*ast.CallExpr)
+			if ok && isNamed(call.Fun, "newSet") {
+				for _, arg := range call.Args {
+					text, _ := strconv.Unquote(arg.(*ast.BasicLit).Value)
+					found = append(found, text)
+				}
+			}
+			return true
+		})
+	}
+	assert.Equal(t, strings.Fields(listed), found)
+}
+
+func isNamed(e ast.Expr, name string) bool {
+	ident, ok := e.(*ast.Ident)
+	return ok && ident.Name == name
+}
+
+func TestEveryPackageSaysWhatItIsFor(t *testing.T) {
+	documented := map[string]bool{}
+	for _, s := range sources(t) {
+		documented[s.room] = documented[s.room] || s.file.Doc != nil
+	}
+	for room, ok := range documented {
+		assert.True(t, ok, "%s has no doc comment", room)
+	}
+}
