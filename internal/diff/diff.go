@@ -83,15 +83,16 @@ func (c *comparison) number(oldLines, newLines [][]byte) {
 		size *= 2
 	}
 	type slot struct {
-		hash   uint64
+		hash   uint32
 		number int32 // plus 1; 0 is free
 	}
 	table := make([]slot, size)
-	var texts [][]byte
+	texts := make([][]byte, 0, len(oldLines)+len(newLines)/8)
 	seed := maphash.MakeSeed()
 	numberOf := func(line []byte) int32 {
-		hash := maphash.Bytes(seed, line)
-		for i := hash & uint64(size-1); ; i = (i + 1) & uint64(size-1) {
+		whole := maphash.Bytes(seed, line)
+		hash := uint32(whole >> 32)
+		for i := whole & uint64(size-1); ; i = (i + 1) & uint64(size-1) {
 			s := &table[i]
 			if s.number == 0 {
 				texts = append(texts, line)

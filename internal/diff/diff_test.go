@@ -3,7 +3,6 @@ package diff
 import (
 	"bytes"
 	"fmt"
-	"math/rand"
 	"strings"
 	"testing"
 
@@ -167,24 +166,6 @@ func TestMissingLineEndIsAddedBeforeWhatFollows(t *testing.T) {
 	changes := Lines(old, new)
 	s := selectIf(old, new, changes, func(l Line) bool { return l.Op == Add && string(l.Text) == "c" })
 	assert.Equal(t, "a\r\nb\r\nc", string(Apply(old, new, changes, s)))
-}
-
-// sample makes a text of the given length and a copy with edits scattered over it.
-func sample(lines, edits int) (old, new []byte) {
-	random := rand.New(rand.NewSource(1))
-	var a, b bytes.Buffer
-	for i := range lines {
-		line := fmt.Sprintf("\tline %d of %d\n", random.Intn(lines), i%97)
-		if i%11 == 0 {
-			line = "}\n"
-		}
-		a.WriteString(line)
-		if random.Intn(lines) < edits {
-			line = fmt.Sprintf("\tedited %d\n", i)
-		}
-		b.WriteString(line)
-	}
-	return a.Bytes(), b.Bytes()
 }
 
 func TestManyEditsInAFrequentText(t *testing.T) {

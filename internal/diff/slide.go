@@ -25,7 +25,7 @@ func slide(numbers []int32, marked, other []bool, lines [][]byte) {
 		for end < len(marked) && marked[end] {
 			end++
 		}
-		start, end, o = slideRun(numbers, marked, other, lines, start, end, o)
+		_, end, o = slideRun(numbers, marked, other, lines, start, end, o)
 		for o < len(other) && other[o] {
 			o++
 		}

@@ -321,9 +321,12 @@ func (h *help) view(size kit.Size, m *Model) []string {
 			for i, key := range action.Keys {
 				names[i] = kit.KeyName(key)
 			}
-			rows = append(rows, kit.Row(size.Width, nil,
-				kit.Seg{Text: fmt.Sprintf("  %-16s", strings.Join(names, "  ")), Style: theme.Next},
-				kit.Seg{Text: action.Help, Style: theme.Plain}))
+			keys := strings.Join(names, "  ")
+			for _, line := range kit.Wrap(action.Help, size.Width-22) {
+				rows = append(rows, kit.Row(size.Width, nil,
+					kit.Seg{Text: fmt.Sprintf("  %-16s", keys), Style: theme.Next}, kit.Seg{Text: line, Style: theme.Plain}))
+				keys = ""
+			}
 		}
 	}
 	list(m.screen().Actions())
@@ -335,22 +338,22 @@ func (h *help) view(size kit.Size, m *Model) []string {
 
 func (h *help) keys() string { return "↑ ↓ scroll   any other key closes" }
 
-// todo says what to do about a repository that could not be opened.
-func todo(err error) string {
+// failure says what is wrong with a folder that could not be opened, and what to do.
+func failure(err error) (what, todo string) {
 	for _, known := range []struct {
-		err  error
-		text string
+		err        error
+		what, todo string
 	}{
-		{repo.ErrNoRepository, "Bastel works inside a repository. Make one here, or look at the demo first."},
-		{repo.ErrBare, "A bare repository has no files to work on. Open a clone, or a linked working tree of it."},
-		{repo.ErrForeignOwner, "If you trust it, tell git so: git config --global --add safe.directory FOLDER"},
-		{repo.ErrNoGit, "Install git 2.36 or newer."},
-		{repo.ErrGitTooOld, "Install git 2.36 or newer."},
-		{repo.ErrLocked, "Wait until the other program is done, or remove the lock file if none is running."},
+		{repo.ErrNoRepository, "There is no repository here.", "Bastel works inside a repository. Make one here, or look at the demo first."},
+		{repo.ErrBare, "This is a bare repository.", "It has no files to work on. Open a clone, or a linked working tree of it."},
+		{repo.ErrForeignOwner, "The repository belongs to another user.", "If you trust it, tell git so: git config --global --add safe.directory FOLDER"},
+		{repo.ErrNoGit, "git is not installed.", "Install git 2.36 or newer."},
+		{repo.ErrGitTooOld, "git is too old.", "Install git 2.36 or newer."},
+		{repo.ErrLocked, "The repository is locked.", "Wait until the other program is done, or remove the lock file if none is running."},
 	} {
 		if errors.Is(err, known.err) {
-			return known.text
+			return known.what, known.todo + "\n\n" + err.Error()
 		}
 	}
-	return "The repository could not be opened."
+	return "The repository could not be opened.", err.Error()
 }

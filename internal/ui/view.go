@@ -30,7 +30,7 @@ func (m *Model) View() tea.View {
 	v.ReportFocus = true
 	v.WindowTitle = "Bastel"
 	if m.width < 20 || m.height < 8 {
-		v.SetContent("Bastel needs more room.")
+		v.SetContent(strings.Join(kit.Wrap("Bastel needs more room.", m.width), "\n"))
 		return v
 	}
 	rows := m.top()
@@ -41,21 +41,30 @@ func (m *Model) View() tea.View {
 }
 
 // top is the sentence that says where the user stands, and the way through the
-// screens.
+// screens: at the end of the second row, or below where there is no room for it.
 func (m *Model) top() []string {
-	way := m.way()
-	room := m.width - 2
 	sentence := ""
 	if m.situated {
 		sentence = safe.Line(m.situation.Sentence())
 	}
-	lines := kit.Wrap(sentence, room)
-	first := kit.Row(m.width, nil, kit.Seg{Text: " " + lines[0], Style: m.theme.Plain})
-	second := ""
-	if len(lines) > 1 {
-		second = lines[1]
+	lines := append(kit.Wrap(sentence, m.width-2), "")
+	rows := make([]string, topRows)
+	wayRow := 1
+	if m.bodySize().Narrow {
+		wayRow = 2
 	}
-	return []string{first, kit.Split(m.width, nil, []kit.Seg{{Text: " " + second, Style: m.theme.Plain}}, way...), kit.Blank(m.width)}
+	for i := range rows {
+		text := kit.Seg{Style: m.theme.Plain}
+		if i < min(len(lines), 2) {
+			text.Text = " " + lines[i]
+		}
+		if i == wayRow {
+			rows[i] = kit.Split(m.width, nil, []kit.Seg{text}, m.way()...)
+			continue
+		}
+		rows[i] = kit.Row(m.width, nil, text)
+	}
+	return rows
 }
 
 // way draws the screens as stations of a thread, in the order of the work.
@@ -80,7 +89,8 @@ func (m *Model) body(size kit.Size) []string {
 	case m.page != nil && m.screen() != nil:
 		return m.page.view(size, m)
 	case m.failed != nil:
-		return kit.Empty(size.Width, size.Height, m.theme, safe.Line(m.failed.Error()), todo(m.failed))
+		what, todo := failure(m.failed)
+		return kit.Empty(size.Width, size.Height, m.theme, what, safe.Text(todo))
 	case m.screen() == nil:
 		return kit.Pad([]string{kit.Row(size.Width, nil, kit.Seg{Text: "  Opening " + safe.Line(m.dir) + " …", Style: m.theme.Dim})}, size.Width, size.Height)
 	}
@@ -124,7 +134,7 @@ func (m *Model) keysLine() string {
 	var segs, last []kit.Seg
 	room := m.width - 2
 	actions := m.actions()
-	ends := map[string]bool{"find": true, "help": true, "leave": true}
+	ends := map[string]bool{"find": !m.bodySize().Narrow, "help": true, "leave": true}
 	for _, action := range actions {
 		if ends[action.Name] {
 			last = append(last, m.keySegs(action)...)

@@ -47,7 +47,10 @@ func Heading(width int, half, what string, active bool, style lipgloss.Style, th
 
 // Empty says in a half why there is nothing in it, and what to do.
 func Empty(width, height int, theme Theme, what, todo string) []string {
-	rows := []string{Row(width, nil, Seg{"  " + what, theme.Plain})}
+	var rows []string
+	for _, line := range Wrap(what, width-4) {
+		rows = append(rows, Row(width, nil, Seg{"  " + line, theme.Plain}))
+	}
 	for _, line := range Wrap(todo, width-4) {
 		rows = append(rows, Row(width, nil, Seg{"  " + line, theme.Dim}))
 	}

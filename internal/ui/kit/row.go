@@ -47,7 +47,7 @@ func Row(width int, background color.Color, segs ...Seg) string {
 	return b.String()
 }
 
-// Split is a row with one part at the left and one at the right edge. The right
+// Split is a row with one part at the left and one near the right edge. The right
 // part is dropped where there is no room for it.
 func Split(width int, background color.Color, left []Seg, right ...Seg) string {
 	size := 0
@@ -57,7 +57,7 @@ func Split(width int, background color.Color, left []Seg, right ...Seg) string {
 	if size == 0 || size+12 > width {
 		return Row(width, background, left...)
 	}
-	return Row(width-size-1, background, left...) + Row(size+1, background, append([]Seg{{Text: " "}}, right...)...)
+	return Row(width-size-2, background, left...) + Row(size+2, background, append([]Seg{{Text: " "}}, right...)...)
 }
 
 // TabWidth is how far apart tab stops are on the screen.

@@ -249,7 +249,7 @@ func (m *Model) row(half kit.Half, i, width int, theme kit.Theme) []string {
 		title = theme.Dim.Strikethrough(true)
 	}
 	return []string{
-		kit.Split(width, background, []kit.Seg{pointer, {Text: " " + safe.Line(source.Commit.Subject()), Style: title}}, kit.Seg{Text: relation, Style: theme.Dim}),
+		kit.Split(width, background, []kit.Seg{pointer, {Text: " "}, {Text: safe.Line(source.Commit.Subject()), Style: title}}, kit.Seg{Text: relation, Style: theme.Dim}),
 		kit.Row(width, background, pointer, kit.Seg{Text: " " + source.ID.Short() + "  " + safe.Line(source.Commit.Writer().Name), Style: theme.Dim}),
 	}
 }

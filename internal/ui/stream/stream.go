@@ -9,6 +9,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/charmbracelet/x/ansi"
+
 	"bastel/internal/diff"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
@@ -24,10 +26,11 @@ const (
 	gapRow
 )
 
-// row is one line of the scroll, by places in files, hunks and lines.
+// row is one line of the scroll, by places in files, hunks and lines. A line that
+// is longer than the scroll is wide takes several rows, its parts.
 type row struct {
-	kind             rowKind
-	file, hunk, line int32
+	kind                   rowKind
+	file, hunk, line, part int32
 }
 
 // Model is the scroll. The zero value is empty.
@@ -37,6 +40,7 @@ type Model struct {
 	cursor int
 	top    int
 	height int
+	width  int                     // that the rows are laid out for
 	marks  map[string]map[int]bool // by hunk id: marked lines
 }
 
@@ -45,21 +49,64 @@ type Model struct {
 func (m *Model) Set(files []tray.File) {
 	path, hunk := m.place()
 	m.files = files
+	m.layout()
+	m.dropStaleMarks()
+	m.restore(path, hunk)
+}
+
+// layout makes the rows for the current width.
+func (m *Model) layout() {
 	m.rows = m.rows[:0]
-	for f := range files {
+	for f := range m.files {
 		if f > 0 {
-			m.rows = append(m.rows, row{gapRow, int32(f), -1, -1})
+			m.rows = append(m.rows, row{gapRow, int32(f), -1, -1, 0})
 		}
-		m.rows = append(m.rows, row{fileRow, int32(f), -1, -1})
-		for h := range files[f].Hunks {
-			m.rows = append(m.rows, row{hunkRow, int32(f), int32(h), -1})
-			for l := range files[f].Hunks[h].Lines {
-				m.rows = append(m.rows, row{lineRow, int32(f), int32(h), int32(l)})
+		m.rows = append(m.rows, row{fileRow, int32(f), -1, -1, 0})
+		for h := range m.files[f].Hunks {
+			m.rows = append(m.rows, row{hunkRow, int32(f), int32(h), -1, 0})
+			for l, line := range m.files[f].Hunks[h].Lines {
+				for part := range m.parts(line.Text) {
+					m.rows = append(m.rows, row{lineRow, int32(f), int32(h), int32(l), int32(part)})
+				}
 			}
 		}
 	}
-	m.dropStaleMarks()
-	m.restore(path, hunk)
+}
+
+// gutter is the room for pointer, number and sign before a line's text.
+const gutter = 9
+
+// parts says how many rows a line takes.
+func (m *Model) parts(line []byte) int {
+	room := m.width - gutter
+	if m.width == 0 || len(line)*kit.TabWidth <= room || room < 10 {
+		return 1
+	}
+	return len(wrap(line, room))
+}
+
+// wrap gives the rows of a line's text, made safe to print.
+func wrap(line []byte, room int) []string {
+	text := kit.Expand(safe.Text(strings.TrimSuffix(string(line[:min(len(line), longestShown)]), "\n")))
+	if len(text) <= room {
+		return []string{text}
+	}
+	return strings.Split(ansi.Hardwrap(text, room, true), "\n")
+}
+
+// resize lays the rows out for another width, and keeps the place.
+func (m *Model) resize(width int) {
+	if width == m.width {
+		return
+	}
+	var at row
+	if m.cursor < len(m.rows) {
+		at = m.rows[m.cursor]
+		at.part = 0
+	}
+	m.width = width
+	m.layout()
+	m.cursor = max(0, slices.Index(m.rows, at))
 }
 
 func (m *Model) place() (path string, hunk int) {
@@ -188,7 +235,9 @@ func (m *Model) Mark() bool {
 	if len(m.marks[id]) == 0 {
 		delete(m.marks, id)
 	}
-	m.Move(1)
+	for m.Move(1); m.cursor < len(m.rows)-1 && m.rows[m.cursor].part > 0; {
+		m.Move(1)
+	}
 	return true
 }
 
@@ -274,6 +323,7 @@ func (m *Model) CursorPath() string {
 
 // View draws height rows. The cursor shows only where the stream has the focus.
 func (m *Model) View(width, height int, focus bool, style LineStyle, theme kit.Theme) []string {
+	m.resize(width)
 	m.height = height
 	m.top = kit.Scroll(m.top, m.cursor, height, len(m.rows))
 	lines := make([]string, 0, height)
@@ -314,7 +364,7 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 	case hunkRow:
 		return m.drawHunk(width, f, int(r.hunk), cursor, pointer, theme)
 	}
-	return m.drawLine(width, &f.Hunks[r.hunk], int(r.line), cursor, pointer, theme)
+	return m.drawLine(width, &f.Hunks[r.hunk], r, cursor, pointer, theme)
 }
 
 // summary says what sort of change a file has, and how large it is.
@@ -362,11 +412,8 @@ func (m *Model) drawHunk(width int, f *tray.File, at int, cursor bool, pointer k
 	return kit.Row(width, background, pointer, kit.Seg{Text: fmt.Sprintf(" ┄┄┄ %s", where), Style: style})
 }
 
-// longestShown bounds how much of a line is looked at to draw it, in bytes.
-const longestShown = 2000
-
-func (m *Model) drawLine(width int, h *tray.Hunk, at int, cursor bool, pointer kit.Seg, theme kit.Theme) string {
-	line := h.Lines[at]
+func (m *Model) drawLine(width int, h *tray.Hunk, r row, cursor bool, pointer kit.Seg, theme kit.Theme) string {
+	line := h.Lines[r.line]
 	background := theme.Selected
 	if !cursor {
 		background = nil
@@ -378,16 +425,23 @@ func (m *Model) drawLine(width int, h *tray.Hunk, at int, cursor bool, pointer k
 	case diff.Remove:
 		style, sign, number = theme.Removed, "−", line.Old+1
 	}
-	if m.marks[h.ID][at] {
+	if m.marks[h.ID][int(r.line)] {
 		pointer = kit.Seg{Text: pointer.Text[:len(pointer.Text)-1] + "●", Style: theme.Marked}
 	}
-	text, ending := strings.TrimSuffix(string(line.Text[:min(len(line.Text), longestShown)]), "\n"), ""
-	if !bytes.HasSuffix(line.Text, []byte("\n")) {
+	rows := wrap(line.Text, max(10, width-gutter))
+	count, ending := fmt.Sprintf("%4d ", number), ""
+	if r.part > 0 {
+		count, sign = "     ", " "
+	}
+	if int(r.part) == len(rows)-1 && !bytes.HasSuffix(line.Text, []byte("\n")) {
 		ending = " (no line end)"
 	}
 	return kit.Row(width, background, pointer,
-		kit.Seg{Text: fmt.Sprintf("%4d ", number), Style: theme.Dim},
+		kit.Seg{Text: count, Style: theme.Dim},
 		kit.Seg{Text: sign + " ", Style: style},
-		kit.Seg{Text: kit.Expand(safe.Text(text)), Style: style},
+		kit.Seg{Text: rows[min(int(r.part), len(rows)-1)], Style: style},
 		kit.Seg{Text: ending, Style: theme.Dim})
 }
+
+// longestShown bounds how much of a line is looked at to draw it, in bytes.
+const longestShown = 4000

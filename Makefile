@@ -1,0 +1,32 @@
+# The core: everything below the line that internal/ui, cli, app and demo lie above.
+CORE = ./internal/repo ./internal/diff ./internal/merge ./internal/lanes ./internal/safe ./internal/tray \
+	./internal/shape ./internal/replay ./internal/journal ./internal/send
+
+.PHONY: run demo test lint race bench shots tmux
+
+run:
+	go run ./cmd/bastel
+
+demo:
+	go run ./cmd/bastel demo
+
+# Everything that must hold: format, vet, staticcheck, all tests, the core without data races.
+test: tmux lint
+	go test ./...
+	go test -race $(CORE)
+
+lint:
+	@unformatted=$$(gofmt -l .); test -z "$$unformatted" || { echo "not formatted: $$unformatted"; exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+
+bench:
+	go test ./test -run '^$$' -bench . -benchtime 5x
+
+# Needs xvfb, xterm, imagemagick and the font JetBrains Mono, besides tmux.
+shots:
+	docs/screenshots/make.sh
+
+# The tests drive the application in tmux: install it where that is possible.
+tmux:
+	@command -v tmux >/dev/null || ./docs/install-tmux.sh

@@ -1,0 +1,67 @@
+#!/usr/bin/env bash
+# Makes the pictures of the README from the demo data: the real application in a
+# real terminal window on a virtual display.
+set -eu
+cd "$(dirname "$0")/../.."
+for tool in tmux Xvfb xterm import; do
+	command -v "$tool" >/dev/null || { echo "pictures need tmux, xvfb, xterm, imagemagick and the font JetBrains Mono: $tool is missing" >&2; exit 1; }
+done
+scratch=$(mktemp -d)
+display=:$((200 + $$ % 300))
+Xvfb "$display" -screen 0 1278x882x24 >/dev/null 2>&1 &
+server=$!
+trap 'kill $server 2>/dev/null || true; rm -rf "$scratch"' EXIT
+go build -o "$scratch/bastel" ./cmd/bastel
+printf 'set -g status off\nset -g default-terminal tmux-256color\nset -as terminal-features ",xterm*:RGB"\nset -g escape-time 0\n' >"$scratch/tmux.conf"
+export GIT_CONFIG_GLOBAL=/dev/null
+sleep 1
+
+# shot NAME COLUMNS ROWS KEYS...: a picture of a fresh demo after some keys. A key
+# "wait:TEXT" waits until the screen shows the text, "text:..." types.
+shot() {
+	local name=$1 columns=$2 rows=$3 key
+	shift 3
+	rm -rf "$scratch/demo"
+	"$scratch/bastel" demo --no-open --dir "$scratch/demo" >/dev/null
+	tmux -L "$name$$" -f "$scratch/tmux.conf" new-session -d -s s -x "$columns" -y "$rows" -c "$scratch/demo/work" \
+		"TERM=xterm-256color COLORTERM=truecolor exec $scratch/bastel"
+	DISPLAY=$display xterm -tn xterm-256color -fa 'JetBrains Mono' -fs 11 -geometry "${columns}x$rows+0+0" -b 0 -bw 0 \
+		-bg '#111418' -fg '#d0d0d0' +sb -e "tmux -L $name$$ attach -t s" >/dev/null 2>&1 &
+	local terminal=$!
+	for key in "wait:Now" "$@"; do
+		case $key in
+		wait:*) await "$name$$" "${key#wait:}" ;;
+		text:*) tmux -L "$name$$" send-keys -t s -l -- "${key#text:}" ;;
+		*) tmux -L "$name$$" send-keys -t s -- "$key" ;;
+		esac
+	done
+	sleep 0.7 # for the window to draw what the terminal already has
+	DISPLAY=$display import -window root -crop "$((columns * 9))x$((rows * 21))+0+0" +repage "docs/screenshots/$name.png"
+	tmux -L "$name$$" kill-server
+	wait $terminal 2>/dev/null || true
+	echo "docs/screenshots/$name.png"
+}
+
+await() {
+	local tries=0
+	until tmux -L "$1" capture-pane -p -t s | grep -qF -- "$2"; do
+		tries=$((tries + 1))
+		[ $tries -lt 200 ] || { echo "never on the screen: $2" >&2; tmux -L "$1" capture-pane -p -t s >&2; exit 1; }
+		sleep 0.05
+	done
+}
+
+shot sort 142 42 "wait:3 hunks" n Enter "wait:1 hunk in 1 file" Enter "wait:2 hunks in 1 file" \
+	m "wait:Message of tray A" "text:Give ships a berth that is deep enough" C-s "wait:deep enough"
+shot sort-lines 142 42 "wait:3 hunks" j j j j Space "wait:1 line marked" "]" "[" k
+shot message 142 42 "wait:3 hunks" m "wait:Message of tray A" "text:Give ships a berth that is deep enough" Enter Enter \
+	"text:Nordlicht touched ground at the Fish Steps on Sunday."
+shot shape-before 142 42 "wait:3 hunks" "]" "wait:nothing planned yet"
+shot shape-after 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s \
+	"wait:from 2 5" j K K "wait:A   mooring depth" j j j j J "wait:9 commits, the content changes" k k k
+shot shape-conflicts 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" o "wait:Where shall" text:origin/main Enter "wait:5 conflicts" j j j
+shot send 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s "wait:from 2 5" \
+	a "wait:commits became" "]" "wait:to be replaced" h j
+shot help 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "?" "wait:On every screen"
+shot finder 142 42 "wait:3 hunks" : "wait:Find an action"
+shot small 80 24 "wait:3 hunks" "]" "wait:nothing planned yet"

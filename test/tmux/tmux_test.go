@@ -1,0 +1,347 @@
+// Package tmux drives the real application in a terminal: keys in, the screen out.
+package tmux
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	_ "bastel/internal/cli" // so that a change of the product makes a cached result stale
+	"bastel/test/fixture"
+)
+
+var binary string
+
+func TestMain(m *testing.M) {
+	if _, err := exec.LookPath("tmux"); err != nil {
+		fmt.Fprintln(os.Stderr, "These tests need tmux. Install it: apt-get install tmux, or brew install tmux.")
+		os.Exit(1)
+	}
+	dir, err := os.MkdirTemp("", "bastel")
+	if err != nil {
+		panic(err)
+	}
+	binary = filepath.Join(dir, "bastel")
+	if out, err := exec.Command("go", "build", "-o", binary, "bastel/cmd/bastel").CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "%s", out)
+		os.Exit(1)
+	}
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// terminal is a tmux session that runs the application.
+type terminal struct {
+	t    *testing.T
+	name string
+}
+
+func open(t *testing.T, dir string, width, height int) *terminal {
+	t.Helper()
+	term := &terminal{t, fmt.Sprintf("bastel-%d-%s", os.Getpid(), strings.ReplaceAll(t.Name(), "/", "-"))}
+	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", fmt.Sprint(width), "-y", fmt.Sprint(height),
+		"-c", dir, "TERM=xterm-256color exec "+binary)
+	t.Cleanup(func() { exec.Command("tmux", "-L", term.name, "kill-server").Run() })
+	return term
+}
+
+func (term *terminal) tmux(args ...string) string {
+	term.t.Helper()
+	out, err := exec.Command("tmux", append([]string{"-L", term.name}, args...)...).CombinedOutput()
+	require.NoError(term.t, err, "tmux %v: %s", args, out)
+	return string(out)
+}
+
+func (term *terminal) screen() string { return term.tmux("capture-pane", "-p", "-t", "s") }
+
+// keys sends keys as tmux names them.
+func (term *terminal) keys(keys ...string) {
+	term.t.Helper()
+	term.tmux(append([]string{"send-keys", "-t", "s"}, keys...)...)
+}
+
+func (term *terminal) text(text string) { term.tmux("send-keys", "-t", "s", "-l", text) }
+
+// patience is how long a screen may take before the test gives up on it.
+const patience = 20 * time.Second
+
+// waitFor waits until the screen shows all the texts.
+func (term *terminal) waitFor(texts ...string) string {
+	term.t.Helper()
+	var shown string
+	ok := assert.Eventually(term.t, func() bool {
+		shown = term.screen()
+		for _, text := range texts {
+			if !strings.Contains(shown, text) {
+				return false
+			}
+		}
+		return true
+	}, patience, 20*time.Millisecond)
+	if !ok {
+		term.t.Fatalf("not on the screen: %q\n%s", texts, shown)
+	}
+	return shown
+}
+
+// waitUntilGone waits until the screen no longer shows the text.
+func (term *terminal) waitUntilGone(text string) {
+	term.t.Helper()
+	if !assert.Eventually(term.t, func() bool { return !strings.Contains(term.screen(), text) }, patience, 20*time.Millisecond) {
+		term.t.Fatalf("still on the screen: %q\n%s", text, term.screen())
+	}
+}
+
+func makeDemo(t *testing.T) (work, shared *fixture.Repo) {
+	t.Helper()
+	dir := t.TempDir()
+	out, err := exec.Command(binary, "demo", "--no-open", "--dir", dir).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	return fixture.Existing(t, dir+"/work"), fixture.Existing(t, dir+"/shared.git")
+}
+
+// TestTheWholeWay sorts, shapes and sends the demo by keys alone.
+func TestTheWholeWay(t *testing.T) {
+	work, shared := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+
+	// Two hunks of one file into a commit, the leftover stays loose.
+	term.waitFor("Now  loose changes", "3 hunks", "Tray A is empty")
+	term.keys("n", "Enter")
+	term.waitFor("1 hunk in 1 file", "2 hunks")
+	term.keys("Enter")
+	term.waitFor("2 hunks in 1 file")
+	term.keys("a") // no message yet: the editor opens
+	term.waitFor("Message of tray A")
+	term.text("Give ships a berth that is deep enough")
+	term.waitFor("subject 38 of 60")
+	term.keys("C-s")
+	term.waitUntilGone("Message of tray A")
+	term.keys("a")
+	term.waitFor("Made commit", "Tray A is empty", "12 commits ahead")
+	changed := work.Git("show", "--format=", "HEAD")
+	assert.Contains(t, changed, "Fits(b, ship)")
+	assert.Contains(t, changed, `{"Fish Steps", 2, 18}`)
+	assert.NotContains(t, changed, "DEBUG")
+	assert.Equal(t, "berth/plan.go", work.Git("show", "--format=", "--name-only", "HEAD"))
+	assert.Contains(t, work.Git("diff", "berth/plan.go"), "+func init()")
+	loose := work.Git("diff") + work.Git("status", "--porcelain")
+
+	// Out with the red theme; "more tide" below "tide offsets" and into it, with a
+	// new message; "mooring depth" to the top.
+	term.keys("]")
+	term.waitFor("Next  stays where it begins", "12 commits, nothing planned yet")
+	term.keys("j", "j", "x")
+	term.waitFor("left out: 3  Try the red theme", "11 commits, the content changes")
+	term.keys("j", "K")
+	term.waitFor("C   more tide")
+	term.keys("s")
+	term.waitFor("from 2 5, message of 2")
+	term.keys("m")
+	term.waitFor("Message of entry B")
+	term.keys("C-g", "BSpace")
+	term.text("Work out tides per quay")
+	term.waitFor("subject 23 of 60")
+	term.keys("C-s")
+	term.waitFor("B   Work out tides per quay", "message new")
+	term.keys("j", "K", "K")
+	term.waitFor("A   mooring depth", "10 commits, the content changes")
+	before := work.Git("rev-parse", "HEAD")
+	term.keys("a")
+	term.waitFor("12 commits became 10.", "nothing planned yet")
+	assert.Equal(t, loose, work.Git("diff")+work.Git("status", "--porcelain"), "loose work is as it was")
+	assert.Contains(t, work.Read("web/board.css"), "#1d2b36", "the red theme is gone from the working tree too")
+
+	// Taken back and done again.
+	after := work.Git("rev-parse", "HEAD")
+	term.keys("u")
+	term.waitFor("Took back the apply")
+	assert.Equal(t, before, work.Git("rev-parse", "HEAD"))
+	assert.Contains(t, work.Read("web/board.css"), "#a3001b")
+	term.keys("U")
+	term.waitFor("Did the apply again")
+	assert.Equal(t, after, work.Git("rev-parse", "HEAD"))
+
+	// Sent, after a question, since commits there are replaced.
+	term.keys("]")
+	term.waitFor("10 commits to send, 6 there to be replaced", "rewritten", "gone")
+	term.keys("a")
+	term.waitFor("6 commits on origin will be replaced by yours. y sends.")
+	term.keys("n")
+	term.waitFor("Nothing was done.")
+	assert.NotEqual(t, after, shared.Git("rev-parse", "feature/berth-board"))
+	term.keys("a")
+	term.waitFor("y sends.")
+	term.keys("y")
+	term.waitFor("Sent 10 commits.", "The remote has all of it.")
+	term.keys("q")
+
+	assert.Equal(t, after, shared.Git("rev-parse", "feature/berth-board"))
+	assert.Equal(t, strings.Join([]string{"mooring depth", "Read the berth table", "Work out tides per quay", "parser again",
+		"Show berths on the board", "newer chart-lines", "depth at fish steps was wrong", "Open at five in summer",
+		"guide: the table", "Give ships a berth that is deep enough"}, "\n"),
+		shared.Git("log", "--reverse", "--format=%s", "main~5..feature/berth-board"))
+	assert.Empty(t, shared.Git("rev-list", "--merges", "feature/berth-board"))
+	assert.Equal(t, loose, work.Git("diff")+work.Git("status", "--porcelain"))
+	work.Git("fsck", "--strict")
+	shared.Git("fsck", "--strict")
+}
+
+func TestLinesAndWayBack(t *testing.T) {
+	work, _ := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	term.waitFor("3 hunks")
+	// Only the second line of the leftover, then back across the seam.
+	term.keys("j", "j", "j", "j", "Space")
+	term.waitFor("1 line marked", "●")
+	term.keys("Enter")
+	term.waitFor("1 hunk in 1 file")
+	assert.Equal(t, 1, strings.Count(work.Git("diff", "--cached"), "\n+func init"))
+	assert.Equal(t, 1, strings.Count(work.Git("diff", "--cached", "--numstat"), "1\t0\tberth/plan.go"))
+	term.keys("l", "Enter")
+	term.waitFor("Tray A is empty")
+	assert.Empty(t, work.Git("diff", "--cached"))
+	term.keys("h", "f")
+	term.waitFor("3 hunks in 1 file")
+	term.keys("e")
+	term.waitFor("No loose changes.", "in 4 files")
+}
+
+func TestConflictsAreForecastAndRefused(t *testing.T) {
+	work, _ := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	term.waitFor("3 hunks")
+	term.keys("]")
+	term.waitFor("nothing planned yet")
+	term.keys("o")
+	term.waitFor("Where shall the series go?", "origin/main")
+	term.text("origin/main")
+	term.keys("Enter")
+	term.waitFor("onto origin/main", "5 conflicts", "the target has this change already")
+	head := work.Git("rev-parse", "HEAD")
+	term.keys("a")
+	term.waitFor("The plan has conflicts, and nothing was changed", "config/quay.toml, with f1b1f4b of Mira")
+	assert.Equal(t, head, work.Git("rev-parse", "HEAD"))
+	term.keys("Escape")
+	term.waitFor("onto origin/main")
+	// Left and come back to: the draft is still there.
+	term.keys("q")
+	again := open2(t, term, work.Dir)
+	again.waitFor("3 hunks")
+	again.keys("]")
+	again.waitFor("onto origin/main", "5 conflicts")
+	again.keys("z")
+	again.waitFor("stays where it begins", "nothing planned yet")
+}
+
+// open2 opens the application once more after the first session has ended.
+func open2(t *testing.T, first *terminal, dir string) *terminal {
+	require.Eventually(t, func() bool { return exec.Command("tmux", "-L", first.name, "has-session").Run() != nil }, patience, 20*time.Millisecond)
+	return open(t, dir, 142, 42)
+}
+
+func TestUsefulScreensWhereLittleIs(t *testing.T) {
+	t.Run("no repository", func(t *testing.T) {
+		dir := t.TempDir()
+		term := open(t, dir, 100, 30)
+		term.waitFor("There is no repository here.", "i make a repository here", "d open the demo")
+		term.keys("i")
+		term.waitFor("has no commit yet", "No loose changes.")
+		assert.DirExists(t, dir+"/.git")
+	})
+	t.Run("empty repository", func(t *testing.T) {
+		f := fixture.New(t)
+		f.Write("first", "line\n")
+		term := open(t, f.Dir, 100, 30)
+		term.waitFor("work has no commit yet; the first will be on main", "first")
+		term.keys("]")
+		term.waitFor("There is no series to shape.", "Make one in Sort first")
+		term.keys("]")
+		term.waitFor("There is nothing to send.")
+		term.keys("[", "[", "f")
+		term.waitFor("1 hunk in 1 file")
+		term.keys("m")
+		term.waitFor("Message of tray A")
+		term.text("First")
+		term.keys("C-s")
+		term.waitUntilGone("Message of tray A")
+		term.keys("a")
+		term.waitFor("Made commit")
+		assert.Equal(t, "First", f.Git("log", "--format=%s"))
+	})
+	t.Run("branch without own commits", func(t *testing.T) {
+		f := fixture.New(t)
+		f.Commit("base", "a", "1\n")
+		f.Git("switch", "--quiet", "-c", "feature")
+		term := open(t, f.Dir, 100, 30)
+		term.waitFor("0 commits ahead of main")
+		term.keys("]")
+		term.waitFor("has no commits that main does not have")
+	})
+	t.Run("detached", func(t *testing.T) {
+		f := fixture.New(t)
+		f.Commit("base", "a", "1\n")
+		f.Git("switch", "--quiet", "--detach")
+		term := open(t, f.Dir, 100, 30)
+		term.waitFor("on no branch")
+		term.keys("]")
+		term.waitFor("git switch -c NAME")
+	})
+}
+
+func TestSmallScreenHelpAndFinder(t *testing.T) {
+	work, _ := makeDemo(t)
+	term := open(t, work.Dir, 80, 24)
+	shown := term.waitFor("Now  loose changes", "Next →", "3 hunks")
+	assert.NotContains(t, shown, "tray A, the next")
+	term.keys("Right")
+	term.waitFor("← Now", "Tray A is empty")
+	term.keys("Left")
+	term.waitFor("Now  loose changes")
+	term.keys("?")
+	term.waitFor("Now holds what you changed", "space")
+	term.keys("Escape")
+	term.waitUntilGone("Now holds what you changed")
+	term.keys(":")
+	term.waitFor("Find an action")
+	term.text("fetch")
+	term.waitFor("Fetch from the remote")
+	term.keys("Enter")
+	term.waitFor("Fetched.")
+	term.tmux("resize-window", "-t", "s", "-x", "142", "-y", "42")
+	term.waitFor("tray A, the next commit on feature/berth-board")
+	term.keys("w")
+	term.waitFor("Journal: what was done here")
+	term.keys("Escape")
+	term.waitUntilGone("Journal: what was done here")
+	term.tmux("resize-window", "-t", "s", "-x", "15", "-y", "5")
+	term.waitFor("needs")
+}
+
+func TestTheMouse(t *testing.T) {
+	work, _ := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	term.waitFor("3 hunks")
+	term.keys("]")
+	term.waitFor("nothing planned yet")
+	// A click in SGR encoding on the fourth commit of Next, and the wheel down.
+	term.text("\x1b[<0;100;13M\x1b[<0;100;13m")
+	term.keys("x")
+	term.waitFor("left out: 4  mooring depth")
+}
+
+func TestNoColour(t *testing.T) {
+	t.Setenv("NO_COLOR", "1")
+	work, _ := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	term.waitFor("+ ", "− ", "3 hunks")
+	assert.NotContains(t, term.tmux("capture-pane", "-p", "-e", "-t", "s"), "\x1b[38")
+}
