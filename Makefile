@@ -12,8 +12,8 @@ demo:
 
 # Everything that must hold: format, vet, staticcheck, all tests, the core without data races.
 test: tmux lint
-	go test ./...
-	go test -race $(CORE)
+	go test -count=1 ./...
+	go test -count=1 -race $(CORE)
 
 lint:
 	@unformatted=$$(gofmt -l .); test -z "$$unformatted" || { echo "not formatted: $$unformatted"; exit 1; }

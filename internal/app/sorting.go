@@ -15,40 +15,41 @@ import (
 
 // ChangesOf lists loose and staged changes from one look at the repository.
 func (a *App) ChangesOf(ctx context.Context, changes []repo.Change) (loose, staged []tray.File, err error) {
-	if loose, err = tray.LooseOf(ctx, a.Repo, changes); err != nil {
+	if loose, err = tray.Loose(ctx, a.Repo, changes); err != nil {
 		return nil, nil, err
 	}
-	staged, err = tray.StagedOf(ctx, a.Repo, changes)
+	staged, err = tray.Staged(ctx, a.Repo, changes)
 	return loose, staged, err
 }
 
 // Stage puts hunks, lines or files into the index, named as tray.Resolve reads
 // them. They are looked up in what lies on disk now, so what changed meanwhile is
-// refused. It gives the paths that changed.
-func (a *App) Stage(ctx context.Context, words []string) ([]string, error) {
-	files, err := tray.Loose(ctx, a.Repo)
+// refused. It gives the paths that changed. Who knows which paths the words lie in
+// says so, and saves looking at all others.
+func (a *App) Stage(ctx context.Context, words []string, within ...string) ([]string, error) {
+	return a.carry(ctx, tray.LooseSide, words, within)
+}
+
+// Unstage takes hunks, lines or files out of the index again, likewise.
+func (a *App) Unstage(ctx context.Context, words []string, within ...string) ([]string, error) {
+	return a.carry(ctx, tray.StagedSide, words, within)
+}
+
+func (a *App) carry(ctx context.Context, side tray.Side, words, within []string) ([]string, error) {
+	changes, err := a.Repo.Status(ctx, within...)
 	if err != nil {
 		return nil, err
 	}
-	return a.move(ctx, files, words, tray.Stage)
-}
-
-// Unstage takes hunks, lines or files out of the index again.
-func (a *App) Unstage(ctx context.Context, words []string) ([]string, error) {
-	files, err := tray.Staged(ctx, a.Repo)
+	picks, err := side.Resolve(ctx, a.Repo, changes, words)
+	for _, cause := range []error{tray.ErrNoSuchHunk, tray.ErrBadPick, tray.ErrUnsettled} {
+		if errors.Is(err, cause) {
+			return nil, &Refusal{Reason: err.Error(), Err: err}
+		}
+	}
 	if err != nil {
 		return nil, err
 	}
-	return a.move(ctx, files, words, tray.Unstage)
-}
-
-func (a *App) move(ctx context.Context, files []tray.File, words []string,
-	carryOut func(context.Context, *repo.Repo, []tray.Pick) ([]string, error)) ([]string, error) {
-	picks, err := tray.Resolve(files, words)
-	if err != nil {
-		return nil, &Refusal{Reason: err.Error(), Err: err}
-	}
-	return carryOut(ctx, a.Repo, picks)
+	return side.Carry(ctx, a.Repo, picks)
 }
 
 // Commit makes a commit from what is staged, through the repository's hooks. It

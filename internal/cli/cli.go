@@ -43,9 +43,10 @@ type command struct {
 
 // Run carries out one command line and gives its exit status.
 func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
-	// A command lives for a moment: memory is cheaper than collecting it often. The
-	// large things, objects and texts, are bounded where they are kept.
+	// A command lives for a moment: memory is cheaper than collecting it often, up
+	// to a limit from where on it is not.
 	debug.SetGCPercent(400)
+	debug.SetMemoryLimit(160 << 20)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	c := &command{stdin: stdin, stdout: stdout, stderr: stderr}

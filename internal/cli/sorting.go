@@ -58,7 +58,11 @@ func (c *command) hunks() *cobra.Command {
 			if staged {
 				list = tray.Staged
 			}
-			files, err := list(ctx, a.Repo)
+			changes, err := a.Repo.Status(ctx)
+			if err != nil {
+				return err
+			}
+			files, err := list(ctx, a.Repo, changes)
 			if err != nil {
 				return err
 			}
@@ -91,11 +95,13 @@ func printHunks(w io.Writer, hunks []hunkDocument) {
 }
 
 func (c *command) stage() *cobra.Command {
-	return c.mover("stage ID...", "Stage hunks, lines of them, or whole files", "staged", (*app.App).Stage)
+	return c.mover("stage ID...", "Stage hunks, lines of them, or whole files", "staged",
+		func(a *app.App, ctx context.Context, ids []string) ([]string, error) { return a.Stage(ctx, ids) })
 }
 
 func (c *command) unstage() *cobra.Command {
-	return c.mover("unstage ID...", "Take hunks, lines of them, or whole files out of what is staged", "unstaged", (*app.App).Unstage)
+	return c.mover("unstage ID...", "Take hunks, lines of them, or whole files out of what is staged", "unstaged",
+		func(a *app.App, ctx context.Context, ids []string) ([]string, error) { return a.Unstage(ctx, ids) })
 }
 
 func (c *command) mover(use, short, past string, move func(*app.App, context.Context, []string) ([]string, error)) *cobra.Command {

@@ -82,6 +82,26 @@ func (f *File) compare() {
 	f.compareContent()
 }
 
+// forgetTexts keeps of a file what is shown of it: the hunks, with their lines in
+// memory of their own.
+func (f *File) forgetTexts() {
+	size := 0
+	for _, h := range f.Hunks {
+		for _, line := range h.Lines {
+			size += len(line.Text)
+		}
+	}
+	kept := make([]byte, 0, size)
+	for _, h := range f.Hunks {
+		for i, line := range h.Lines {
+			start := len(kept)
+			kept = append(kept, line.Text...)
+			h.Lines[i].Text = kept[start:len(kept):len(kept)]
+		}
+	}
+	f.OldText, f.NewText, f.oldLines, f.newLines, f.changes = nil, nil, nil, nil, nil
+}
+
 func (f *File) compareContent() {
 	kind := Text
 	if f.Old.Mode == repo.ModeNone {

@@ -2,23 +2,47 @@ package tray
 
 import (
 	"context"
+	"slices"
 
 	"bastel/internal/merge"
 	"bastel/internal/repo"
 )
 
-// Loose lists what the working tree has changed against the index. Paths narrow
-// it down; without any it is everything.
-func Loose(ctx context.Context, r *repo.Repo, paths ...string) ([]File, error) {
-	changes, err := r.Status(ctx, paths...)
-	if err != nil {
-		return nil, err
-	}
-	return LooseOf(ctx, r, changes)
+// List is one way to list changes as files with their hunks.
+type List func(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]File, error)
+
+// Loose lists the loose ones among changes: what the working tree has changed
+// against the index. The files are for looking at: they hold no more than their
+// hunks, and cannot be staged from. See Whole.
+func Loose(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]File, error) {
+	return inBatches(ctx, r, changes, wholeLoose)
 }
 
-// LooseOf lists the loose ones among changes that are known already.
-func LooseOf(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]File, error) {
+// Staged lists the staged ones among changes, likewise: what the index has changed
+// against HEAD.
+func Staged(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]File, error) {
+	return inBatches(ctx, r, changes, wholeStaged)
+}
+
+// batch is how many files are in memory as a whole at a time.
+const batch = 256
+
+func inBatches(ctx context.Context, r *repo.Repo, changes []repo.Change, list List) ([]File, error) {
+	var files []File
+	for some := range slices.Chunk(changes, batch) {
+		whole, err := list(ctx, r, some)
+		if err != nil {
+			return nil, err
+		}
+		for i := range whole {
+			whole[i].forgetTexts()
+		}
+		files = append(files, whole...)
+	}
+	return files, nil
+}
+
+func wholeLoose(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]File, error) {
 	var loose []repo.Change
 	for _, c := range changes {
 		if c.Loose {
@@ -46,17 +70,7 @@ func LooseOf(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]File, 
 	return compareAll(ctx, files)
 }
 
-// Staged lists what the index has changed against HEAD.
-func Staged(ctx context.Context, r *repo.Repo, paths ...string) ([]File, error) {
-	changes, err := r.Status(ctx, paths...)
-	if err != nil {
-		return nil, err
-	}
-	return StagedOf(ctx, r, changes)
-}
-
-// StagedOf lists the staged ones among changes that are known already.
-func StagedOf(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]File, error) {
+func wholeStaged(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]File, error) {
 	var files []File
 	for _, c := range changes {
 		if c.Staged {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -48,10 +49,43 @@ func (p Pick) whole() bool {
 	return true
 }
 
-// Resolve finds what words of a command mean among files: a path is a whole file,
-// a hunk's id the hunk, and `ID:3,5-7` those of its lines, counted from 1 over all
-// lines shown of it. Errors: ErrNoSuchHunk, ErrBadPick, ErrUnsettled.
-func Resolve(files []File, words []string) ([]Pick, error) {
+// Resolve finds what words of a command mean among changes: a path is a whole
+// file, a hunk's id the hunk, and `ID:3,5-7` those of its lines, counted from 1
+// over all lines shown of it. Errors: ErrNoSuchHunk, ErrBadPick, ErrUnsettled.
+func (side Side) Resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, words []string) ([]Pick, error) {
+	looked, err := inBatches(ctx, r, changes, side.whole)
+	if err != nil {
+		return nil, err
+	}
+	found, err := resolveAll(looked, words)
+	if err != nil {
+		return nil, err
+	}
+	// Now the files that are meant once more, as a whole.
+	meant := map[string]bool{}
+	for _, p := range found {
+		meant[p.File.Path] = true
+	}
+	files, err := side.whole(ctx, r, slices.DeleteFunc(slices.Clone(changes), func(c repo.Change) bool { return !meant[c.Path] }))
+	if err != nil {
+		return nil, err
+	}
+	return resolveAll(files, words)
+}
+
+// Side is one of the two lists of changes, with what moves picks out of it.
+type Side struct {
+	whole List
+	Carry func(ctx context.Context, r *repo.Repo, picks []Pick) ([]string, error)
+}
+
+// The sides: loose changes can be staged, staged ones unstaged.
+var (
+	LooseSide  = Side{wholeLoose, stage}
+	StagedSide = Side{wholeStaged, unstage}
+)
+
+func resolveAll(files []File, words []string) ([]Pick, error) {
 	picks := map[*File]*Pick{}
 	var order []*File
 	pickOf := func(f *File) *Pick {
@@ -147,9 +181,9 @@ func parseLines(text string, limit int) (map[int]bool, error) {
 	return chosen, nil
 }
 
-// Stage puts picks of loose changes into the index: all of them or none. It gives
+// stage puts picks of loose changes into the index: all of them or none. It gives
 // the paths that changed.
-func Stage(ctx context.Context, r *repo.Repo, picks []Pick) ([]string, error) {
+func stage(ctx context.Context, r *repo.Repo, picks []Pick) ([]string, error) {
 	var plan indexPlan
 	for _, p := range picks {
 		plan.move(p, p.File.Old, p.File.New, p.File.NewText, diff.Apply)
@@ -157,8 +191,8 @@ func Stage(ctx context.Context, r *repo.Repo, picks []Pick) ([]string, error) {
 	return plan.carryOut(ctx, r, picks)
 }
 
-// Unstage takes picks of staged changes out of the index again.
-func Unstage(ctx context.Context, r *repo.Repo, picks []Pick) ([]string, error) {
+// unstage takes picks of staged changes out of the index again.
+func unstage(ctx context.Context, r *repo.Repo, picks []Pick) ([]string, error) {
 	var plan indexPlan
 	for _, p := range picks {
 		plan.move(p, p.File.New, p.File.Old, p.File.OldText, diff.TakeOut)

@@ -28,6 +28,7 @@ func (m *Model) globalActions() []kit.Action {
 		{Keys: []string{"F"}, Name: "fetch", Help: "Fetch from the remote. Your branches and files stay as they are.", Rare: true, Do: m.fetch},
 		{Keys: []string{"w"}, Name: "journal", Help: "Show what was done here.", Rare: true, Do: m.showJournal},
 		{Keys: []string{"r"}, Name: "look again", Help: "Read the repository anew.", Rare: true, Do: m.lookAgain},
+		{Keys: []string{"D"}, Name: "open the demo", Help: "Make the demo data in a temporary folder and go there.", Rare: true, Do: m.askDemo},
 		{Keys: []string{":"}, Name: "find", Help: "Find an action by its name.", Do: m.openFinder},
 		{Keys: []string{"?"}, Name: "help", Help: "Explain this screen.", Do: func() tea.Cmd { return m.openPage(&help{}) }},
 		{Keys: []string{"q", "ctrl+c"}, Name: "leave", Help: "Leave. Drafts are kept.", Do: func() tea.Cmd { return tea.Quit }},
@@ -60,9 +61,13 @@ func (m *Model) actions() []kit.Action {
 	case m.failed != nil:
 		return m.nowhereActions()
 	case m.screen() == nil:
-		return m.globalActions()[9:]
+		return m.nowhereActions()[:0]
 	}
 	return append(m.screen().Actions(), m.globalActions()...)
+}
+
+func (m *Model) askDemo() tea.Cmd {
+	return m.openPage(&asker{kit.Ask{Question: "Leave this repository for the demo? y goes there.", Key: "y", Yes: m.openDemo()}})
 }
 
 func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {

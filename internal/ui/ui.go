@@ -155,7 +155,10 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	if msg.err != nil {
 		return nil
 	}
-	m.app = msg.app
+	if m.app != nil {
+		m.app.Close()
+	}
+	m.app, m.situated = msg.app, false
 	m.screens = []kit.Screen{sort.New(m.ctx, m.app), shape.New(m.ctx, m.app), send.New(m.ctx, m.app)}
 	m.at = 0
 	if msg.note != "" {

@@ -1,7 +1,9 @@
 package kit
 
 import (
+	"image/color"
 	"slices"
+	"strings"
 
 	"charm.land/lipgloss/v2"
 )
@@ -13,6 +15,29 @@ func Columns(size Size, seam int) (now, between, next int) {
 	}
 	now = (size.Width - seam) / 2
 	return now, seam, size.Width - seam - now
+}
+
+// HalfAt says which half lies at a column; where the halves are pages, the one shown.
+func HalfAt(size Size, seam, x int, shown Half) Half {
+	if size.Narrow {
+		return shown
+	}
+	if now, between, _ := Columns(size, seam); x < now+between/2 {
+		return Now
+	}
+	return Next
+}
+
+// SeamWidth is the room for a seam with crossing threads, given the whole width.
+func SeamWidth(width int) int { return min(26, width/5) }
+
+// Cursor gives the background of a row and the mark at its beginning, which take
+// width cells, for a row with or without the cursor.
+func Cursor(theme Theme, here bool, width int) (color.Color, Seg) {
+	if !here {
+		return nil, Seg{Text: strings.Repeat(" ", width)}
+	}
+	return theme.Selected, Seg{"▌" + strings.Repeat(" ", width-1), theme.Accent}
 }
 
 // Beside puts the halves and the seam together row by row.

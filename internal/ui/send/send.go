@@ -27,7 +27,6 @@ const Name = "Send"
 const (
 	headRows  = 4
 	rowHeight = 2
-	seamWidth = 26
 )
 
 // Model is the screen.
@@ -167,7 +166,7 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	if m.why != "" {
 		return kit.Empty(size.Width, size.Height, theme, "There is nothing to send.", safe.Text(m.why))
 	}
-	now, seam, next := kit.Columns(size, min(seamWidth, size.Width/5))
+	now, seam, next := kit.Columns(size, kit.SeamWidth(size.Width))
 	body := size.Height - headRows
 	for half := range m.top {
 		m.top[half] = kit.Scroll(m.top[half], m.cursor[half], body/rowHeight, len(m.rows(kit.Half(half))))
@@ -237,12 +236,7 @@ func (m *Model) body(half kit.Half, width, height int, theme kit.Theme) []string
 
 func (m *Model) row(half kit.Half, i, width int, theme kit.Theme) []string {
 	source := m.rows(half)[i]
-	background := theme.Selected
-	pointer := kit.Seg{Text: "▌", Style: theme.Accent}
-	if m.half != half || i != m.cursor[half] {
-		background = nil
-		pointer.Text = " "
-	}
+	background, pointer := kit.Cursor(theme, m.half == half && i == m.cursor[half], 1)
 	title := theme.Plain
 	relation := m.relation(half, source.ID)
 	if relation == "gone" {
@@ -305,7 +299,7 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 
 // Click goes to a commit.
 func (m *Model) Click(x, y int) tea.Cmd {
-	m.half = m.halfAt(x)
+	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
 	if y >= headRows {
 		m.cursor[m.half] = m.top[m.half] + (y-headRows)/rowHeight
 	}
@@ -315,20 +309,9 @@ func (m *Model) Click(x, y int) tea.Cmd {
 
 // Wheel scrolls the half under the mouse.
 func (m *Model) Wheel(x, _, turns int) {
-	m.half = m.halfAt(x)
+	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
 	m.cursor[m.half] += turns
 	m.clamp()
-}
-
-func (m *Model) halfAt(x int) kit.Half {
-	if m.size.Narrow {
-		return m.half
-	}
-	now, seam, _ := kit.Columns(m.size, min(seamWidth, m.size.Width/5))
-	if x >= now+seam/2 {
-		return kit.Next
-	}
-	return kit.Now
 }
 
 // Explain says in the help what this screen is for.

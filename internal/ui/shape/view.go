@@ -22,7 +22,6 @@ import (
 const (
 	headRows  = 3
 	rowHeight = 2 // lines of the screen for a commit
-	seamWidth = 26
 )
 
 // View draws the screen.
@@ -31,7 +30,7 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	if m.why != "" || m.loaded && len(m.plan.Sources) == 0 {
 		return m.nothing(size, theme)
 	}
-	now, seam, next := kit.Columns(size, min(seamWidth, size.Width/5))
+	now, seam, next := kit.Columns(size, kit.SeamWidth(size.Width))
 	body := size.Height - headRows
 	rows := body / rowHeight
 	m.top[kit.Now] = kit.Scroll(m.top[kit.Now], m.nowRow(), rows, len(m.plan.Sources))
@@ -112,12 +111,7 @@ func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
 }
 
 func (m *Model) nowRows(width, i int, s app.Source, cursor, kin, out bool, theme kit.Theme) []string {
-	background := theme.Selected
-	pointer := kit.Seg{Text: "▌", Style: theme.Accent}
-	if !cursor {
-		background = nil
-		pointer.Text = " "
-	}
+	background, pointer := kit.Cursor(theme, cursor, 1)
 	title, number := theme.Plain, theme.Now
 	switch {
 	case out:
@@ -208,12 +202,7 @@ func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
 func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
 	e := m.plan.Next[i]
 	cursor := m.half == kit.Next && i == m.cursor[kit.Next]
-	background := theme.Selected
-	pointer := kit.Seg{Text: "▌", Style: theme.Accent}
-	if !cursor {
-		background = nil
-		pointer.Text = " "
-	}
+	background, pointer := kit.Cursor(theme, cursor, 1)
 	name, title := theme.Next, theme.Plain
 	if i == m.entry() {
 		name, title = theme.Accent, theme.Strong
@@ -277,12 +266,7 @@ func (m *Model) outcome(e shape.Entry, theme kit.Theme) (result, why kit.Seg) {
 func (m *Model) outRows(width, i int, theme kit.Theme) []string {
 	id := m.plan.LeftOut[i-len(m.plan.Next)]
 	cursor := m.half == kit.Next && i == m.cursor[kit.Next]
-	background := theme.Selected
-	pointer := kit.Seg{Text: "▌", Style: theme.Accent}
-	if !cursor {
-		background = nil
-		pointer.Text = " "
-	}
+	background, pointer := kit.Cursor(theme, cursor, 1)
 	number := slices.Index(m.plan.Sources, id) + 1
 	return []string{
 		kit.Row(width, background, pointer, kit.Seg{Text: fmt.Sprintf("     left out: %d  ", number), Style: theme.Dim},
@@ -313,7 +297,7 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 
 // Click goes to a commit.
 func (m *Model) Click(x, y int) tea.Cmd {
-	half := m.halfAt(x)
+	half := kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
 	if m.looking {
 		m.look.Click(y - headRows)
 		return nil
@@ -332,20 +316,9 @@ func (m *Model) Wheel(x, _, turns int) {
 		m.look.Move(3 * turns)
 		return
 	}
-	m.half = m.halfAt(x)
+	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
 	m.cursor[m.half] += turns
 	m.clamp()
-}
-
-func (m *Model) halfAt(x int) kit.Half {
-	if m.size.Narrow {
-		return m.half
-	}
-	now, seam, _ := kit.Columns(m.size, min(seamWidth, m.size.Width/5))
-	if x >= now+seam/2 {
-		return kit.Next
-	}
-	return kit.Now
 }
 
 // Explain says in the help what this screen is for.

@@ -84,10 +84,10 @@ func (m *Model) Actions() []kit.Action {
 		verb, past = "take back", "Take back"
 	}
 	actions := []kit.Action{
-		{Keys: []string{"enter"}, Name: verb, Help: past + " the hunk at the cursor, the file on its heading, or the marked lines: across the seam.", Do: m.carry(s.Picked)},
+		{Keys: []string{"enter"}, Name: verb, Help: past + " the hunk at the cursor, the file on its heading, or the marked lines: across the seam.", Do: m.carry(s.Picked, s.PickedPaths)},
 		{Keys: []string{"space"}, Name: "mark line", Help: "Mark the line at the cursor, so that enter takes the marked lines only.", Do: m.mark},
-		{Keys: []string{"f"}, Name: "whole file", Help: past + " all hunks of the file at the cursor.", Do: m.carry(s.PickedFile)},
-		{Keys: []string{"e"}, Name: "everything", Help: past + " everything.", Do: m.carry(s.All)},
+		{Keys: []string{"f"}, Name: "whole file", Help: past + " all hunks of the file at the cursor.", Do: m.carry(s.PickedFile, s.PickedPaths)},
+		{Keys: []string{"e"}, Name: "everything", Help: past + " everything.", Do: m.carry(s.All, func() []string { return nil })},
 		{Keys: []string{"m"}, Name: "message", Help: "Write the message of tray A's commit.", Do: m.editMessage},
 		{Keys: []string{"a"}, Name: "apply: commit", Help: "Make the commit from tray A.", Do: m.commit},
 		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Rare: true, Do: move(func() { s.Hunk(1) })},
@@ -122,10 +122,11 @@ func (m *Model) mark() tea.Cmd {
 	return kit.Say("Only added and removed lines can be marked.")
 }
 
-// carry takes what is picked across the seam.
-func (m *Model) carry(picked func() []string) func() tea.Cmd {
+// carry takes what is picked across the seam. The paths narrow down where the
+// words are looked up.
+func (m *Model) carry(picked, paths func() []string) func() tea.Cmd {
 	return func() tea.Cmd {
-		words := picked()
+		words, within := picked(), paths()
 		if len(words) == 0 {
 			return nil
 		}
@@ -134,10 +135,10 @@ func (m *Model) carry(picked func() []string) func() tea.Cmd {
 			Title: "Moving changes",
 			Do: func(ctx context.Context, _ func(string)) (string, error) {
 				if half == kit.Now {
-					_, err := m.app.Stage(ctx, words)
+					_, err := m.app.Stage(ctx, words, within...)
 					return "", err
 				}
-				_, err := m.app.Unstage(ctx, words)
+				_, err := m.app.Unstage(ctx, words, within...)
 				return "", err
 			},
 			Then: func() tea.Msg { s.Unmark(); return nil },
@@ -186,23 +187,14 @@ func (m *Model) commit() tea.Cmd {
 
 // Click goes to a row.
 func (m *Model) Click(x, y int) tea.Cmd {
-	m.half = m.halfAt(x)
+	m.half = kit.HalfAt(m.size, seamWidth, x, m.half)
 	m.stream().Click(y - headRows)
 	return nil
 }
 
 // Wheel scrolls the half under the mouse.
-func (m *Model) Wheel(x, _, turns int) { m.halves[m.halfAt(x)].Move(3 * turns) }
-
-func (m *Model) halfAt(x int) kit.Half {
-	if m.size.Narrow {
-		return m.half
-	}
-	now, seam, _ := kit.Columns(m.size, seamWidth)
-	if x >= now+seam/2 {
-		return kit.Next
-	}
-	return kit.Now
+func (m *Model) Wheel(x, _, turns int) {
+	m.halves[kit.HalfAt(m.size, seamWidth, x, m.half)].Move(3 * turns)
 }
 
 const (

@@ -6,6 +6,7 @@ package stream
 import (
 	"bytes"
 	"fmt"
+	"image/color"
 	"slices"
 	"strings"
 
@@ -252,6 +253,20 @@ func (m *Model) Marked() (n int) {
 // Unmark takes all marks away.
 func (m *Model) Unmark() { m.marks = nil }
 
+// PickedPaths are the paths that the picked words lie in: nil stands for any.
+func (m *Model) PickedPaths() []string {
+	if len(m.marks) == 0 {
+		return []string{m.CursorPath()}
+	}
+	var paths []string
+	for _, f := range m.files {
+		if slices.ContainsFunc(f.Hunks, func(h tray.Hunk) bool { return m.marks[h.ID] != nil }) {
+			paths = append(paths, f.Path)
+		}
+	}
+	return paths
+}
+
 // Picked names what is picked, in the words that tray.Resolve reads: the marked
 // lines if there are any, else the hunk at the cursor, else the file.
 func (m *Model) Picked() []string {
@@ -344,12 +359,7 @@ const (
 
 func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.Theme) string {
 	r := m.rows[at]
-	var background = theme.Selected
-	pointer := kit.Seg{Text: "▌ ", Style: theme.Accent}
-	if !cursor {
-		background = nil
-		pointer.Text = "  "
-	}
+	background, pointer := kit.Cursor(theme, cursor, 2)
 	f := &m.files[r.file]
 	switch r.kind {
 	case gapRow:
@@ -362,9 +372,9 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 		return kit.Split(width, background,
 			[]kit.Seg{pointer, {Text: safe.Line(f.Path), Style: heading.Bold(true)}}, kit.Seg{Text: summary(f), Style: theme.Dim})
 	case hunkRow:
-		return m.drawHunk(width, f, int(r.hunk), cursor, pointer, theme)
+		return m.drawHunk(width, f, int(r.hunk), background, pointer, theme)
 	}
-	return m.drawLine(width, &f.Hunks[r.hunk], r, cursor, pointer, theme)
+	return m.drawLine(width, &f.Hunks[r.hunk], r, background, pointer, theme)
 }
 
 // summary says what sort of change a file has, and how large it is.
@@ -395,13 +405,9 @@ func summary(f *tray.File) string {
 	return strings.Join(words, "  ")
 }
 
-func (m *Model) drawHunk(width int, f *tray.File, at int, cursor bool, pointer kit.Seg, theme kit.Theme) string {
+func (m *Model) drawHunk(width int, f *tray.File, at int, background color.Color, pointer kit.Seg, theme kit.Theme) string {
 	h := &f.Hunks[at]
 	style := theme.Dim
-	background := theme.Selected
-	if !cursor {
-		background = nil
-	}
 	if !h.HasLines() {
 		return kit.Row(width, background, pointer, kit.Seg{Text: "     " + safe.Line(h.Note), Style: style})
 	}
@@ -412,12 +418,8 @@ func (m *Model) drawHunk(width int, f *tray.File, at int, cursor bool, pointer k
 	return kit.Row(width, background, pointer, kit.Seg{Text: fmt.Sprintf(" ┄┄┄ %s", where), Style: style})
 }
 
-func (m *Model) drawLine(width int, h *tray.Hunk, r row, cursor bool, pointer kit.Seg, theme kit.Theme) string {
+func (m *Model) drawLine(width int, h *tray.Hunk, r row, background color.Color, pointer kit.Seg, theme kit.Theme) string {
 	line := h.Lines[r.line]
-	background := theme.Selected
-	if !cursor {
-		background = nil
-	}
 	style, sign, number := theme.Plain, " ", line.New+1
 	switch line.Op {
 	case diff.Add:
@@ -426,7 +428,7 @@ func (m *Model) drawLine(width int, h *tray.Hunk, r row, cursor bool, pointer ki
 		style, sign, number = theme.Removed, "−", line.Old+1
 	}
 	if m.marks[h.ID][int(r.line)] {
-		pointer = kit.Seg{Text: pointer.Text[:len(pointer.Text)-1] + "●", Style: theme.Marked}
+		pointer = kit.Seg{Text: strings.TrimSuffix(pointer.Text, " ") + "●", Style: theme.Marked}
 	}
 	rows := wrap(line.Text, max(10, width-gutter))
 	count, ending := fmt.Sprintf("%4d ", number), ""
