@@ -29,6 +29,9 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	if err := a.free(); err != nil {
 		return Applied{}, err
 	}
+	if err := a.checkCurrent(ctx, "refs/heads/"+plan.Branch, plan.Tip); err != nil {
+		return Applied{}, err
+	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	unsettled := a.lookForUnsettled(ctx) // takes as long as the replay, so both run at once
@@ -119,7 +122,7 @@ func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string
 	if err != nil {
 		return err
 	}
-	if err := a.checkCurrent(ctx, step); err != nil {
+	if err := a.checkCurrent(ctx, step.Ref, step.Old); err != nil {
 		return err
 	}
 	changes, err := unsettled()
@@ -184,16 +187,17 @@ func (a *App) unfinishedStep(ctx context.Context, e journal.Entry) (unfinishedSt
 	return step, nil
 }
 
-func (a *App) checkCurrent(ctx context.Context, step unfinishedStep) error {
+// checkCurrent refuses where another branch is checked out, or the branch was moved.
+func (a *App) checkCurrent(ctx context.Context, ref string, at repo.ID) error {
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
 		return err
 	}
-	if head.Ref != step.Ref {
-		return refuse("You are not on %s any more. Nothing was changed.", strings.TrimPrefix(step.Ref, "refs/heads/"))
+	if head.Ref != ref {
+		return refuse("You are not on %s any more. Nothing was changed.", strings.TrimPrefix(ref, "refs/heads/"))
 	}
-	if head.Commit != step.Old {
-		return &Refusal{Reason: fmt.Sprintf("%s was moved meanwhile, from %s to %s. Nothing was changed. Look again, then repeat.", head.Branch(), step.Old.Short(), head.Commit.Short()), Err: repo.ErrMoved}
+	if head.Commit != at {
+		return &Refusal{Reason: fmt.Sprintf("%s was moved meanwhile, from %s to %s. Nothing was changed. Look again, then repeat.", head.Branch(), at.Short(), head.Commit.Short()), Err: repo.ErrMoved}
 	}
 	return nil
 }

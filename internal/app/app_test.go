@@ -1,0 +1,252 @@
+package app_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/test/fixture"
+)
+
+var ctx = context.Background()
+
+func open(t *testing.T, dir string) *app.App {
+	t.Helper()
+	a, _, err := app.Open(ctx, dir)
+	require.NoError(t, err)
+	t.Cleanup(func() { a.Close() })
+	return a
+}
+
+// branch is a repository on "feature", three commits after main.
+func branch(t *testing.T) *fixture.Repo {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n2\n3\n", "kept", "x\n")
+	f.Git("switch", "--quiet", "-c", "feature")
+	f.Commit("one", "new", "n\n")
+	f.Commit("two", "a", "1\n2\n3\n4\n")
+	f.Commit("three", "new", "n\nm\n")
+	return f
+}
+
+func refusal(t *testing.T, err error) string {
+	t.Helper()
+	var refusal *app.Refusal
+	require.ErrorAs(t, err, &refusal)
+	return refusal.Reason
+}
+
+func TestTargetsAndSentences(t *testing.T) {
+	f := branch(t)
+	a := open(t, f.Dir)
+	s, err := a.Situation(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "work is on feature, 3 commits ahead of main.", s.Sentence())
+	remote := f.Remote(t)
+	f.Git("push", "--quiet", "origin", "main", "main:develop", "feature~1:refs/heads/feature")
+	remote.Git("symbolic-ref", "HEAD", "refs/heads/develop")
+	f.Git("fetch", "--quiet")
+	f.Git("remote", "set-head", "origin", "--auto")
+	f.Git("branch", "--quiet", "--set-upstream-to=origin/feature")
+	f.Write("a", "loose\n")
+	f.Write("staged", "s\n")
+	f.Git("add", "staged")
+	a = open(t, f.Dir)
+	s, err = a.Situation(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "origin/develop", s.Target.Name, "the remote's default branch")
+	assert.Equal(t, "work is on feature, 3 commits ahead of origin/develop. 1 not on origin/feature yet. Loose: 1 file, staged: 1.", s.Sentence())
+	target, err := a.FindTarget(ctx, "main")
+	require.NoError(t, err)
+	assert.Equal(t, "origin/develop", target.Name)
+}
+
+func TestRangeOfABranchWithoutTarget(t *testing.T) {
+	f := fixture.New(t)
+	for i := range 103 {
+		f.Commit(strings.Repeat("x", i+1))
+	}
+	a := open(t, f.Dir)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	assert.Len(t, plan.Sources, 100)
+	f.Git("switch", "--quiet", "-c", "side", "HEAD~3")
+	f.Commit("side")
+	f.Git("switch", "--quiet", "main")
+	f.Git("merge", "--quiet", "--no-ff", "-m", "merge", "side")
+	f.Commit("after")
+	plan, err = a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	assert.Len(t, plan.Sources, 1, "back to the last merge")
+	_, err = a.NewPlan(ctx, "", "HEAD~5")
+	assert.Contains(t, refusal(t, err), "is a merge")
+}
+
+func TestTheRootCommitCanBeRewritten(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("first", "a", "1\n")
+	f.Commit("second", "b", "2\n")
+	a := open(t, f.Dir)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	require.True(t, plan.Base.IsZero())
+	result, err := a.Apply(ctx, plan.Move(1, 0), nil)
+	require.NoError(t, err)
+	assert.True(t, result.SameContent)
+	assert.Equal(t, "first\nsecond", f.Git("log", "--format=%s"))
+	_, err = a.Apply(ctx, plan, nil)
+	assert.ErrorIs(t, err, repo.ErrMoved, "the plan is of another time")
+}
+
+func TestApplyRefusesWhatIsInTheWay(t *testing.T) {
+	for name, test := range map[string]struct {
+		prepare func(f *fixture.Repo)
+		want    string
+	}{
+		"loose":     {func(f *fixture.Repo) { f.Write("a", "loose\n") }, "a"},
+		"staged":    {func(f *fixture.Repo) { f.Write("a", "1\n2\n3\n4\n5\n"); f.Git("add", "a") }, "a"},
+		"deleted":   {func(f *fixture.Repo) { os.Remove(filepath.Join(f.Dir, "a")) }, "a"},
+		"unsettled": {func(f *fixture.Repo) { f.Write(".git/CHERRY_PICK_HEAD", "x") }, "cherry-pick"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := branch(t)
+			a := open(t, f.Dir)
+			plan, err := a.NewPlan(ctx, "", "")
+			require.NoError(t, err)
+			test.prepare(f)
+			head, status := f.Git("rev-parse", "HEAD"), f.Git("status", "--porcelain")
+			_, err = a.Apply(ctx, plan.LeaveOut(1), nil)
+			assert.Contains(t, refusal(t, err), test.want)
+			assert.Equal(t, head, f.Git("rev-parse", "HEAD"))
+			assert.Equal(t, status, f.Git("status", "--porcelain"))
+			assert.NoFileExists(t, filepath.Join(f.Dir, ".git", "bastel", "unfinished.json"))
+		})
+	}
+}
+
+// TestUntrackedFilesAreNeverOverwritten: undoing brings a file back whose place
+// somebody has taken, ignored or not.
+func TestUntrackedFilesAreNeverOverwritten(t *testing.T) {
+	for _, ignore := range []string{"", "new\n"} {
+		f := branch(t)
+		f.Write(".git/info/exclude", ignore)
+		a := open(t, f.Dir)
+		plan, err := a.NewPlan(ctx, "", "")
+		require.NoError(t, err)
+		_, err = a.Apply(ctx, plan.LeaveOut(2).LeaveOut(0), nil)
+		require.NoError(t, err)
+		assert.NoFileExists(t, filepath.Join(f.Dir, "new"))
+		f.Write("new", "somebody's work\n")
+		_, err = a.Undo(ctx)
+		assert.Contains(t, refusal(t, err), "new")
+		assert.Equal(t, "somebody's work\n", f.Read("new"))
+		assert.Equal(t, "two", f.Git("log", "-1", "--format=%s"))
+	}
+}
+
+func TestApplyInALinkedWorktreeAndWithASubmodule(t *testing.T) {
+	f := branch(t)
+	linked := filepath.Join(t.TempDir(), "linked")
+	f.Git("switch", "--quiet", "main")
+	f.Git("worktree", "add", "--quiet", linked, "feature")
+	w := fixture.Existing(t, linked)
+	w.Git("-c", "protocol.file.allow=always", "submodule", "--quiet", "add", f.Dir, "sub")
+	w.Commit("with a submodule")
+	w.Write("sub/a", "loose in the submodule\n")
+	w.Write("kept", "loose\n")
+	a := open(t, linked)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	result, err := a.Apply(ctx, plan.LeaveOut(1).Move(2, 0), nil)
+	require.NoError(t, err)
+	assert.Equal(t, 3, result.Commits)
+	assert.Equal(t, "three\none\nwith a submodule\nbase", w.Git("log", "--format=%s"))
+	assert.Equal(t, "loose in the submodule\n", w.Read("sub/a"))
+	assert.Equal(t, "1\n2\n3\n", w.Read("a"))
+	_, err = a.Undo(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "1\n2\n3\n4\n", w.Read("a"))
+	main := open(t, f.Dir)
+	_, err = main.Undo(ctx)
+	assert.Contains(t, refusal(t, err), "nothing to take back", "each working tree has its own steps")
+}
+
+func TestPostRewriteHears(t *testing.T) {
+	f := branch(t)
+	f.Hook("post-rewrite", "echo $1 >heard; cat >>heard\n")
+	old := strings.Fields(f.Git("rev-list", "--reverse", "main..feature"))
+	a := open(t, f.Dir)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	_, err = a.Apply(ctx, plan.Join(1, 2), nil)
+	require.NoError(t, err)
+	head := f.Git("rev-parse", "HEAD")
+	assert.Equal(t, "rebase\n"+old[1]+" "+head+"\n"+old[2]+" "+head+"\n", f.Read("heard"))
+	f.Hook("post-rewrite", "echo grumble; exit 1\n")
+	plan, err = a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	result, err := a.Apply(ctx, plan.Reword(0, "other"), nil)
+	require.NoError(t, err, "the rewriting is done")
+	assert.Contains(t, result.Warning, "grumble")
+}
+
+func TestDraftsAreKept(t *testing.T) {
+	f := branch(t)
+	a := open(t, f.Dir)
+	require.NoError(t, a.KeepDraftMessage("half a\nmessage"))
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	draft := plan.Join(0, 2).Reword(0, "both").LeaveOut(1)
+	require.NoError(t, a.KeepPlan(draft))
+	again := open(t, f.Dir)
+	assert.Equal(t, "half a\nmessage", again.DraftMessage())
+	got, err := again.DraftPlan(ctx)
+	require.NoError(t, err)
+	assert.True(t, draft.Equal(got))
+	f.Commit("grown")
+	got, err = again.DraftPlan(ctx)
+	require.NoError(t, err)
+	assert.False(t, got.Changes(), "a draft of another state is put aside")
+	require.NoError(t, again.KeepDraftMessage(""))
+	assert.Empty(t, open(t, f.Dir).DraftMessage())
+}
+
+func TestSendSeriesFollowsTheJournal(t *testing.T) {
+	f := branch(t)
+	f.Remote(t)
+	f.Git("push", "--quiet", "origin", "main", "feature")
+	f.Git("fetch", "--quiet")
+	a := open(t, f.Dir)
+	for _, edit := range []int{0, 1} {
+		plan, err := a.NewPlan(ctx, "", "")
+		require.NoError(t, err)
+		if edit == 0 {
+			plan = plan.Join(0, 2)
+		} else {
+			plan = plan.Reword(1, "two, reworded")
+		}
+		_, err = a.Apply(ctx, plan, nil)
+		require.NoError(t, err)
+	}
+	s, err := a.SendSeries(ctx, false)
+	require.NoError(t, err)
+	require.Len(t, s.Now, 3)
+	require.Len(t, s.Next, 2)
+	assert.Equal(t, map[repo.ID]repo.ID{s.Now[0].ID: s.Next[0].ID, s.Now[2].ID: s.Next[0].ID, s.Now[1].ID: s.Next[1].ID}, s.Became)
+	assert.NoError(t, s.Verdict())
+}
+
+func TestCleanMessage(t *testing.T) {
+	for text, want := range map[string]string{
+		"": "", " \n\t\n": "", "a": "a\n", "\n\na  \n\n\n\nb\n\n": "a\n\nb\n", "a\r\nb": "a\nb\n", "# kept": "# kept\n",
+	} {
+		assert.Equal(t, want, app.CleanMessage(text))
+	}
+}

@@ -1,0 +1,129 @@
+package stream_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/charmbracelet/x/ansi"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/diff"
+	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
+)
+
+var theme = kit.NewTheme(true)
+
+// file makes a changed file whose hunks each add some lines.
+func file(path string, hunks ...int) tray.File {
+	f := tray.File{Path: path}
+	for h, added := range hunks {
+		hunk := tray.Hunk{ID: fmt.Sprintf("%s.%d", path, h), Kind: tray.Text}
+		hunk.Lines = append(hunk.Lines, diff.Line{Op: diff.Keep, Text: []byte("kept\n")})
+		for i := range added {
+			hunk.Lines = append(hunk.Lines, diff.Line{Op: diff.Add, Old: -1, New: i + 1, Text: fmt.Appendf(nil, "%s line %d\n", path, i)})
+		}
+		f.Hunks = append(f.Hunks, hunk)
+	}
+	return f
+}
+
+func view(m *stream.Model, width, height int) string {
+	var lines []string
+	for _, line := range m.View(width, height, true, stream.Cool, theme) {
+		lines = append(lines, strings.TrimRight(ansi.Strip(line), " "))
+	}
+	return strings.Join(lines, "\n")
+}
+
+func TestWhatIsPicked(t *testing.T) {
+	var m stream.Model
+	m.Set([]tray.File{file("a", 2, 1), file("b", 3)})
+	assert.Equal(t, []string{"a.0"}, m.Picked(), "it begins on the first hunk")
+	m.Hunk(1)
+	assert.Equal(t, []string{"a.1"}, m.Picked())
+	m.File(1)
+	assert.Equal(t, []string{"b.0"}, m.Picked(), "a file's heading stands for the file")
+	assert.Equal(t, []string{"b"}, m.PickedPaths())
+	m.Move(2)
+	assert.False(t, m.Mark(), "an unchanged line cannot be marked")
+	m.Move(1)
+	require.True(t, m.Mark())
+	require.True(t, m.Mark())
+	m.End(false)
+	assert.Equal(t, []string{"b.0:2,3"}, sorted(m.Picked()), "marks come before the cursor")
+	assert.Equal(t, []string{"b"}, m.PickedPaths())
+	m.Unmark()
+	assert.Equal(t, []string{"a.0", "a.1"}, m.Picked())
+	assert.Len(t, m.All(), 3)
+}
+
+func sorted(words []string) []string {
+	for i, word := range words {
+		if word == "b.0:3,2" {
+			words[i] = "b.0:2,3"
+		}
+	}
+	return words
+}
+
+func TestThePlaceIsKept(t *testing.T) {
+	var m stream.Model
+	m.Set([]tray.File{file("a", 1, 1, 1), file("b", 1)})
+	m.Hunk(1)
+	m.Set([]tray.File{file("a", 1, 1), file("b", 1)})
+	assert.Equal(t, []string{"a.1"}, m.Picked(), "the next hunk has come into its place")
+	m.Set([]tray.File{file("a", 1), file("b", 1)})
+	assert.Equal(t, []string{"a.0"}, m.Picked())
+	m.Set([]tray.File{file("b", 1)})
+	assert.Equal(t, []string{"b.0"}, m.Picked(), "and then the next file")
+	m.Set(nil)
+	assert.Empty(t, m.Picked())
+	assert.Empty(t, m.CursorPath())
+	m.Set([]tray.File{file("c", 1)})
+	assert.Equal(t, []string{"c.0"}, m.Picked())
+}
+
+func TestLongLinesTakeSeveralRows(t *testing.T) {
+	var m stream.Model
+	f := file("a", 1)
+	f.Hunks[0].Lines[1].Text = []byte(strings.Repeat("0123456789", 5))
+	m.Set([]tray.File{f})
+	assert.Equal(t, strings.Join([]string{
+		"  a                             +1",
+		"▌  ┄┄┄ from line 1",
+		"     1   kept",
+		"     2 + 01234567890123456789012345",
+		"         678901234567890123456789 …",
+		"",
+	}, "\n"), view(&m, 35, 6))
+	m.Move(3)
+	assert.Equal(t, []string{"a.0"}, m.Picked())
+	m.View(100, 6, true, stream.Cool, theme)
+	require.True(t, m.Mark(), "another width keeps the line at the cursor")
+}
+
+func TestWhatFilesHoldCannotDriveTheTerminal(t *testing.T) {
+	var m stream.Model
+	f := file("evil\x1b[2J", 1)
+	f.Hunks[0].Lines[1].Text = []byte("\x1b]0;title\x07\ttab\n")
+	m.Set([]tray.File{f})
+	for _, line := range m.View(80, 6, true, stream.Warm, theme) {
+		assert.NotContains(t, line, "\x1b[2J")
+		assert.NotContains(t, line, "\x1b]0;")
+		assert.Equal(t, 80, ansi.StringWidth(line))
+	}
+}
+
+func BenchmarkKeyInFiftyThousandLines(b *testing.B) {
+	var m stream.Model
+	m.Set([]tray.File{file("a", 50000)})
+	b.ReportAllocs()
+	for b.Loop() {
+		m.Move(7)
+		m.View(66, 36, true, stream.Cool, theme)
+	}
+}
