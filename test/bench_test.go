@@ -83,9 +83,9 @@ func BenchmarkApply(b *testing.B) {
 	b.ReportMetric(float64(baseline.Milliseconds())/float64(b.N), "ms/baseline")
 }
 
-// packOf packs objects as they come, without deltas.
+// packOf packs objects as the repository itself does, but without deltas.
 func packOf(dir string, names []byte) ([]byte, error) {
-	cmd := exec.Command("git", "pack-objects", "--stdout", "--window=0", "-q")
+	cmd := exec.Command("git", "pack-objects", "--stdout", "--window=0", "--no-reuse-object", "-q")
 	cmd.Dir, cmd.Stdin = dir, bytes.NewReader(names)
 	return cmd.Output()
 }

@@ -8,6 +8,8 @@ import (
 	"fmt"
 	"strings"
 
+	"golang.org/x/sync/errgroup"
+
 	"bastel/internal/journal"
 	"bastel/internal/merge"
 	"bastel/internal/replay"
@@ -32,9 +34,6 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	if err := a.checkCurrent(ctx, "refs/heads/"+plan.Branch, plan.Tip); err != nil {
 		return Applied{}, err
 	}
-	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
-	unsettled := a.lookForUnsettled(ctx) // takes as long as the replay, so both run at once
 	forecast, err := a.Forecast(ctx, plan, progress)
 	if err != nil {
 		return Applied{}, err
@@ -54,13 +53,11 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	if result.New == result.Old {
 		return result, nil
 	}
-	if err := a.engine.Flush(ctx, forecast.Tip); err != nil {
-		return result, err
-	}
 	what := Count(len(plan.Sources), "commit") + " into " + Count(result.Commits, "commit")
 	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
 		Title: what, Pairs: forecast.Pairs()}
-	if err := a.moveBranch(ctx, entry, "shape: "+what, unsettled); err != nil {
+	flush := func(ctx context.Context) error { return a.engine.Flush(ctx, forecast.Tip) }
+	if err := a.moveBranch(ctx, entry, "shape: "+what, forecast.Tree, flush); err != nil {
 		return result, err
 	}
 	if err := a.Repo.RunPostRewrite(ctx, forecast.Pairs()); err != nil {
@@ -79,30 +76,6 @@ func conflictRefusal(f *replay.Forecast) error {
 	return &Refusal{Reason: "The plan has conflicts, and nothing was changed:\n" + strings.Join(lines, "\n"), Err: ErrConflict}
 }
 
-// unsettled is what the index and the working tree have changed, known later.
-type unsettled func() ([]repo.Change, error)
-
-// lookForUnsettled begins to look, with the index refreshed on the way.
-func (a *App) lookForUnsettled(ctx context.Context) unsettled {
-	type answer struct {
-		changes []repo.Change
-		err     error
-	}
-	answers := make(chan answer, 1)
-	go func() {
-		if err := a.Repo.RefreshIndex(ctx); err != nil {
-			answers <- answer{nil, err}
-			return
-		}
-		changes, err := a.Repo.TrackedStatus(ctx)
-		answers <- answer{changes, err}
-	}()
-	return func() ([]repo.Change, error) {
-		got := <-answers
-		return got.changes, got.err
-	}
-}
-
 // unfinishedStep is kept in a file while the working tree is on its way, so that
 // a crash can be mended at the next start.
 type unfinishedStep struct {
@@ -116,24 +89,26 @@ type unfinishedStep struct {
 // moveBranch takes the current branch from one commit to another, with index and
 // working tree. It is before or after, never between: everything that can be
 // refused is tried first, then the refs move in one transaction, then the working
-// tree follows. If that fails after all, the refs move back.
-func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string, unsettled unsettled) error {
-	step, err := a.unfinishedStep(ctx, entry)
+// tree follows. If that fails after all, the refs move back. Objects that the new
+// commit needs are written by flush, while what is in the way is looked for.
+func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string, newTree repo.ID, flush func(context.Context) error) error {
+	step := unfinishedStep{Ref: entry.Ref, Old: entry.Old, New: entry.New, NewTree: newTree}
+	old, err := a.Repo.Commit(ctx, entry.Old)
 	if err != nil {
 		return err
 	}
+	step.OldTree = old.Tree
 	if err := a.checkCurrent(ctx, step.Ref, step.Old); err != nil {
 		return err
 	}
-	changes, err := unsettled()
-	if err != nil {
+	group, both := errgroup.WithContext(ctx)
+	group.Go(func() error { return flush(both) })
+	group.Go(func() error { return a.nothingInTheWay(both, step) })
+	if err := group.Wait(); err != nil {
 		return err
 	}
 	if step.OldTree == step.NewTree {
 		_, err := a.record(ctx, entry, reflog)
-		return err
-	}
-	if err := a.nothingInTheWay(ctx, step, changes); err != nil {
 		return err
 	}
 	ctx = context.WithoutCancel(ctx)
@@ -151,21 +126,25 @@ func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string
 
 // nothingInTheWay refuses where a path that the step changes has loose or staged
 // changes, or where something that is not the repository's lies in a new file's place.
-func (a *App) nothingInTheWay(ctx context.Context, step unfinishedStep, changes []repo.Change) error {
+func (a *App) nothingInTheWay(ctx context.Context, step unfinishedStep) error {
 	differences, err := merge.Compare(ctx, a.engine.Objects(), step.OldTree, step.NewTree)
 	if err != nil {
 		return err
 	}
-	changed := make(map[string]bool, len(changes))
-	for _, c := range changes {
-		changed[c.Path] = true
-	}
-	var paths []string
+	var known, paths []string
 	for _, d := range differences {
-		if changed[d.Path] || d.Old.IsZero() && a.Repo.Exists(d.Path) {
+		if !d.Old.IsZero() {
+			known = append(known, d.Path)
+		}
+		if d.Old.IsZero() && a.Repo.Exists(d.Path) {
 			paths = append(paths, d.Path)
 		}
 	}
+	unsettled, err := a.Repo.Unsettled(ctx, step.OldTree, known)
+	if err != nil {
+		return err
+	}
+	paths = append(paths, unsettled...)
 	if len(paths) == 0 {
 		return nil
 	}
@@ -175,16 +154,6 @@ func (a *App) nothingInTheWay(ctx context.Context, step unfinishedStep, changes 
 		list += fmt.Sprintf("\nand %d more", more)
 	}
 	return &Refusal{Reason: "Loose or staged changes are in the way of the new content, so nothing was changed. Commit them, or put them aside:\n" + list, Err: repo.ErrInTheWay}
-}
-
-func (a *App) unfinishedStep(ctx context.Context, e journal.Entry) (unfinishedStep, error) {
-	step := unfinishedStep{Ref: e.Ref, Old: e.Old, New: e.New}
-	commits, err := a.Repo.Commits(ctx, []repo.ID{e.Old, e.New})
-	if err != nil {
-		return step, err
-	}
-	step.OldTree, step.NewTree = commits[0].Tree, commits[1].Tree
-	return step, nil
 }
 
 // checkCurrent refuses where another branch is checked out, or the branch was moved.

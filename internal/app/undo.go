@@ -52,7 +52,12 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 		_, err = a.record(ctx, record, reflog)
 		return entry, err
 	}
-	return entry, a.moveBranch(ctx, record, reflog, a.lookForUnsettled(ctx))
+	target, err := a.Repo.Commit(ctx, to)
+	if err != nil {
+		return entry, err
+	}
+	nothingNew := func(context.Context) error { return nil }
+	return entry, a.moveBranch(ctx, record, reflog, target.Tree, nothingNew)
 }
 
 // stillAt refuses where the world has moved on since the entry.

@@ -10,6 +10,7 @@ package replay
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 
@@ -125,10 +126,13 @@ type Progress func(done, total int)
 func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committer string, progress Progress) (*Forecast, error) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
-	if err := e.load(ctx, plan, onto); err != nil {
+	fresh, err := e.load(ctx, plan, onto)
+	if err != nil {
 		return nil, fmt.Errorf("read the plan's commits: %w", err)
 	}
-	run := run{Engine: e, plan: plan, onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree()}
+	reading, stop := e.readAhead(ctx, fresh)
+	defer stop()
+	run := run{Engine: e, plan: plan, onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(), reading: reading}
 	if !onto.IsZero() {
 		run.tree = e.commits[onto].Tree
 	}
@@ -156,33 +160,57 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 	return f, nil
 }
 
-// load reads all commits of the plan, and the folders and files on the way to
-// their changes, level by level with one question each, since a question for each
-// object would cost more than the rest of the replay.
-func (e *Engine) load(ctx context.Context, plan shape.Plan, onto repo.ID) error {
+// load reads all commits of the plan, and gives the sources that are new to the
+// engine, in the order in which the plan uses them.
+func (e *Engine) load(ctx context.Context, plan shape.Plan, onto repo.ID) ([]repo.ID, error) {
+	var used []repo.ID
+	for _, entry := range plan.Next {
+		used = append(used, entry.From...)
+	}
+	fresh := slices.DeleteFunc(slices.Clone(used), func(id repo.ID) bool { return e.commits[id] != nil })
 	ids := append([]repo.ID{plan.Tip}, plan.Sources...)
 	if !onto.IsZero() {
 		ids = append(ids, onto)
 	}
-	fresh, err := e.readCommits(ctx, ids)
+	commits, err := e.readCommits(ctx, ids)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	if len(fresh) == 0 {
-		return nil
+	_, err = e.readCommits(ctx, parentsOf(commits))
+	return fresh, err
+}
+
+// aheadBy is how many sources are read with one question.
+const aheadBy = 24
+
+// readAhead reads the folders on the way to the sources' changes while the replay
+// is at work on earlier ones, since a question for each object would cost more than
+// the rest of the replay. It gives for each source what tells that it was read.
+// Errors are left to the replay, which meets them again where they matter.
+func (e *Engine) readAhead(ctx context.Context, sources []repo.ID) (map[repo.ID]<-chan struct{}, func()) {
+	ctx, cancel := context.WithCancel(ctx)
+	reading := make(map[repo.ID]<-chan struct{}, len(sources))
+	type group struct {
+		pairs []treePair
+		done  chan struct{}
 	}
-	if _, err := e.readCommits(ctx, parentsOf(fresh)); err != nil {
-		return err
-	}
-	var pairs []treePair
-	for _, commit := range fresh {
-		pair := treePair{new: commit.Tree}
-		if parent := commit.Parent(); !parent.IsZero() {
-			pair.old = e.commits[parent].Tree
+	var groups []group
+	for ids := range slices.Chunk(sources, aheadBy) {
+		g := group{done: make(chan struct{})}
+		for _, id := range ids {
+			g.pairs = append(g.pairs, treePair{e.treeBefore(e.commits[id]), e.commits[id].Tree})
+			reading[id] = g.done
 		}
-		pairs = append(pairs, pair)
+		groups = append(groups, g)
 	}
-	return e.prefetch(ctx, pairs)
+	var working sync.WaitGroup
+	working.Go(func() {
+		for _, g := range groups {
+			_ = e.prefetch(ctx, g.pairs)
+			close(g.done)
+		}
+	})
+	return reading, func() { cancel(); working.Wait() }
 }
 
 func parentsOf(commits []*repo.Commit) []repo.ID {
@@ -226,7 +254,7 @@ func (e *Engine) prefetch(ctx context.Context, pairs []treePair) error {
 		var ids []repo.ID
 		for _, pair := range pairs {
 			for _, id := range []repo.ID{pair.old, pair.new} {
-				if !id.IsZero() {
+				if id != e.repo.EmptyTree() {
 					ids = append(ids, id)
 				}
 			}
@@ -278,6 +306,7 @@ type run struct {
 	parent     repo.ID
 	tree       repo.ID
 	applied    map[repo.ID]bool
+	reading    map[repo.ID]<-chan struct{} // of sources that are being read ahead
 	signatures int
 }
 
@@ -334,6 +363,9 @@ func (r *run) merge(ctx context.Context, base, right, source repo.ID) (mergeValu
 	key := mergeKey{r.tree, source}
 	if value, ok := r.merged[key]; ok {
 		return value, nil
+	}
+	if read, ok := r.reading[source]; ok {
+		<-read
 	}
 	tree, conflicts, err := merge.Trees(ctx, r.objects, base, r.tree, right)
 	if err != nil {

@@ -226,12 +226,22 @@ func (r *Repo) encodePack(out io.Writer, objects []Object) error {
 	}
 	buffer.WriteString("PACK")
 	buffer.Write(binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, 2), uint32(len(objects))))
-	deflate, err := zlib.NewWriterLevel(&buffer, zlib.BestSpeed)
+	squeeze, err := zlib.NewWriterLevel(&buffer, zlib.BestSpeed)
+	if err != nil {
+		return err
+	}
+	// Trees are mostly hashes, which hardly get smaller; the repository's own
+	// maintenance stores them as differences to each other some day.
+	store, err := zlib.NewWriterLevel(&buffer, zlib.NoCompression)
 	if err != nil {
 		return err
 	}
 	for _, object := range objects {
 		buffer.Write(packHead(packKinds[object.Kind], len(object.Data)))
+		deflate := squeeze
+		if object.Kind == KindTree {
+			deflate = store
+		}
 		deflate.Reset(&buffer)
 		if _, err := deflate.Write(object.Data); err != nil {
 			return err

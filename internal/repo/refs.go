@@ -1,6 +1,7 @@
 package repo
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"errors"
@@ -31,26 +32,29 @@ func (r *Repo) Head(ctx context.Context) (Head, error) {
 
 // Resolve finds the commit that an expression names; the zero id where there is none.
 func (r *Repo) Resolve(ctx context.Context, name string) (ID, error) {
-	out, err := r.line(ctx, "rev-parse", "--verify", "--quiet", "--end-of-options", name+"^{commit}")
-	if err != nil {
-		if exitCode(err) == 1 || exitCode(err) == 128 {
-			return ID{}, nil
-		}
-		return ID{}, fmt.Errorf("look up %s: %w", name, err)
-	}
-	return ParseID(out)
+	return r.lookUp(ctx, name+"^{commit}")
 }
 
 // RefValue reads the ref itself; the zero id where it does not exist.
-func (r *Repo) RefValue(ctx context.Context, ref string) (ID, error) {
-	out, err := r.line(ctx, "rev-parse", "--verify", "--quiet", "--end-of-options", ref)
-	if err != nil {
-		if exitCode(err) == 1 {
-			return ID{}, nil
-		}
-		return ID{}, fmt.Errorf("read %s: %w", ref, err)
+func (r *Repo) RefValue(ctx context.Context, ref string) (ID, error) { return r.lookUp(ctx, ref) }
+
+// lookUp asks the object reader, which knows names too and is there already.
+func (r *Repo) lookUp(ctx context.Context, name string) (id ID, err error) {
+	if strings.ContainsAny(name, "\n\x00") {
+		return ID{}, nil
 	}
-	return ParseID(out)
+	err = r.objects.batch(ctx, "info", []string{name}, func(_ int, head string, _ *bufio.Reader) error {
+		var found bool
+		id, _, _, found, err = parseHead(head)
+		if !found {
+			id = ID{}
+		}
+		return err
+	})
+	if err != nil {
+		return ID{}, fmt.Errorf("look up %s: %w", name, err)
+	}
+	return id, nil
 }
 
 // Ref is a name and what it points at.

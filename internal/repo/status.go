@@ -3,6 +3,7 @@ package repo
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -23,21 +24,10 @@ type Change struct {
 // Status lists the paths that differ, in the order of their names. Renames are
 // not looked for: a rename shows as one path gone and one new.
 func (r *Repo) Status(ctx context.Context, paths ...string) ([]Change, error) {
-	args := []string{"--untracked-files=all", "--ignore-submodules=none"}
-	if len(paths) > 0 {
+	args := []string{"status", "--porcelain=v2", "-z", "--no-renames", "--untracked-files=all", "--ignore-submodules=none"}
+	if len(paths) > 0 && len(paths) <= fewPaths {
 		args = append(append(args, "--"), literal(paths)...)
 	}
-	return r.status(ctx, args...)
-}
-
-// TrackedStatus lists the paths that differ, without untracked files and without
-// what submodules have inside, which takes far less time.
-func (r *Repo) TrackedStatus(ctx context.Context) ([]Change, error) {
-	return r.status(ctx, "--untracked-files=no", "--ignore-submodules=dirty")
-}
-
-func (r *Repo) status(ctx context.Context, args ...string) ([]Change, error) {
-	args = append([]string{"status", "--porcelain=v2", "-z", "--no-renames"}, args...)
 	out, err := r.run(ctx, nil, args...)
 	if err != nil {
 		return nil, fmt.Errorf("read the state of the working tree: %w", err)
@@ -59,6 +49,58 @@ func (r *Repo) status(ctx context.Context, args ...string) ([]Change, error) {
 		changes = append(changes, change)
 	}
 	return changes, nil
+}
+
+// fewPaths is up to how many paths a command is narrowed down by. It holds every
+// path of the index against each of them, which soon takes longer than all the rest.
+const fewPaths = 8
+
+// Unsettled says which of the given paths have loose or staged changes against a
+// tree that the index was made from. Only these paths are looked at.
+func (r *Repo) Unsettled(ctx context.Context, tree ID, paths []string) ([]string, error) {
+	if len(paths) == 0 {
+		return nil, nil
+	}
+	loose, err := r.differing(ctx, paths, "diff-files")
+	if err == nil && len(loose) > 0 {
+		// A file may only look changed, having been touched. The index finds out.
+		if err = r.RefreshIndex(ctx); err == nil {
+			loose, err = r.differing(ctx, paths, "diff-files")
+		}
+	}
+	if err != nil {
+		return nil, fmt.Errorf("look for loose changes: %w", err)
+	}
+	staged, err := r.differing(ctx, paths, "diff-index", "--cached", tree.String())
+	if err != nil {
+		return nil, fmt.Errorf("look for staged changes: %w", err)
+	}
+	all := append(loose, staged...)
+	slices.Sort(all)
+	return slices.Compact(all), nil
+}
+
+func (r *Repo) differing(ctx context.Context, paths []string, command string, args ...string) ([]string, error) {
+	args = append([]string{command, "-z", "--name-only", "--no-renames", "--ignore-submodules=dirty"}, args...)
+	args = append(args, "--")
+	if len(paths) <= fewPaths {
+		args = append(args, literal(paths)...)
+	}
+	out, err := r.run(ctx, nil, args...)
+	if err != nil {
+		return nil, err
+	}
+	wanted := make(map[string]bool, len(paths))
+	for _, path := range paths {
+		wanted[path] = true
+	}
+	var found []string
+	for path := range strings.SplitSeq(string(out), "\x00") {
+		if wanted[path] {
+			found = append(found, path)
+		}
+	}
+	return found, nil
 }
 
 // literal protects paths from being read as patterns.
