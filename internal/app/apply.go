@@ -290,6 +290,8 @@ func (a *App) torn(ctx context.Context, file repo.WorkFile, e repo.Entry) (bool,
 // holds says whether a working file is what a tree's entry says.
 func (a *App) holds(file repo.WorkFile, e repo.Entry) bool {
 	switch {
+	case file.Failed != nil:
+		return false
 	case file.Mode == repo.ModeNone || e.IsZero():
 		return file.Mode == repo.ModeNone && e.IsZero()
 	case file.Mode != e.Mode || file.Large:

@@ -41,7 +41,7 @@ func (a *App) carry(ctx context.Context, side tray.Side, words, within []string)
 		return nil, err
 	}
 	picks, err := side.Resolve(ctx, a.Repo, changes, words)
-	for _, cause := range []error{tray.ErrNoSuchHunk, tray.ErrBadPick, tray.ErrUnsettled} {
+	for _, cause := range []error{tray.ErrNoSuchHunk, tray.ErrBadPick, tray.ErrBlocked} {
 		if errors.Is(err, cause) {
 			return nil, &Refusal{Reason: err.Error(), Err: err}
 		}

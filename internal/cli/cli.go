@@ -85,6 +85,15 @@ func (c *command) status(err error) int {
 
 // explain says what to do about the errors that users meet.
 func explain(err error) string {
+	text := err.Error()
+	var remote *repo.RemoteError
+	var refusal *send.Refusal
+	switch {
+	case errors.As(err, &remote):
+		text += "\n" + strings.TrimSpace(remote.Output)
+	case errors.As(err, &refusal) && refusal.Output != "":
+		text += "\n" + strings.TrimSpace(refusal.Output)
+	}
 	for _, known := range []struct {
 		err  error
 		todo string
@@ -99,18 +108,10 @@ func explain(err error) string {
 		{repo.ErrUnreachable, "Check the network and the address, then try again: nothing is lost."},
 	} {
 		if errors.Is(err, known.err) {
-			return err.Error() + "\n" + known.todo
+			text += "\n" + known.todo
 		}
 	}
-	var remote *repo.RemoteError
-	if errors.As(err, &remote) {
-		return err.Error() + "\n" + strings.TrimSpace(remote.Output)
-	}
-	var refusal *send.Refusal
-	if errors.As(err, &refusal) && refusal.Output != "" {
-		return err.Error() + "\n" + strings.TrimSpace(refusal.Output)
-	}
-	return err.Error()
+	return text
 }
 
 func (c *command) root() *cobra.Command {

@@ -25,6 +25,7 @@ type WorkFile struct {
 	Large  bool   // over LargeFile bytes: Data is not read
 	Size   int64
 	Binary bool // by attribute; the content may say so too
+	Failed error // why it could not be read; the rest says nothing then
 	Stamp  string
 }
 
@@ -53,7 +54,8 @@ func (r *Repo) ReadWorkFiles(ctx context.Context, changes []Change) ([]WorkFile,
 		}
 		files[i], err = r.readWorkFile(ctx, root, change, fileMode != "false")
 		if err != nil {
-			return nil, fmt.Errorf("read %s: %w", strconv.Quote(change.Path), err)
+			files[i] = WorkFile{Failed: fmt.Errorf("read %s: %w", strconv.Quote(change.Path), err)}
+			continue
 		}
 		files[i].Binary = attributes[i].binary
 		if files[i].Mode.IsFile() && !files[i].Large && attributes[i].converts {

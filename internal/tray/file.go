@@ -30,7 +30,7 @@ const (
 	Large     Kind = "large" // too long to be compared
 	Symlink   Kind = "symlink"
 	Submodule Kind = "submodule"
-	Conflict  Kind = "conflict" // an unsettled merge: not for sorting
+	Blocked   Kind = "blocked" // not for sorting: an unsettled merge, or a file that cannot be read
 )
 
 // Hunk is a piece of change that can be put into a tray.
@@ -52,7 +52,7 @@ type File struct {
 	Hunks            []Hunk
 	Binary           bool // declared so by attribute
 	Large            bool
-	Conflict         bool
+	Blocked          string // why it cannot be sorted
 	Stamp            string // of a large working file: size and time, which stand for its content
 
 	oldLines, newLines [][]byte
@@ -62,8 +62,8 @@ type File struct {
 // compare fills in the hunks.
 func (f *File) compare() {
 	switch {
-	case f.Conflict:
-		f.whole(Conflict, "left unsettled by a merge")
+	case f.Blocked != "":
+		f.whole(Blocked, f.Blocked)
 		return
 	case f.Old.Mode != repo.ModeNone && f.New.Mode != repo.ModeNone && f.Old.Mode != f.New.Mode &&
 		!(f.Old.Mode.IsFile() && f.New.Mode.IsFile()):

@@ -2,6 +2,7 @@ package tray
 
 import (
 	"context"
+	"errors"
 	"slices"
 
 	"bastel/internal/merge"
@@ -56,11 +57,16 @@ func wholeLoose(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]Fil
 	files := make([]File, len(loose))
 	for i, c := range loose {
 		files[i] = File{
-			Path: c.Path, Conflict: c.Conflict, Binary: work[i].Binary, Large: work[i].Large,
+			Path: c.Path, Binary: work[i].Binary, Large: work[i].Large,
 			Old: repo.IndexEntry{Path: c.Path, Mode: c.IndexMode, ID: c.IndexID},
 			New: repo.IndexEntry{Path: c.Path, Mode: work[i].Mode, ID: work[i].ID}, NewText: work[i].Data,
 		}
-		if work[i].Large {
+		switch {
+		case c.Conflict:
+			files[i].Blocked = "left unsettled by a merge; settle it first"
+		case work[i].Failed != nil:
+			files[i].Blocked = "it cannot be read: " + errors.Unwrap(work[i].Failed).Error()
+		case work[i].Large:
 			files[i].Stamp = work[i].Stamp
 		}
 	}

@@ -16,7 +16,7 @@ import (
 var (
 	ErrNoSuchHunk = errors.New("no such hunk or path")
 	ErrBadPick    = errors.New("not a hunk, lines of one, or a path")
-	ErrUnsettled  = errors.New("an unsettled merge")
+	ErrBlocked    = errors.New("cannot be sorted")
 )
 
 // Pick is what goes from one side to the other of one file: whole hunks, and
@@ -51,7 +51,7 @@ func (p Pick) whole() bool {
 
 // Resolve finds what words of a command mean among changes: a path is a whole
 // file, a hunk's id the hunk, and `ID:3,5-7` those of its lines, counted from 1
-// over all lines shown of it. Errors: ErrNoSuchHunk, ErrBadPick, ErrUnsettled.
+// over all lines shown of it. Errors: ErrNoSuchHunk, ErrBadPick, ErrBlocked.
 func (side Side) Resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, words []string) ([]Pick, error) {
 	looked, err := inBatches(ctx, r, changes, side.whole)
 	if err != nil {
@@ -102,8 +102,8 @@ func resolveAll(files []File, words []string) ([]Pick, error) {
 	}
 	list := make([]Pick, len(order))
 	for i, f := range order {
-		if f.Conflict {
-			return nil, fmt.Errorf("%s: %w is in the way; settle it first", strconv.Quote(f.Path), ErrUnsettled)
+		if f.Blocked != "" {
+			return nil, fmt.Errorf("%s %w: %s", strconv.Quote(f.Path), ErrBlocked, f.Blocked)
 		}
 		list[i] = *picks[f]
 	}

@@ -182,7 +182,7 @@ func TestAConflictIsNotForSorting(t *testing.T) {
 	changes, err := r.Status(ctx)
 	require.NoError(t, err)
 	_, err = tray.LooseSide.Resolve(ctx, r, changes, []string{"a"})
-	assert.ErrorIs(t, err, tray.ErrUnsettled)
+	assert.ErrorIs(t, err, tray.ErrBlocked)
 }
 
 func TestAutocrlfAndIntentToAdd(t *testing.T) {
@@ -200,4 +200,23 @@ func TestAutocrlfAndIntentToAdd(t *testing.T) {
 	carry(t, r, tray.LooseSide, files[1].Hunks[0].ID+":1", files[0].Hunks[0].ID)
 	assert.Equal(t, "x", f.Git("show", ":noted"))
 	assert.Equal(t, "1\n2\n3", f.Git("show", ":a"))
+}
+
+func TestAFileThatCannotBeReadIsShown(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n", "b", "1\n")
+	f.Write("a", "2\n")
+	f.Write("b", "2\n")
+	r := f.Open(t)
+	changes, err := r.Status(ctx)
+	require.NoError(t, err)
+	// A link in place of a folder of the path: reading through it is refused, as
+	// reading without permission would be, for the superuser too.
+	changes[0].Path = "link/a"
+	require.NoError(t, os.Symlink(t.TempDir(), filepath.Join(f.Dir, "link")))
+	files, err := tray.Loose(ctx, r, changes)
+	require.NoError(t, err, "one file does not hide the others")
+	assert.Equal(t, []tray.Kind{tray.Blocked, tray.Text}, []tray.Kind{files[0].Hunks[0].Kind, files[1].Hunks[0].Kind})
+	_, err = tray.LooseSide.Resolve(ctx, r, changes, []string{"link/a"})
+	assert.ErrorIs(t, err, tray.ErrBlocked)
 }

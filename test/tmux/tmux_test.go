@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -13,29 +12,22 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	_ "bastel/internal/cli" // so that a change of the product makes a cached result stale
+	"bastel/internal/cli"
 	"bastel/test/fixture"
 )
 
-var binary string
+// asMain makes this test binary be the application itself.
+const asMain = "BASTEL_TEST_AS_MAIN"
 
 func TestMain(m *testing.M) {
+	if os.Getenv(asMain) != "" {
+		os.Exit(cli.Run(os.Args[1:], os.Stdin, os.Stdout, os.Stderr))
+	}
 	if _, err := exec.LookPath("tmux"); err != nil {
 		fmt.Fprintln(os.Stderr, "These tests need tmux. Install it: apt-get install tmux, or brew install tmux.")
 		os.Exit(1)
 	}
-	dir, err := os.MkdirTemp("", "bastel")
-	if err != nil {
-		panic(err)
-	}
-	binary = filepath.Join(dir, "bastel")
-	if out, err := exec.Command("go", "build", "-o", binary, "bastel/cmd/bastel").CombinedOutput(); err != nil {
-		fmt.Fprintf(os.Stderr, "%s", out)
-		os.Exit(1)
-	}
-	code := m.Run()
-	os.RemoveAll(dir)
-	os.Exit(code)
+	os.Exit(m.Run())
 }
 
 // terminal is a tmux session that runs the application.
@@ -48,9 +40,16 @@ func open(t *testing.T, dir string, width, height int) *terminal {
 	t.Helper()
 	term := &terminal{t, fmt.Sprintf("bastel-%d-%s", os.Getpid(), strings.ReplaceAll(t.Name(), "/", "-"))}
 	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", fmt.Sprint(width), "-y", fmt.Sprint(height),
-		"-c", dir, "TERM=xterm-256color exec "+binary)
+		"-c", dir, fmt.Sprintf("TERM=xterm-256color %s=1 exec %s", asMain, self(t)))
 	t.Cleanup(func() { exec.Command("tmux", "-L", term.name, "kill-server").Run() })
 	return term
+}
+
+func self(t *testing.T) string {
+	t.Helper()
+	path, err := os.Executable()
+	require.NoError(t, err)
+	return path
 }
 
 func (term *terminal) tmux(args ...string) string {
@@ -103,7 +102,9 @@ func (term *terminal) waitUntilGone(text string) {
 func makeDemo(t *testing.T) (work, shared *fixture.Repo) {
 	t.Helper()
 	dir := t.TempDir()
-	out, err := exec.Command(binary, "demo", "--no-open", "--dir", dir).CombinedOutput()
+	cmd := exec.Command(self(t), "demo", "--no-open", "--dir", dir)
+	cmd.Env = append(os.Environ(), asMain+"=1")
+	out, err := cmd.CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	return fixture.Existing(t, dir+"/work"), fixture.Existing(t, dir+"/shared.git")
 }

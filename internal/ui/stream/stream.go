@@ -311,7 +311,7 @@ func hunkIDs(files []tray.File) []string {
 	var ids []string
 	for _, f := range files {
 		for _, h := range f.Hunks {
-			if !f.Conflict {
+			if f.Blocked == "" {
 				ids = append(ids, h.ID)
 			}
 		}
