@@ -24,7 +24,7 @@ type WorkFile struct {
 	ID     ID     // of a submodule: the commit checked out in it
 	Large  bool   // over LargeFile bytes: Data is not read
 	Size   int64
-	Binary bool // by attribute; the content may say so too
+	Binary bool  // by attribute; the content may say so too
 	Failed error // why it could not be read; the rest says nothing then
 	Stamp  string
 }
