@@ -24,7 +24,7 @@ shot() {
 	rm -rf "$scratch/demo"
 	"$scratch/bastel" demo --no-open --dir "$scratch/demo" >/dev/null
 	tmux -L "$name$$" -f "$scratch/tmux.conf" new-session -d -s s -x "$columns" -y "$rows" -c "$scratch/demo/work" \
-		"TERM=xterm-256color COLORTERM=truecolor exec $scratch/bastel"
+		"TERM=xterm-256color COLORTERM=truecolor COLORFGBG='15;0' exec $scratch/bastel"
 	DISPLAY=$display xterm -tn xterm-256color -fa 'JetBrains Mono' -fs 11 -geometry "${columns}x$rows+0+0" -b 0 -bw 0 \
 		-bg '#111418' -fg '#d0d0d0' +sb -e "tmux -L $name$$ attach -t s" >/dev/null 2>&1 &
 	local terminal=$!

@@ -60,9 +60,6 @@ func Open(ctx context.Context, dir string, options ...repo.Option) (*App, string
 // Close ends what belongs to the repository.
 func (a *App) Close() error { return a.Repo.Close() }
 
-// Replay is the engine whose objects a forecast's results can be read from.
-func (a *App) Replay() *replay.Engine { return a.engine }
-
 // free refuses while another tool's operation is unfinished: it owns HEAD, the
 // index and the working tree until it ends.
 func (a *App) free() error {

@@ -34,7 +34,9 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	if err := a.checkCurrent(ctx, "refs/heads/"+plan.Branch, plan.Tip); err != nil {
 		return Applied{}, err
 	}
-	forecast, err := a.Forecast(ctx, plan, progress)
+	// An engine of its own: forecasts that go on meanwhile may drop what they made.
+	engine := replay.New(a.Repo)
+	forecast, err := a.forecast(ctx, engine, plan, progress)
 	if err != nil {
 		return Applied{}, err
 	}
@@ -56,8 +58,7 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	what := Count(len(plan.Sources), "commit") + " into " + Count(result.Commits, "commit")
 	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
 		Title: what, Pairs: forecast.Pairs()}
-	flush := func(ctx context.Context) error { return a.engine.Flush(ctx, forecast.Tip) }
-	if err := a.moveBranch(ctx, entry, "shape: "+what, forecast.Tree, flush); err != nil {
+	if err := a.moveBranch(ctx, entry, "shape: "+what, forecast.Tree, engine); err != nil {
 		return result, err
 	}
 	if err := a.Repo.RunPostRewrite(ctx, forecast.Pairs()); err != nil {
@@ -89,9 +90,9 @@ type unfinishedStep struct {
 // moveBranch takes the current branch from one commit to another, with index and
 // working tree. It is before or after, never between: everything that can be
 // refused is tried first, then the refs move in one transaction, then the working
-// tree follows. If that fails after all, the refs move back. Objects that the new
-// commit needs are written by flush, while what is in the way is looked for.
-func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string, newTree repo.ID, flush func(context.Context) error) error {
+// tree follows. If that fails after all, the refs move back. What the engine has
+// made for the new commit is written while what is in the way is looked for.
+func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string, newTree repo.ID, engine *replay.Engine) error {
 	step := unfinishedStep{Ref: entry.Ref, Old: entry.Old, New: entry.New, NewTree: newTree}
 	old, err := a.Repo.Commit(ctx, entry.Old)
 	if err != nil {
@@ -102,8 +103,8 @@ func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string
 		return err
 	}
 	group, both := errgroup.WithContext(ctx)
-	group.Go(func() error { return flush(both) })
-	group.Go(func() error { return a.nothingInTheWay(both, step) })
+	group.Go(func() error { return engine.Flush(both, entry.New) })
+	group.Go(func() error { return a.nothingInTheWay(both, step, engine.Objects()) })
 	if err := group.Wait(); err != nil {
 		return err
 	}
@@ -126,8 +127,8 @@ func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string
 
 // nothingInTheWay refuses where a path that the step changes has loose or staged
 // changes, or where something that is not the repository's lies in a new file's place.
-func (a *App) nothingInTheWay(ctx context.Context, step unfinishedStep) error {
-	differences, err := merge.Compare(ctx, a.engine.Objects(), step.OldTree, step.NewTree)
+func (a *App) nothingInTheWay(ctx context.Context, step unfinishedStep, objects merge.Objects) error {
+	differences, err := merge.Compare(ctx, objects, step.OldTree, step.NewTree)
 	if err != nil {
 		return err
 	}

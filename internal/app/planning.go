@@ -187,6 +187,10 @@ func planRefusal(err error) error {
 
 // Forecast carries a plan out in memory.
 func (a *App) Forecast(ctx context.Context, plan shape.Plan, progress replay.Progress) (*replay.Forecast, error) {
+	return a.forecast(ctx, a.engine, plan, progress)
+}
+
+func (a *App) forecast(ctx context.Context, engine *replay.Engine, plan shape.Plan, progress replay.Progress) (*replay.Forecast, error) {
 	if err := plan.Check(); err != nil {
 		return nil, planRefusal(err)
 	}
@@ -205,7 +209,7 @@ func (a *App) Forecast(ctx context.Context, plan shape.Plan, progress replay.Pro
 	if err != nil {
 		return nil, refuse("The repository does not know who you are. Tell it with git config user.name and user.email. It says: %v", err)
 	}
-	return a.engine.Run(ctx, plan, onto, committer, progress)
+	return engine.Run(ctx, plan, onto, committer, progress)
 }
 
 func (a *App) ontoMakesSense(ctx context.Context, plan shape.Plan, onto repo.ID) error {

@@ -56,8 +56,7 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 	if err != nil {
 		return entry, err
 	}
-	nothingNew := func(context.Context) error { return nil }
-	return entry, a.moveBranch(ctx, record, reflog, target.Tree, nothingNew)
+	return entry, a.moveBranch(ctx, record, reflog, target.Tree, a.engine)
 }
 
 // stillAt refuses where the world has moved on since the entry.

@@ -87,7 +87,8 @@ func (f *Forecast) Pairs() [][2]repo.ID {
 
 // Engine replays plans over one repository. It keeps what it computed: a step
 // whose parent content and source are the same as before costs nothing. Safe for
-// concurrent use; one plan is carried out at a time.
+// concurrent use; one plan is carried out at a time. A forecast's objects can be
+// flushed until the next run.
 type Engine struct {
 	repo    *repo.Repo
 	objects *repo.Overlay
@@ -110,12 +111,16 @@ func New(r *repo.Repo) *Engine {
 }
 
 // Objects is where the engine's new objects can be read.
-func (e *Engine) Objects() *repo.Overlay { return e.objects }
+func (e *Engine) Objects() *repo.Overlay {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return e.objects
+}
 
 // Flush writes the objects of a forecast's commits into the repository, and
 // further commits besides, as one pack.
 func (e *Engine) Flush(ctx context.Context, roots ...repo.ID) error {
-	return e.objects.Flush(ctx, roots...)
+	return e.Objects().Flush(ctx, roots...)
 }
 
 // Progress is told how many of the entries are done.
@@ -126,6 +131,9 @@ type Progress func(done, total int)
 func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committer string, progress Progress) (*Forecast, error) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
+	if e.objects.WrittenSize() > memoryLimit {
+		e.forget()
+	}
 	fresh, err := e.load(ctx, plan, onto)
 	if err != nil {
 		return nil, fmt.Errorf("read the plan's commits: %w", err)
@@ -158,6 +166,15 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 		f.Tip = run.parent
 	}
 	return f, nil
+}
+
+// memoryLimit bounds what the forecasts of many edits leave behind, in bytes.
+const memoryLimit = 48 << 20
+
+// forget drops all that was computed. Commits stay: they are few, and small.
+func (e *Engine) forget() {
+	e.objects = e.repo.NewOverlay()
+	e.merged = map[mergeKey]mergeValue{}
 }
 
 // load reads all commits of the plan, and gives the sources that are new to the

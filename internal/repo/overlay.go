@@ -21,6 +21,7 @@ type Overlay struct {
 	trees   map[ID]Tree
 	cached  map[ID]Object
 	size    int // bytes in cached
+	made    int // bytes in written
 }
 
 // cacheLimit bounds the objects kept besides the written ones.
@@ -36,8 +37,18 @@ func (o *Overlay) Put(kind Kind, data []byte) ID {
 	id := o.repo.HashObject(kind, data)
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	o.written[id] = Object{kind, data}
+	if _, ok := o.written[id]; !ok {
+		o.written[id] = Object{kind, data}
+		o.made += len(data)
+	}
 	return id
+}
+
+// WrittenSize is how many bytes the new objects take.
+func (o *Overlay) WrittenSize() int {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	return o.made
 }
 
 // PutTree adds a folder whose entries are in order.

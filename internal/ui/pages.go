@@ -224,11 +224,11 @@ func (c *chooser) view(size kit.Size, m *Model) []string {
 	height := size.Height - len(rows)
 	c.top = kit.Scroll(c.top, c.cursor, height, len(found))
 	for i := c.top; i < min(len(found), c.top+height); i++ {
-		background, pointer := theme.Selected, "▌ "
+		backdrop, pointer := theme.Selected, "▌ "
 		if i != c.cursor {
-			background, pointer = nil, "  "
+			backdrop, pointer = nil, "  "
 		}
-		rows = append(rows, kit.Row(size.Width, background,
+		rows = append(rows, kit.Row(size.Width, backdrop,
 			kit.Seg{Text: pointer, Style: theme.Accent},
 			kit.Seg{Text: fmt.Sprintf("%-7s", found[i].Key), Style: theme.Next},
 			kit.Seg{Text: fmt.Sprintf("%-26s  ", found[i].Label), Style: theme.Plain},

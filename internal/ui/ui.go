@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"strings"
 	"sync/atomic"
 	"time"
 
@@ -42,6 +43,7 @@ type Model struct {
 	page   page
 
 	theme         kit.Theme
+	groundSet     bool // by the setting bastel.background
 	width, height int
 }
 
@@ -58,7 +60,7 @@ type running struct {
 func Run(ctx context.Context, dir string) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	m := &Model{ctx: ctx, dir: dir, theme: kit.NewTheme(true)}
+	m := &Model{ctx: ctx, dir: dir, theme: kit.NewTheme(groundOfEnvironment())}
 	defer func() {
 		if m.app != nil {
 			m.app.Close()
@@ -75,9 +77,10 @@ func Run(ctx context.Context, dir string) error {
 }
 
 type opened struct {
-	app  *app.App
-	note string
-	err  error
+	app    *app.App
+	note   string
+	ground kit.Ground
+	err    error
 }
 
 type situated struct {
@@ -99,7 +102,14 @@ func (m *Model) Init() tea.Cmd { return tea.Batch(tea.RequestBackgroundColor, m.
 
 func (m *Model) open() tea.Msg {
 	a, note, err := app.Open(m.ctx, m.dir)
-	return opened{a, note, err}
+	if err != nil {
+		return opened{err: err}
+	}
+	background, err := a.Repo.Config(m.ctx, "bastel.background")
+	if err != nil {
+		return opened{err: errors.Join(err, a.Close())}
+	}
+	return opened{app: a, note: note, ground: kit.GroundOf(background)}
 }
 
 // Update answers one message. Repository work never happens here: it runs in
@@ -109,7 +119,7 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	case tea.WindowSizeMsg:
 		m.width, m.height = msg.Width, msg.Height
 	case tea.BackgroundColorMsg:
-		m.theme = kit.NewTheme(msg.IsDark())
+		m.ground(msg.IsDark())
 	case tea.KeyPressMsg:
 		return m, m.key(msg)
 	case tea.PasteMsg:
@@ -150,6 +160,30 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	return m, nil
 }
 
+// groundOfEnvironment reads COLORFGBG, in which several terminals say what colours
+// they begin with: text and background, by number.
+func groundOfEnvironment() kit.Ground {
+	words := strings.Split(os.Getenv("COLORFGBG"), ";")
+	switch words[len(words)-1] {
+	case "0", "1", "2", "3", "4", "5", "6", "8":
+		return kit.Dark
+	case "7", "9", "10", "11", "12", "13", "14", "15":
+		return kit.Light
+	}
+	return kit.Unknown
+}
+
+// ground takes the terminal's answer, unless the user has set it otherwise.
+func (m *Model) ground(dark bool) {
+	switch {
+	case m.groundSet:
+	case dark:
+		m.theme = kit.NewTheme(kit.Dark)
+	default:
+		m.theme = kit.NewTheme(kit.Light)
+	}
+}
+
 func (m *Model) haveOpened(msg opened) tea.Cmd {
 	m.opened, m.failed = true, msg.err
 	if msg.err != nil {
@@ -161,6 +195,9 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	m.app, m.situated = msg.app, false
 	m.screens = []kit.Screen{sort.New(m.ctx, m.app), shape.New(m.ctx, m.app), send.New(m.ctx, m.app)}
 	m.at = 0
+	if msg.ground != kit.Unknown {
+		m.theme, m.groundSet = kit.NewTheme(msg.ground), true
+	}
 	if msg.note != "" {
 		m.notice = kit.Notice{Text: msg.note}
 	}

@@ -1,7 +1,6 @@
 package kit
 
 import (
-	"image/color"
 	"slices"
 	"strings"
 
@@ -31,9 +30,9 @@ func HalfAt(size Size, seam, x int, shown Half) Half {
 // SeamWidth is the room for a seam with crossing threads, given the whole width.
 func SeamWidth(width int) int { return min(26, width/5) }
 
-// Cursor gives the background of a row and the mark at its beginning, which take
+// Cursor gives the backdrop of a row and the mark at its beginning, which takes
 // width cells, for a row with or without the cursor.
-func Cursor(theme Theme, here bool, width int) (color.Color, Seg) {
+func Cursor(theme Theme, here bool, width int) (*Backdrop, Seg) {
 	if !here {
 		return nil, Seg{Text: strings.Repeat(" ", width)}
 	}

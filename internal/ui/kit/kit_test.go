@@ -14,7 +14,7 @@ import (
 	"bastel/internal/ui/kit"
 )
 
-var theme = kit.NewTheme(true)
+var theme = kit.NewTheme(kit.Dark)
 
 // TestRowsFillTheirWidth: whatever the text, a row is exactly as wide as asked.
 func TestRowsFillTheirWidth(t *testing.T) {

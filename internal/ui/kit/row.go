@@ -1,7 +1,6 @@
 package kit
 
 import (
-	"image/color"
 	"strings"
 
 	"charm.land/lipgloss/v2"
@@ -16,8 +15,8 @@ type Seg struct {
 }
 
 // Row puts segments together to exactly width cells: what is too long ends in an
-// ellipsis, what is too short is filled. A background, if given, lies under all.
-func Row(width int, background color.Color, segs ...Seg) string {
+// ellipsis, what is too short is filled. A backdrop, if given, lies under all.
+func Row(width int, backdrop *Backdrop, segs ...Seg) string {
 	var b strings.Builder
 	left := width
 	for _, seg := range segs {
@@ -31,33 +30,36 @@ func Row(width int, background color.Color, segs ...Seg) string {
 			size = ansi.StringWidth(text)
 		}
 		left -= size
-		style := seg.Style
-		if background != nil {
-			style = style.Background(background)
-		}
-		b.WriteString(style.Render(text))
+		b.WriteString(backdrop.under(seg.Style).Render(text))
 	}
 	if left > 0 {
-		fill := lipgloss.NewStyle()
-		if background != nil {
-			fill = fill.Background(background)
-		}
-		b.WriteString(fill.Render(strings.Repeat(" ", left)))
+		b.WriteString(backdrop.under(lipgloss.NewStyle()).Render(strings.Repeat(" ", left)))
 	}
 	return b.String()
 }
 
+// under gives a style with the backdrop under it; without one it stays as it is.
+func (b *Backdrop) under(style lipgloss.Style) lipgloss.Style {
+	if b == nil {
+		return style
+	}
+	if b.Text != nil {
+		style = style.Foreground(b.Text)
+	}
+	return style.Background(b.Back)
+}
+
 // Split is a row with one part at the left and one near the right edge. The right
 // part is dropped where there is no room for it.
-func Split(width int, background color.Color, left []Seg, right ...Seg) string {
+func Split(width int, backdrop *Backdrop, left []Seg, right ...Seg) string {
 	size := 0
 	for _, seg := range right {
 		size += ansi.StringWidth(seg.Text)
 	}
 	if size == 0 || size+12 > width {
-		return Row(width, background, left...)
+		return Row(width, backdrop, left...)
 	}
-	return Row(width-size-2, background, left...) + Row(size+2, background, append([]Seg{{Text: " "}}, right...)...)
+	return Row(width-size-2, backdrop, left...) + Row(size+2, backdrop, append([]Seg{{Text: " "}}, right...)...)
 }
 
 // TabWidth is how far apart tab stops are on the screen.

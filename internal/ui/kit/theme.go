@@ -19,29 +19,58 @@ type Theme struct {
 	Removed  lipgloss.Style
 	Added    lipgloss.Style
 	Quiet    lipgloss.Style // threads that are not selected
-	Selected color.Color    // background of the row under the cursor
+	Selected *Backdrop      // of the row under the cursor
 	Marked   lipgloss.Style
 }
 
-// NewTheme makes the theme for a dark or a light background.
-func NewTheme(dark bool) Theme {
-	pick := lipgloss.LightDark(dark)
-	colour := func(light, dark string) color.Color { return pick(lipgloss.Color(light), lipgloss.Color(dark)) }
+// Backdrop lies under a row. Text, if set, is the colour of all that stands on it.
+type Backdrop struct{ Back, Text color.Color }
+
+// Ground is what the terminal has for a background.
+type Ground int
+
+// The grounds. Many terminals do not say; then colours must do on both.
+const (
+	Unknown Ground = iota
+	Dark
+	Light
+)
+
+// GroundOf reads a word such as a setting has.
+func GroundOf(word string) Ground {
+	switch word {
+	case "dark":
+		return Dark
+	case "light":
+		return Light
+	}
+	return Unknown
+}
+
+// NewTheme makes the theme for a background.
+func NewTheme(ground Ground) Theme {
+	colour := func(light, dark, unknown string) color.Color {
+		return lipgloss.Color([]string{Unknown: unknown, Dark: dark, Light: light}[ground])
+	}
 	style := lipgloss.NewStyle()
-	cool, warm := colour("#1B6A8C", "#74B6D4"), colour("#8F5300", "#E2AA62")
-	accent := colour("#00745A", "#62DDB8")
+	cool, warm := colour("#1B6A8C", "#74B6D4", "#4595B8"), colour("#8F5300", "#E2AA62", "#BE7F22")
+	accent := colour("#00745A", "#62DDB8", "#21A884")
+	selected := &Backdrop{Back: colour("#DDE9EE", "#22303A", "#34495A")}
+	if ground == Unknown {
+		selected.Text = lipgloss.Color("#F1F5F7")
+	}
 	return Theme{
 		Plain:    style,
 		Strong:   style.Bold(true),
-		Dim:      style.Foreground(colour("#66717B", "#7C8894")),
+		Dim:      style.Foreground(colour("#66717B", "#7C8894", "#77838E")),
 		Now:      style.Foreground(cool),
 		Next:     style.Foreground(warm),
 		Accent:   style.Foreground(accent).Bold(true),
-		Trouble:  style.Foreground(colour("#A3245C", "#F08BB4")).Bold(true),
+		Trouble:  style.Foreground(colour("#A3245C", "#F08BB4", "#CF5588")).Bold(true),
 		Removed:  style.Foreground(cool),
 		Added:    style.Foreground(warm).Bold(true),
-		Quiet:    style.Foreground(colour("#9AA5AE", "#4D5964")),
-		Selected: colour("#DDE9EE", "#22303A"),
+		Quiet:    style.Foreground(colour("#9AA5AE", "#4D5964", "#77838E")),
+		Selected: selected,
 		Marked:   style.Foreground(accent).Bold(true),
 	}
 }

@@ -236,15 +236,15 @@ func (m *Model) body(half kit.Half, width, height int, theme kit.Theme) []string
 
 func (m *Model) row(half kit.Half, i, width int, theme kit.Theme) []string {
 	source := m.rows(half)[i]
-	background, pointer := kit.Cursor(theme, m.half == half && i == m.cursor[half], 1)
+	backdrop, pointer := kit.Cursor(theme, m.half == half && i == m.cursor[half], 1)
 	title := theme.Plain
 	relation := m.relation(half, source.ID)
 	if relation == "gone" {
 		title = theme.Dim.Strikethrough(true)
 	}
 	return []string{
-		kit.Split(width, background, []kit.Seg{pointer, {Text: " "}, {Text: safe.Line(source.Commit.Subject()), Style: title}}, kit.Seg{Text: relation, Style: theme.Dim}),
-		kit.Row(width, background, pointer, kit.Seg{Text: " " + source.ID.Short() + "  " + safe.Line(source.Commit.Writer().Name), Style: theme.Dim}),
+		kit.Split(width, backdrop, []kit.Seg{pointer, {Text: " "}, {Text: safe.Line(source.Commit.Subject()), Style: title}}, kit.Seg{Text: relation, Style: theme.Dim}),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: " " + source.ID.Short() + "  " + safe.Line(source.Commit.Writer().Name), Style: theme.Dim}),
 	}
 }
 

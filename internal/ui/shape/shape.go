@@ -7,6 +7,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"sync"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -46,6 +47,7 @@ type Model struct {
 	forecast *replay.Forecast
 	trouble  string // why there is no forecast
 	number   int    // of the latest plan: forecasts of older ones are passed over
+	keeper   keeper
 	cancel   context.CancelFunc
 }
 
@@ -68,6 +70,9 @@ type forecasted struct {
 	forecast *replay.Forecast
 	err      error
 }
+
+// ontos are the names of what a series can be put onto.
+type ontos []string
 
 type looked struct {
 	id    repo.ID
@@ -93,11 +98,17 @@ func (m *Model) Situated(s app.Situation) tea.Cmd {
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
 	case kit.Reading:
-		if read, ok := msg.Value.(looked); ok && msg.Err == nil {
-			m.lookAt, m.looking = read.id, true
+		switch read := msg.Value.(type) {
+		case looked:
+			m.lookAt, m.looking = read.id, msg.Err == nil
 			m.look = stream.Model{}
 			m.look.Set(read.files)
-			return nil
+			return trouble(msg.Err)
+		case ontos:
+			if msg.Err != nil {
+				return trouble(msg.Err)
+			}
+			return m.offerOntos(read)
 		}
 		return m.take(msg)
 	case forecasted:
@@ -110,6 +121,13 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		}
 	}
 	return nil
+}
+
+func trouble(err error) tea.Cmd {
+	if err == nil {
+		return nil
+	}
+	return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
 }
 
 func (m *Model) take(msg kit.Reading) tea.Cmd {
@@ -147,12 +165,28 @@ func (m *Model) show(plan shape.Plan) tea.Cmd {
 	m.trouble = ""
 	return func() tea.Msg {
 		defer cancel()
-		if err := m.app.KeepPlan(plan); err != nil {
+		if err := m.keeper.keep(m.app, number, plan); err != nil {
 			return kit.Notice{Text: err.Error(), Trouble: true}
 		}
 		forecast, err := m.app.Forecast(ctx, plan, nil)
 		return kit.ForScreen{Screen: Name, Msg: forecasted{number, forecast, err}}
 	}
+}
+
+// keeper writes drafts one after the other, and never an older one over a newer.
+type keeper struct {
+	mu     sync.Mutex
+	latest int
+}
+
+func (k *keeper) keep(a *app.App, number int, plan shape.Plan) error {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if number < k.latest {
+		return nil
+	}
+	k.latest = number
+	return a.KeepPlan(plan)
 }
 
 func (m *Model) clamp() {
@@ -378,10 +412,14 @@ func (m *Model) startOver() tea.Cmd {
 }
 
 func (m *Model) chooseOnto() tea.Cmd {
-	names, err := m.app.Ontos(m.ctx, m.plan.Branch)
-	if err != nil {
-		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
-	}
+	branch := m.plan.Branch
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		names, err := m.app.Ontos(ctx, branch)
+		return ontos(names), err
+	})
+}
+
+func (m *Model) offerOntos(names []string) tea.Cmd {
 	onto := func(name string) func() tea.Cmd {
 		return func() tea.Cmd {
 			plan := m.plan

@@ -111,7 +111,7 @@ func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
 }
 
 func (m *Model) nowRows(width, i int, s app.Source, cursor, kin, out bool, theme kit.Theme) []string {
-	background, pointer := kit.Cursor(theme, cursor, 1)
+	backdrop, pointer := kit.Cursor(theme, cursor, 1)
 	title, number := theme.Plain, theme.Now
 	switch {
 	case out:
@@ -121,9 +121,9 @@ func (m *Model) nowRows(width, i int, s app.Source, cursor, kin, out bool, theme
 	}
 	writer := s.Commit.Writer()
 	return []string{
-		kit.Row(width, background, pointer, kit.Seg{Text: fmt.Sprintf("%3d  ", i+1), Style: number},
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf("%3d  ", i+1), Style: number},
 			kit.Seg{Text: safe.Line(s.Commit.Subject()), Style: title}),
-		kit.Row(width, background, pointer, kit.Seg{Text: "     " + s.ID.Short() + "  " + safe.Line(writer.Name) + ", " + age(writer.When), Style: theme.Dim}),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + s.ID.Short() + "  " + safe.Line(writer.Name) + ", " + age(writer.When), Style: theme.Dim}),
 	}
 }
 
@@ -202,7 +202,7 @@ func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
 func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
 	e := m.plan.Next[i]
 	cursor := m.half == kit.Next && i == m.cursor[kit.Next]
-	background, pointer := kit.Cursor(theme, cursor, 1)
+	backdrop, pointer := kit.Cursor(theme, cursor, 1)
 	name, title := theme.Next, theme.Plain
 	if i == m.entry() {
 		name, title = theme.Accent, theme.Strong
@@ -217,9 +217,9 @@ func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
 	}
 	result, why := m.outcome(e, theme)
 	return []string{
-		kit.Split(width, background, []kit.Seg{pointer, mark, {Text: fmt.Sprintf("%-3s ", letter(i)), Style: name},
+		kit.Split(width, backdrop, []kit.Seg{pointer, mark, {Text: fmt.Sprintf("%-3s ", letter(i)), Style: name},
 			{Text: safe.Line(subject), Style: title}}, result),
-		kit.Row(width, background, pointer, kit.Seg{Text: "     " + m.origin(e), Style: theme.Dim}, why),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + m.origin(e), Style: theme.Dim}, why),
 	}
 }
 
@@ -266,12 +266,12 @@ func (m *Model) outcome(e shape.Entry, theme kit.Theme) (result, why kit.Seg) {
 func (m *Model) outRows(width, i int, theme kit.Theme) []string {
 	id := m.plan.LeftOut[i-len(m.plan.Next)]
 	cursor := m.half == kit.Next && i == m.cursor[kit.Next]
-	background, pointer := kit.Cursor(theme, cursor, 1)
+	backdrop, pointer := kit.Cursor(theme, cursor, 1)
 	number := slices.Index(m.plan.Sources, id) + 1
 	return []string{
-		kit.Row(width, background, pointer, kit.Seg{Text: fmt.Sprintf("     left out: %d  ", number), Style: theme.Dim},
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf("     left out: %d  ", number), Style: theme.Dim},
 			kit.Seg{Text: safe.Line(m.sourceOf(id).Commit.Subject()), Style: theme.Dim.Strikethrough(true)}),
-		kit.Row(width, background, pointer, kit.Seg{Text: "     x brings it back", Style: theme.Dim}),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     x brings it back", Style: theme.Dim}),
 	}
 }
 

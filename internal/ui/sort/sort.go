@@ -40,17 +40,17 @@ func New(ctx context.Context, a *app.App) *Model { return &Model{ctx: ctx, app: 
 // Name gives the screen's name.
 func (m *Model) Name() string { return Name }
 
-type changes struct{ loose, staged []tray.File }
+type changes struct {
+	loose, staged []tray.File
+	draft         string
+}
 
 // Situated reads the changes that the situation speaks of.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
 	m.head = s.Head
-	if !m.loaded {
-		m.message = m.app.DraftMessage()
-	}
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
 		loose, staged, err := m.app.ChangesOf(ctx, s.Changes)
-		return changes{loose, staged}, err
+		return changes{loose, staged, m.app.DraftMessage()}, err
 	})
 }
 
@@ -66,7 +66,9 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		read := reading.Value.(changes)
 		m.halves[kit.Now].Set(read.loose)
 		m.halves[kit.Next].Set(read.staged)
-		m.loaded = true
+		if !m.loaded {
+			m.message, m.loaded = read.draft, true
+		}
 	}
 	return nil
 }
@@ -79,15 +81,15 @@ func (m *Model) Actions() []kit.Action {
 	move := func(do func()) func() tea.Cmd {
 		return func() tea.Cmd { do(); return nil }
 	}
-	verb, past := "into tray A", "Put"
+	verb, what := "into tray A", "Into tray A: "
 	if m.half == kit.Next {
-		verb, past = "take back", "Take back"
+		verb, what = "take back", "Back to the loose changes: "
 	}
 	actions := []kit.Action{
-		{Keys: []string{"enter"}, Name: verb, Help: past + " the hunk at the cursor, the file on its heading, or the marked lines: across the seam.", Do: m.carry(s.Picked, s.PickedPaths)},
+		{Keys: []string{"enter"}, Name: verb, Help: what + "the marked lines, else the hunk at the cursor, or the file on its heading.", Do: m.carry(s.Picked, s.PickedPaths)},
 		{Keys: []string{"space"}, Name: "mark line", Help: "Mark the line at the cursor, so that enter takes the marked lines only.", Do: m.mark},
-		{Keys: []string{"f"}, Name: "whole file", Help: past + " all hunks of the file at the cursor.", Do: m.carry(s.PickedFile, s.PickedPaths)},
-		{Keys: []string{"e"}, Name: "everything", Help: past + " everything.", Do: m.carry(s.All, func() []string { return nil })},
+		{Keys: []string{"f"}, Name: "whole file", Help: what + "all hunks of the file at the cursor.", Do: m.carry(s.PickedFile, s.PickedPaths)},
+		{Keys: []string{"e"}, Name: "everything", Help: what + "everything.", Do: m.carry(s.All, func() []string { return nil })},
 		{Keys: []string{"m"}, Name: "message", Help: "Write the message of tray A's commit.", Do: m.editMessage},
 		{Keys: []string{"a"}, Name: "apply: commit", Help: "Make the commit from tray A.", Do: m.commit},
 		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Rare: true, Do: move(func() { s.Hunk(1) })},
@@ -155,10 +157,12 @@ func (m *Model) editMessage() tea.Cmd {
 // setMessage keeps the draft, also over the end of the program.
 func (m *Model) setMessage(text string) tea.Cmd {
 	m.message = text
-	if err := m.app.KeepDraftMessage(text); err != nil {
-		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	return func() tea.Msg {
+		if err := m.app.KeepDraftMessage(text); err != nil {
+			return kit.Notice{Text: err.Error(), Trouble: true}
+		}
+		return nil
 	}
-	return nil
 }
 
 type committed struct{}

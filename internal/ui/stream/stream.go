@@ -6,7 +6,6 @@ package stream
 import (
 	"bytes"
 	"fmt"
-	"image/color"
 	"slices"
 	"strings"
 
@@ -92,7 +91,20 @@ func wrap(line []byte, room int) []string {
 	if len(text) <= room {
 		return []string{text}
 	}
-	return strings.Split(ansi.Hardwrap(text, room, true), "\n")
+	var rows []string
+	for ansi.StringWidth(text) > room {
+		row := ansi.Truncate(text, room, "")
+		// Between words if there is a place for it in the row's second half.
+		if space := strings.LastIndexByte(row, ' ') + 1; space > len(row)/2 {
+			row = row[:space]
+		}
+		if row == "" { // a character wider than the room
+			break
+		}
+		rows = append(rows, row)
+		text = text[len(row):]
+	}
+	return append(rows, text)
 }
 
 // resize lays the rows out for another width, and keeps the place.
@@ -359,7 +371,7 @@ const (
 
 func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.Theme) string {
 	r := m.rows[at]
-	background, pointer := kit.Cursor(theme, cursor, 2)
+	backdrop, pointer := kit.Cursor(theme, cursor, 2)
 	f := &m.files[r.file]
 	switch r.kind {
 	case gapRow:
@@ -369,12 +381,12 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 		if style == Warm {
 			heading = theme.Next
 		}
-		return kit.Split(width, background,
+		return kit.Split(width, backdrop,
 			[]kit.Seg{pointer, {Text: safe.Line(f.Path), Style: heading.Bold(true)}}, kit.Seg{Text: summary(f), Style: theme.Dim})
 	case hunkRow:
-		return m.drawHunk(width, f, int(r.hunk), background, pointer, theme)
+		return m.drawHunk(width, f, int(r.hunk), backdrop, pointer, theme)
 	}
-	return m.drawLine(width, &f.Hunks[r.hunk], r, background, pointer, theme)
+	return m.drawLine(width, &f.Hunks[r.hunk], r, backdrop, pointer, theme)
 }
 
 // summary says what sort of change a file has, and how large it is.
@@ -405,20 +417,20 @@ func summary(f *tray.File) string {
 	return strings.Join(words, "  ")
 }
 
-func (m *Model) drawHunk(width int, f *tray.File, at int, background color.Color, pointer kit.Seg, theme kit.Theme) string {
+func (m *Model) drawHunk(width int, f *tray.File, at int, backdrop *kit.Backdrop, pointer kit.Seg, theme kit.Theme) string {
 	h := &f.Hunks[at]
 	style := theme.Dim
 	if !h.HasLines() {
-		return kit.Row(width, background, pointer, kit.Seg{Text: "     " + safe.Line(h.Note), Style: style})
+		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + safe.Line(h.Note), Style: style})
 	}
 	where := fmt.Sprintf("from line %d", h.NewStart+1)
 	if h.Kind == tray.New || h.Kind == tray.Deleted {
 		where = "the whole file"
 	}
-	return kit.Row(width, background, pointer, kit.Seg{Text: fmt.Sprintf(" ┄┄┄ %s", where), Style: style})
+	return kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf(" ┄┄┄ %s", where), Style: style})
 }
 
-func (m *Model) drawLine(width int, h *tray.Hunk, r row, background color.Color, pointer kit.Seg, theme kit.Theme) string {
+func (m *Model) drawLine(width int, h *tray.Hunk, r row, backdrop *kit.Backdrop, pointer kit.Seg, theme kit.Theme) string {
 	line := h.Lines[r.line]
 	style, sign, number := theme.Plain, " ", line.New+1
 	switch line.Op {
@@ -438,7 +450,7 @@ func (m *Model) drawLine(width int, h *tray.Hunk, r row, background color.Color,
 	if int(r.part) == len(rows)-1 && !bytes.HasSuffix(line.Text, []byte("\n")) {
 		ending = " (no line end)"
 	}
-	return kit.Row(width, background, pointer,
+	return kit.Row(width, backdrop, pointer,
 		kit.Seg{Text: count, Style: theme.Dim},
 		kit.Seg{Text: sign + " ", Style: style},
 		kit.Seg{Text: rows[min(int(r.part), len(rows)-1)], Style: style},
