@@ -12,6 +12,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/repo"
+	"bastel/internal/tray"
 	"bastel/test/fixture"
 )
 
@@ -249,4 +250,24 @@ func TestCleanMessage(t *testing.T) {
 	} {
 		assert.Equal(t, want, app.CleanMessage(text))
 	}
+}
+
+func TestACommitIsWhatWasSeen(t *testing.T) {
+	f := branch(t)
+	a := open(t, f.Dir)
+	f.Write("a", "changed\n")
+	_, err := a.Stage(ctx, []string{"a"})
+	require.NoError(t, err)
+	s, err := a.Situation(ctx)
+	require.NoError(t, err)
+	_, staged, err := a.ChangesOf(ctx, s.Changes)
+	require.NoError(t, err)
+	f.Write("b", "another tool\n")
+	f.Git("add", "b")
+	_, _, err = a.Commit(ctx, "seen", tray.IDs(staged))
+	assert.ErrorIs(t, err, repo.ErrMoved)
+	f.Git("reset", "--quiet", "b")
+	_, _, err = a.Commit(ctx, "seen", tray.IDs(staged))
+	require.NoError(t, err)
+	assert.Equal(t, "a", f.Git("show", "--format=", "--name-only"))
 }

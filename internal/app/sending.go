@@ -46,6 +46,9 @@ func (a *App) Send(ctx context.Context, c send.Comparison, progress func(line st
 		return err
 	}
 	err = send.Push(ctx, a.Repo, c, progress)
+	if err != nil && ctx.Err() != nil {
+		err = &Refusal{Reason: fmt.Sprintf("The push was stopped. Whether %s took it shows when you fetch; trying again is safe.", c.Remote), Err: ctx.Err()}
+	}
 	outcome := journal.Entry{Kind: journal.Pushed, Ref: entry.Ref, New: c.Here, Of: entry.Number, Title: "sent"}
 	if err != nil {
 		outcome.Title = "not sent: " + firstLine(err.Error())

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"bastel/internal/journal"
@@ -54,7 +55,9 @@ func (a *App) carry(ctx context.Context, side tray.Side, words, within []string)
 
 // Commit makes a commit from what is staged, through the repository's hooks. It
 // gives the new commit and what a hook that runs afterwards had to complain about.
-func (a *App) Commit(ctx context.Context, message string) (repo.ID, string, error) {
+// Seen are the ids of the staged hunks as the user saw them; if others are staged
+// by now, the commit is refused. Nil stands for whatever is staged.
+func (a *App) Commit(ctx context.Context, message string, seen []string) (repo.ID, string, error) {
 	if err := a.free(); err != nil {
 		return repo.ID{}, "", err
 	}
@@ -65,7 +68,7 @@ func (a *App) Commit(ctx context.Context, message string) (repo.ID, string, erro
 	if err != nil {
 		return repo.ID{}, "", err
 	}
-	if err := a.anythingStaged(ctx); err != nil {
+	if err := a.checkStaged(ctx, seen); err != nil {
 		return repo.ID{}, "", err
 	}
 	if err := a.Repo.RunHook(ctx, "pre-commit"); err != nil {
@@ -88,7 +91,7 @@ func (a *App) Commit(ctx context.Context, message string) (repo.ID, string, erro
 	return id, "", nil
 }
 
-func (a *App) anythingStaged(ctx context.Context) error {
+func (a *App) checkStaged(ctx context.Context, seen []string) error {
 	changes, err := a.Repo.Status(ctx)
 	if err != nil {
 		return err
@@ -102,6 +105,16 @@ func (a *App) anythingStaged(ctx context.Context) error {
 	}
 	if !staged {
 		return &Refusal{Reason: "Nothing is staged, so there is nothing to commit. Put some hunks into tray A first.", Err: ErrNothingStaged}
+	}
+	if seen == nil {
+		return nil
+	}
+	files, err := tray.Staged(ctx, a.Repo, changes)
+	if err != nil {
+		return err
+	}
+	if !slices.Equal(seen, tray.IDs(files)) {
+		return &Refusal{Reason: "What is staged has changed since you looked, so nothing was committed. Look again, then repeat.", Err: repo.ErrMoved}
 	}
 	return nil
 }

@@ -135,7 +135,7 @@ func (c *command) commit() *cobra.Command {
 		Short: "Make a commit from what is staged",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			id, warning, err := a.Commit(ctx, strings.Join(messages, "\n\n"))
+			id, warning, err := a.Commit(ctx, strings.Join(messages, "\n\n"), nil)
 			if err != nil {
 				return err
 			}

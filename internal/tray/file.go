@@ -191,6 +191,20 @@ func (f *File) hashOf(h Hunk, again int) string {
 	return hex.EncodeToString(sum.Sum(nil)[:6])
 }
 
+// IDs lists the ids of all hunks of files that can be sorted.
+func IDs(files []File) []string {
+	var ids []string
+	for _, f := range files {
+		if f.Blocked != "" {
+			continue
+		}
+		for _, h := range f.Hunks {
+			ids = append(ids, h.ID)
+		}
+	}
+	return ids
+}
+
 // hunk finds a hunk by its id.
 func (f *File) hunk(id string) int {
 	for i := range f.Hunks {

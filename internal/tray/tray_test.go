@@ -40,15 +40,6 @@ func carry(t fixture.TB, r *repo.Repo, side tray.Side, words ...string) {
 	require.NoError(t, err)
 }
 
-func all(files []tray.File) (words []string) {
-	for _, f := range files {
-		for _, h := range f.Hunks {
-			words = append(words, h.ID)
-		}
-	}
-	return words
-}
-
 // TestStagingInPartsAddsUp: whatever is staged first, staging the rest gives the
 // working tree's content, and unstaging everything gives HEAD's.
 func TestStagingInPartsAddsUp(t *testing.T) {
@@ -80,11 +71,11 @@ func TestStagingInPartsAddsUp(t *testing.T) {
 		if len(some) > 0 {
 			carry(t, r, tray.LooseSide, some...)
 		}
-		if rest := all(list(t, r, false)); len(rest) > 0 {
+		if rest := tray.IDs(list(t, r, false)); len(rest) > 0 {
 			carry(t, r, tray.LooseSide, rest...)
 		}
 		require.Empty(t, f.Git("diff", "--name-only"), "the index holds what the tree holds")
-		if staged := all(list(t, r, true)); len(staged) > 0 {
+		if staged := tray.IDs(list(t, r, true)); len(staged) > 0 {
 			carry(t, r, tray.StagedSide, staged...)
 		}
 		require.Equal(t, head, f.Git("write-tree"), "the index holds what HEAD holds")
@@ -140,10 +131,10 @@ func TestKinds(t *testing.T) {
 	}
 	assert.Equal(t, map[string]tray.Kind{"text": tray.Text, "gone": tray.Deleted, "bin": tray.Binary, "new": tray.New,
 		"run": tray.ModeOnly, "to-link": tray.Type, "dir": tray.Deleted, "dir/inside": tray.New, "big": tray.Large}, kinds)
-	carry(t, r, tray.LooseSide, all(files)...)
+	carry(t, r, tray.LooseSide, tray.IDs(files)...)
 	assert.Empty(t, f.Git("diff", "--name-only"))
 	assert.Empty(t, f.Git("ls-files", "--others"))
-	carry(t, r, tray.StagedSide, all(list(t, r, true))...)
+	carry(t, r, tray.StagedSide, tray.IDs(list(t, r, true))...)
 	assert.Empty(t, f.Git("diff", "--cached", "--name-only"))
 }
 
@@ -162,7 +153,7 @@ func TestModeAndContentGoApart(t *testing.T) {
 	}
 	assert.Contains(t, f.Git("ls-files", "-s", "a"), "100755 "+f.Git("rev-parse", "HEAD:a"))
 	assert.Contains(t, f.Git("ls-files", "-s", "bin"), "100755 "+f.Git("rev-parse", "HEAD:bin"))
-	carry(t, r, tray.LooseSide, all(list(t, r, false))...)
+	carry(t, r, tray.LooseSide, tray.IDs(list(t, r, false))...)
 	for _, file := range list(t, r, true) {
 		carry(t, r, tray.StagedSide, file.Hunks[0].ID)
 	}

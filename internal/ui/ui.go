@@ -275,7 +275,7 @@ func nextTick() tea.Cmd { return tea.Tick(tickTime, func(time.Time) tea.Msg { re
 func (m *Model) haveWorked(msg worked) tea.Cmd {
 	m.work = nil
 	switch {
-	case msg.err != nil && msg.work.stopping:
+	case msg.work.stopping && errors.Is(msg.err, context.Canceled) && !errors.As(msg.err, new(*app.Refusal)):
 		m.say(kit.Notice{Text: msg.work.Title + " was stopped."})
 	case msg.err != nil:
 		m.say(kit.Notice{Text: msg.err.Error(), Trouble: true})

@@ -149,7 +149,7 @@ func age(when time.Time) string {
 func (m *Model) nextHead(width int, theme kit.Theme) []string {
 	if m.looking {
 		return []string{
-			kit.Heading(width, "Now", "what "+m.lookAt.Short()+" changes", true, theme.Now, theme, m.size.Narrow),
+			kit.Heading(width, "Look", "what "+m.lookAt.Short()+" changes", true, theme.Now, theme, m.size.Narrow),
 			kit.Row(width, nil, kit.Seg{Text: "  " + safe.Line(m.sourceOf(m.lookAt).Commit.Subject()), Style: theme.Strong}),
 			kit.Blank(width),
 		}

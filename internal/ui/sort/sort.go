@@ -171,11 +171,11 @@ func (m *Model) commit() tea.Cmd {
 	if app.CleanMessage(m.message) == "" {
 		return m.editMessage()
 	}
-	message := m.message
+	message, seen := m.message, m.halves[kit.Next].All()
 	return kit.Start(kit.Work{
 		Title: "Making the commit",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
-			id, warning, err := m.app.Commit(ctx, message)
+			id, warning, err := m.app.Commit(ctx, message, seen)
 			if err != nil {
 				return "", err
 			}

@@ -313,23 +313,11 @@ func (m *Model) PickedFile() []string {
 	if m.cursor >= len(m.rows) {
 		return nil
 	}
-	return hunkIDs(m.files[m.rows[m.cursor].file : m.rows[m.cursor].file+1])
+	return tray.IDs(m.files[m.rows[m.cursor].file : m.rows[m.cursor].file+1])
 }
 
 // All names all hunks of all files, except those that cannot be sorted.
-func (m *Model) All() []string { return hunkIDs(m.files) }
-
-func hunkIDs(files []tray.File) []string {
-	var ids []string
-	for _, f := range files {
-		for _, h := range f.Hunks {
-			if f.Blocked == "" {
-				ids = append(ids, h.ID)
-			}
-		}
-	}
-	return ids
-}
+func (m *Model) All() []string { return tray.IDs(m.files) }
 
 // FileRows gives the visible screen row of each file's heading, by path.
 func (m *Model) FileRows() map[string]int {
