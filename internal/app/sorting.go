@@ -37,20 +37,30 @@ func (a *App) Unstage(ctx context.Context, words []string, within ...string) ([]
 }
 
 func (a *App) carry(ctx context.Context, side tray.Side, words, within []string) ([]string, error) {
+	picks, err := a.picks(ctx, side, words, within)
+	if err != nil {
+		return nil, err
+	}
+	return side.Carry(ctx, a.Repo, picks)
+}
+
+// picks looks words up in what lies on disk now.
+func (a *App) picks(ctx context.Context, side tray.Side, words, within []string) ([]tray.Pick, error) {
 	changes, err := a.Repo.Status(ctx, within...)
 	if err != nil {
 		return nil, err
 	}
 	picks, err := side.Resolve(ctx, a.Repo, changes, words)
+	return picks, pickRefusal(err)
+}
+
+func pickRefusal(err error) error {
 	for _, cause := range []error{tray.ErrNoSuchHunk, tray.ErrBadPick, tray.ErrBlocked} {
 		if errors.Is(err, cause) {
-			return nil, &Refusal{Reason: err.Error(), Err: err}
+			return &Refusal{Reason: err.Error(), Err: err}
 		}
 	}
-	if err != nil {
-		return nil, err
-	}
-	return side.Carry(ctx, a.Repo, picks)
+	return err
 }
 
 // Commit makes a commit from what is staged, through the repository's hooks. It

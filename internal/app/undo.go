@@ -42,6 +42,9 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 	if kind == journal.Redo {
 		from, to = entry.Old, entry.New
 	}
+	if entry.Kind == journal.Discard {
+		return entry, a.stepDiscard(ctx, kind, entry)
+	}
 	if err := a.stillAt(ctx, entry, from); err != nil {
 		return none, err
 	}

@@ -104,6 +104,11 @@ func (c *command) unstage() *cobra.Command {
 		func(a *app.App, ctx context.Context, ids []string) ([]string, error) { return a.Unstage(ctx, ids) })
 }
 
+func (c *command) discard() *cobra.Command {
+	return c.mover("discard ID...", "Throw loose hunks, lines of them, or whole files away; undo brings them back", "discarded",
+		func(a *app.App, ctx context.Context, ids []string) ([]string, error) { return a.Discard(ctx, ids) })
+}
+
 func (c *command) mover(use, short, past string, move func(*app.App, context.Context, []string) ([]string, error)) *cobra.Command {
 	return &cobra.Command{
 		Use:   use,

@@ -24,13 +24,14 @@ type Kind string
 
 // The kinds of entries.
 const (
-	Commit Kind = "commit" // a new commit on a branch
-	Apply  Kind = "apply"  // a branch rewritten by a plan
-	Push   Kind = "push"   // about to be pushed
-	Pushed Kind = "pushed" // the answer to the push in Of
-	Undo   Kind = "undo"   // the entry in Of was taken back
-	Redo   Kind = "redo"   // the entry in Of was done again
-	Void   Kind = "void"   // the entry in Of was never carried out
+	Commit  Kind = "commit"  // a new commit on a branch
+	Discard Kind = "discard" // loose changes thrown away, kept in Files
+	Apply   Kind = "apply"   // a branch rewritten by a plan
+	Push    Kind = "push"    // about to be pushed
+	Pushed  Kind = "pushed"  // the answer to the push in Of
+	Undo    Kind = "undo"    // the entry in Of was taken back
+	Redo    Kind = "redo"    // the entry in Of was done again
+	Void    Kind = "void"    // the entry in Of was never carried out
 )
 
 // Entry is one record.
@@ -45,6 +46,18 @@ type Entry struct {
 	Title    string       `json:"title"` // for people
 	Of       int          `json:"of,omitempty"`
 	Pairs    [][2]repo.ID `json:"pairs,omitempty"` // of an apply: each source and what it became
+	Files    []File       `json:"files,omitempty"` // of a discard
+	Keep     []repo.ID    `json:"-"`               // blobs that the entry keeps from being pruned
+}
+
+// File is a working file that a discard changed: as it lay on disk before, and what
+// the repository would store of it afterwards. A mode of 0 says: not there.
+type File struct {
+	Path       []byte    `json:"path"` // bytes: a name need not be text
+	BeforeMode repo.Mode `json:"before_mode"`
+	Before     repo.ID   `json:"before"`
+	AfterMode  repo.Mode `json:"after_mode"`
+	After      repo.ID   `json:"after"`
 }
 
 // Log is a repository's journal.
@@ -89,7 +102,7 @@ func (l *Log) Entries(ctx context.Context) ([]Entry, error) {
 }
 
 // Write makes an entry's commit and gives the ref update that adds it to the
-// journal. The entry needs a commit that it is about, Old or New. The update belongs first in the transaction of what the entry records.
+// journal. The entry needs a commit that it is about, Old or New, or blobs to keep. The update belongs first in the transaction of what the entry records.
 func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error) {
 	var none repo.RefUpdate
 	end, err := l.repo.RefValue(ctx, Ref)
@@ -119,6 +132,11 @@ func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error)
 		c.Parents = append(c.Parents, id)
 	}
 	e.Time, e.Worktree = time.Now().Truncate(time.Second), l.repo.GitDir()
+	if len(e.Keep) > 0 {
+		if c.Tree, err = l.keep(ctx, e.Keep); err != nil {
+			return e, none, err
+		}
+	}
 	message, err := json.MarshalIndent(e, "", " ")
 	if err != nil {
 		return e, none, fmt.Errorf("write journal entry: %w", err)
@@ -129,6 +147,17 @@ func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error)
 	c.Committer = c.Author
 	id, err := l.repo.WriteCommit(ctx, c)
 	return e, repo.RefUpdate{Ref: Ref, New: id, Old: end}, err
+}
+
+// keep writes a tree that holds blobs, by number.
+func (l *Log) keep(ctx context.Context, ids []repo.ID) (repo.ID, error) {
+	overlay := l.repo.NewOverlay()
+	tree := make(repo.Tree, len(ids))
+	for i, id := range ids {
+		tree[i] = repo.Entry{Mode: repo.ModeFile, Name: fmt.Sprintf("%08d", i), ID: id}
+	}
+	id := overlay.PutTree(tree)
+	return id, overlay.Flush(ctx, id)
 }
 
 // Append adds an entry that goes with no other ref.
@@ -167,7 +196,7 @@ func StateOf(entries []Entry, worktree string) State {
 			continue
 		}
 		switch e.Kind {
-		case Commit, Apply:
+		case Commit, Apply, Discard:
 			s.Done, s.Undone = append(s.Done, e), nil
 		case Undo:
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)

@@ -3,7 +3,6 @@ package repo
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -11,7 +10,6 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
-	"syscall"
 )
 
 // LargeFile is the size from which on a file's content is not read for display.
@@ -68,7 +66,7 @@ func (r *Repo) ReadWorkFiles(ctx context.Context, changes []Change) ([]WorkFile,
 func (r *Repo) readWorkFile(ctx context.Context, root *os.Root, change Change, trustModes bool) (WorkFile, error) {
 	name := filepath.FromSlash(change.Path)
 	info, err := root.Lstat(name)
-	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
+	if isAbsent(err) {
 		return WorkFile{}, nil
 	}
 	if err != nil {

@@ -200,6 +200,28 @@ func unstage(ctx context.Context, r *repo.Repo, picks []Pick) ([]string, error) 
 	return plan.carryOut(ctx, r, picks)
 }
 
+// Discards gives what working files shall hold once picks of loose changes are
+// thrown away, with the contents written to the repository. A submodule's commit
+// is its own repository's to change.
+func Discards(ctx context.Context, r *repo.Repo, picks []Pick) ([]repo.IndexEntry, error) {
+	var plan indexPlan
+	for _, p := range picks {
+		f := p.File
+		if f.has(repo.ModeSubmodule) {
+			return nil, fmt.Errorf("%s %w: go into the submodule and switch there", strconv.Quote(f.Path), ErrBlocked)
+		}
+		if f.Large && !p.whole() {
+			return nil, fmt.Errorf("%s %w: it is too large to go in parts", strconv.Quote(f.Path), ErrBlocked)
+		}
+		if !p.content() {
+			plan.write(f.Path, p.mode(f.New.Mode, f.Old.Mode), f.NewText)
+			continue
+		}
+		plan.move(p, f.New, f.Old, f.OldText, diff.TakeOut)
+	}
+	return plan.entries, plan.store(ctx, r)
+}
+
 // move adds what the index shall hold when the picks go from what it has to the
 // other side of the change.
 func (plan *indexPlan) move(p Pick, has, other repo.IndexEntry, otherText []byte,
@@ -259,13 +281,21 @@ func (p *indexPlan) write(path string, mode repo.Mode, text []byte) {
 	p.entries = append(p.entries, repo.IndexEntry{Path: path, Mode: mode})
 }
 
-func (p *indexPlan) carryOut(ctx context.Context, r *repo.Repo, picks []Pick) ([]string, error) {
+// store writes the contents.
+func (p *indexPlan) store(ctx context.Context, r *repo.Repo) error {
 	ids, err := r.WriteBlobs(ctx, p.blobs)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	for n, at := range p.places {
 		p.entries[at].ID = ids[n]
+	}
+	return nil
+}
+
+func (p *indexPlan) carryOut(ctx context.Context, r *repo.Repo, picks []Pick) ([]string, error) {
+	if err := p.store(ctx, r); err != nil {
+		return nil, err
 	}
 	if len(p.entries) > 0 {
 		if err := r.UpdateIndex(ctx, p.entries); err != nil {

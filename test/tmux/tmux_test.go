@@ -216,6 +216,24 @@ func TestLinesAndWayBack(t *testing.T) {
 	term.waitFor("No loose changes.", "in 4 files")
 }
 
+func TestDiscardAsksAndComesBack(t *testing.T) {
+	work, _ := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	term.waitFor("3 hunks")
+	before := work.Read("berth/plan.go")
+	term.keys("x")
+	term.waitFor("Throw 1 hunk of berth/plan.go away? y does; u brings it back.")
+	term.keys("Escape")
+	term.waitFor("Nothing was done.")
+	assert.Equal(t, before, work.Read("berth/plan.go"))
+	term.keys("x", "y")
+	term.waitFor("Thrown away: 1 hunk.", "2 hunks")
+	assert.NotContains(t, work.Read("berth/plan.go"), "DEBUG")
+	term.keys("u")
+	term.waitFor("Took back the discard", "3 hunks")
+	assert.Equal(t, before, work.Read("berth/plan.go"))
+}
+
 func TestConflictsAreForecastAndRefused(t *testing.T) {
 	work, _ := makeDemo(t)
 	term := open(t, work.Dir, 142, 42)

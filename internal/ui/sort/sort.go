@@ -92,6 +92,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"e"}, Name: "everything", Help: what + "everything.", Do: m.carry(s.All, func() []string { return nil })},
 		{Keys: []string{"m"}, Name: "message", Help: "Write the message of tray A's commit.", Do: m.editMessage},
 		{Keys: []string{"a"}, Name: "apply: commit", Help: "Make the commit from tray A.", Do: m.commit},
+		{Keys: []string{"x"}, Name: "discard", Help: "Throw the marked lines away, else the hunk at the cursor, or the file on its heading. It asks first, and u brings them back.", Do: m.discard},
 		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Rare: true, Do: move(func() { s.Hunk(1) })},
 		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Rare: true, Do: move(func() { s.Hunk(-1) })},
 		{Keys: []string{"N"}, Name: "next file", Help: "Go to the next file.", Rare: true, Do: move(func() { s.File(1) })},
@@ -113,6 +114,9 @@ func (m *Model) Actions() []kit.Action {
 	}
 	if m.halves[kit.Next].Empty() {
 		actions[5].Do = nil
+	}
+	if m.half == kit.Next || s.Empty() {
+		actions[6].Do = nil
 	}
 	return actions
 }
@@ -146,6 +150,28 @@ func (m *Model) carry(picked, paths func() []string) func() tea.Cmd {
 			Then: func() tea.Msg { s.Unmark(); return nil },
 		})
 	}
+}
+
+// discard asks once, saying what goes.
+func (m *Model) discard() tea.Cmd {
+	s := &m.halves[kit.Now]
+	words, within := s.Picked(), s.PickedPaths()
+	what := app.Count(len(words), "hunk")
+	if n := s.Marked(); n > 0 {
+		what = app.Count(n, "line")
+	}
+	return kit.Show(kit.Ask{
+		Question: fmt.Sprintf("Throw %s of %s away? y does; u brings it back.", what, safe.Line(strings.Join(within, ", "))),
+		Key:      "y",
+		Yes: kit.Start(kit.Work{
+			Title: "Discarding",
+			Do: func(ctx context.Context, _ func(string)) (string, error) {
+				_, err := m.app.Discard(ctx, words, within...)
+				return "Thrown away: " + what + ". u brings it back.", err
+			},
+			Then: func() tea.Msg { s.Unmark(); return nil },
+		}),
+	})
 }
 
 func (m *Model) editMessage() tea.Cmd {
