@@ -78,10 +78,22 @@ func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {
 		return m.stop()
 	}
 	m.notice = kit.Notice{}
-	if action, ok := kit.Find(m.actions(), msg.String()); ok {
-		return action.Do()
+	action, ok := kit.Find(m.actions(), msg.String())
+	if !ok {
+		return nil
 	}
-	return nil
+	return m.do(action)
+}
+
+// do carries an action out. What it only asks the frame for is there before the
+// next key is looked at, so that typing ahead works.
+func (m *Model) do(action kit.Action) tea.Cmd {
+	cmd := action.Do()
+	if !action.Asks || cmd == nil {
+		return cmd
+	}
+	_, next := m.Update(cmd())
+	return next
 }
 
 func (m *Model) click(mouse tea.Mouse) tea.Cmd {
@@ -112,7 +124,7 @@ func (m *Model) openFinder() tea.Cmd {
 	var options []kit.Option
 	for _, action := range m.actions() {
 		if action.Do != nil {
-			options = append(options, kit.Option{Label: action.Name, Key: kit.KeyName(action.Keys[0]), Detail: action.Help, Do: action.Do})
+			options = append(options, kit.Option{Label: action.Name, Key: kit.KeyName(action.Keys[0]), Detail: action.Help, Do: func() tea.Cmd { return m.do(action) }})
 		}
 	}
 	for i, screen := range m.screens {

@@ -13,6 +13,7 @@ type Action struct {
 	Name string         // two or three words, for the line of keys and the finder
 	Help string         // a sentence for the help
 	Rare bool           // not in the line of keys
+	Asks bool           // its command does nothing but ask the frame for something: it runs at once, before the next key
 	Do   func() tea.Cmd // nil while the action makes no sense here
 }
 

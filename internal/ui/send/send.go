@@ -95,7 +95,7 @@ func (m *Model) Actions() []kit.Action {
 		apply = nil
 	}
 	return []kit.Action{
-		{Keys: []string{"a"}, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: apply},
+		{Keys: []string{"a"}, Asks: true, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: apply},
 		{Keys: []string{"down", "j"}, Name: "down", Help: "One commit down.", Rare: true, Do: move(func() { m.cursor[m.half]++ })},
 		{Keys: []string{"up", "k"}, Name: "up", Help: "One commit up.", Rare: true, Do: move(func() { m.cursor[m.half]-- })},
 		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "Ten commits down.", Rare: true, Do: move(func() { m.cursor[m.half] += 10 })},
