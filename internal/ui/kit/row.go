@@ -67,11 +67,16 @@ const TabWidth = 4
 
 // Expand turns tabs into spaces up to the next tab stop, wide characters counted.
 func Expand(text string) string {
+	text, _ = ExpandAt(text, 0)
+	return text
+}
+
+// ExpandAt does so for text that begins at a column, and gives the column behind it.
+func ExpandAt(text string, column int) (string, int) {
 	if !strings.Contains(text, "\t") {
-		return text
+		return text, column + ansi.StringWidth(text)
 	}
 	var b strings.Builder
-	column := 0
 	for i, part := range strings.Split(text, "\t") {
 		if i > 0 {
 			gap := TabWidth - column%TabWidth
@@ -81,7 +86,7 @@ func Expand(text string) string {
 		b.WriteString(part)
 		column += ansi.StringWidth(part)
 	}
-	return b.String()
+	return b.String(), column
 }
 
 // Blank is an empty row.

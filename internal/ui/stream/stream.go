@@ -4,12 +4,9 @@
 package stream
 
 import (
-	"bytes"
 	"fmt"
 	"slices"
 	"strings"
-
-	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/diff"
 	"bastel/internal/safe"
@@ -82,29 +79,7 @@ func (m *Model) parts(line []byte) int {
 	if m.width == 0 || len(line)*kit.TabWidth <= room || room < 10 {
 		return 1
 	}
-	return len(wrap(line, room))
-}
-
-// wrap gives the rows of a line's text, made safe to print.
-func wrap(line []byte, room int) []string {
-	text := kit.Expand(safe.Text(strings.TrimSuffix(string(line[:min(len(line), longestShown)]), "\n")))
-	if len(text) <= room {
-		return []string{text}
-	}
-	var rows []string
-	for ansi.StringWidth(text) > room {
-		row := ansi.Truncate(text, room, "")
-		// Between words if there is a place for it in the row's second half.
-		if space := strings.LastIndexByte(row, ' ') + 1; space > len(row)/2 {
-			row = row[:space]
-		}
-		if row == "" { // a character wider than the room
-			break
-		}
-		rows = append(rows, row)
-		text = text[len(row):]
-	}
-	return append(rows, text)
+	return len(wrap(display(line, nil).text, room))
 }
 
 // resize lays the rows out for another width, and keeps the place.
@@ -417,33 +392,3 @@ func (m *Model) drawHunk(width int, f *tray.File, at int, backdrop *kit.Backdrop
 	}
 	return kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf(" ┄┄┄ %s", where), Style: style})
 }
-
-func (m *Model) drawLine(width int, h *tray.Hunk, r row, backdrop *kit.Backdrop, pointer kit.Seg, theme kit.Theme) string {
-	line := h.Lines[r.line]
-	style, sign, number := theme.Plain, " ", line.New+1
-	switch line.Op {
-	case diff.Add:
-		style, sign = theme.Added, "+"
-	case diff.Remove:
-		style, sign, number = theme.Removed, "−", line.Old+1
-	}
-	if m.marks[h.ID][int(r.line)] {
-		pointer = kit.Seg{Text: strings.TrimSuffix(pointer.Text, " ") + "●", Style: theme.Marked}
-	}
-	rows := wrap(line.Text, max(10, width-gutter))
-	count, ending := fmt.Sprintf("%4d ", number), ""
-	if r.part > 0 {
-		count, sign = "     ", " "
-	}
-	if int(r.part) == len(rows)-1 && !bytes.HasSuffix(line.Text, []byte("\n")) {
-		ending = " (no line end)"
-	}
-	return kit.Row(width, backdrop, pointer,
-		kit.Seg{Text: count, Style: theme.Dim},
-		kit.Seg{Text: sign + " ", Style: style},
-		kit.Seg{Text: rows[min(int(r.part), len(rows)-1)], Style: style},
-		kit.Seg{Text: ending, Style: theme.Dim})
-}
-
-// longestShown bounds how much of a line is looked at to draw it, in bytes.
-const longestShown = 4000

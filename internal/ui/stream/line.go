@@ -1,0 +1,182 @@
+package stream
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
+
+	"bastel/internal/diff"
+	"bastel/internal/safe"
+	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
+)
+
+// longestShown bounds how much of a line is looked at to draw it, in bytes.
+const longestShown = 4000
+
+// span is a range of bytes.
+type span struct{ start, end int }
+
+// shown is a line made safe to print, with the places of its changed words.
+type shown struct {
+	text  string
+	words []span
+}
+
+// display makes a line fit to be drawn: control characters visible, tabs expanded.
+func display(line []byte, words []span) shown {
+	line = bytes.TrimSuffix(line[:min(len(line), longestShown)], []byte("\n"))
+	var s shown
+	column, at := 0, 0
+	add := func(end int) span {
+		end = max(at, min(end, len(line)))
+		text, next := kit.ExpandAt(safe.Text(string(line[at:end])), column)
+		start := len(s.text)
+		s.text += text
+		column, at = next, end
+		return span{start, len(s.text)}
+	}
+	for _, w := range words {
+		add(w.start)
+		s.words = append(s.words, add(w.end))
+	}
+	add(len(line))
+	return s
+}
+
+// wrap cuts a line's text into rows, between words where there is a place for it in
+// a row's second half.
+func wrap(text string, room int) []string {
+	var rows []string
+	for len(text) > room && ansi.StringWidth(text) > room {
+		row := ansi.Truncate(text, room, "")
+		if space := strings.LastIndexByte(row, ' ') + 1; space > len(row)/2 {
+			row = row[:space]
+		}
+		if row == "" { // a character wider than the room
+			break
+		}
+		rows = append(rows, row)
+		text = text[len(row):]
+	}
+	return append(rows, text)
+}
+
+// pairedRun is up to how many lines of a replaced block are compared word by word.
+const pairedRun = 100
+
+// changedWords gives the words of a removed or added line that differ from the line
+// that it replaces, or that replaces it: the one at the same place of its block.
+func changedWords(h *tray.Hunk, at int) []span {
+	line := h.Lines[at]
+	if line.Op == diff.Keep {
+		return nil
+	}
+	start := at
+	for start > 0 && h.Lines[start-1].Op == line.Op && at-start < pairedRun {
+		start--
+	}
+	partner := -1
+	if line.Op == diff.Add {
+		if begin := runBefore(h, start); start-begin > at-start {
+			partner = begin + at - start
+		}
+	} else if end := runAfter(h, at); end < len(h.Lines) && h.Lines[end].Op == diff.Add && end+at-start < len(h.Lines) {
+		partner = end + at - start
+	}
+	if partner < 0 || h.Lines[partner].Op == line.Op || h.Lines[partner].Op == diff.Keep {
+		return nil
+	}
+	return spans(line, h.Lines[partner])
+}
+
+// runBefore is where the run of removed lines begins that ends before a line.
+func runBefore(h *tray.Hunk, end int) int {
+	begin := end
+	for begin > 0 && h.Lines[begin-1].Op == diff.Remove && end-begin < pairedRun {
+		begin--
+	}
+	return begin
+}
+
+// runAfter is where the run of a line ends.
+func runAfter(h *tray.Hunk, at int) int {
+	end := at
+	for end < len(h.Lines) && h.Lines[end].Op == h.Lines[at].Op && end-at < pairedRun {
+		end++
+	}
+	return end
+}
+
+func spans(line, partner diff.Line) (list []span) {
+	old, new := partner.Text, line.Text
+	if line.Op == diff.Remove {
+		old, new = new, old
+	}
+	if len(old) > longestShown || len(new) > longestShown {
+		return nil
+	}
+	removed, added := diff.Words(old, new)
+	if line.Op == diff.Remove {
+		for _, c := range removed {
+			list = append(list, span{c.OldStart, c.OldEnd})
+		}
+		return list
+	}
+	for _, c := range added {
+		list = append(list, span{c.NewStart, c.NewEnd})
+	}
+	return list
+}
+
+func (m *Model) drawLine(width int, h *tray.Hunk, r row, backdrop *kit.Backdrop, pointer kit.Seg, theme kit.Theme) string {
+	line := h.Lines[r.line]
+	style, sign, number := theme.Plain, " ", line.New+1
+	switch line.Op {
+	case diff.Add:
+		style, sign = theme.Added, "+"
+	case diff.Remove:
+		style, sign, number = theme.Removed, "−", line.Old+1
+	}
+	if m.marks[h.ID][int(r.line)] {
+		pointer = kit.Seg{Text: strings.TrimSuffix(pointer.Text, " ") + "●", Style: theme.Marked}
+	}
+	text := display(line.Text, changedWords(h, int(r.line)))
+	rows := wrap(text.text, max(10, width-gutter))
+	part := min(int(r.part), len(rows)-1)
+	count := fmt.Sprintf("%4d ", number)
+	if part > 0 {
+		count, sign = "     ", " "
+	}
+	segs := []kit.Seg{pointer, {Text: count, Style: theme.Dim}, {Text: sign + " ", Style: style}}
+	segs = append(segs, text.segments(rows, part, style)...)
+	if part == len(rows)-1 && !bytes.HasSuffix(line.Text, []byte("\n")) {
+		segs = append(segs, kit.Seg{Text: " (no line end)", Style: theme.Dim})
+	}
+	return kit.Row(width, backdrop, segs...)
+}
+
+// segments cuts one of a line's rows at its changed words, which are underlined.
+func (s shown) segments(rows []string, part int, style lipgloss.Style) []kit.Seg {
+	start := 0
+	for _, row := range rows[:part] {
+		start += len(row)
+	}
+	end := start + len(rows[part])
+	var segs []kit.Seg
+	for _, w := range s.words {
+		if w.end <= start || w.start >= end {
+			continue
+		}
+		from, to := max(w.start, start), min(w.end, end)
+		if from > start {
+			segs = append(segs, kit.Seg{Text: s.text[start:from], Style: style})
+		}
+		segs = append(segs, kit.Seg{Text: s.text[from:to], Style: style.Underline(true)})
+		start = to
+	}
+	return append(segs, kit.Seg{Text: s.text[start:end], Style: style})
+}
