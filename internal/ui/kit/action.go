@@ -36,3 +36,41 @@ func KeyName(key string) string {
 	}
 	return key
 }
+
+// When gives what an action does if it can be done now, else nil.
+func When(possible bool, do func() tea.Cmd) func() tea.Cmd {
+	if !possible {
+		return nil
+	}
+	return do
+}
+
+// Navigator is what the keys that move do on a screen.
+type Navigator struct {
+	Move func(rows int)
+	Page func(pages int)
+	End  func(last bool)
+	Turn func(half Half) // take the cursor to the other half; nil where there is none
+}
+
+// Actions lists the actions that move, the same on every screen.
+func (n Navigator) Actions() []Action {
+	then := func(do func()) func() tea.Cmd {
+		return func() tea.Cmd { do(); return nil }
+	}
+	actions := []Action{
+		{Keys: []string{"down", "j"}, Name: "down", Help: "Down by one.", Rare: true, Do: then(func() { n.Move(1) })},
+		{Keys: []string{"up", "k"}, Name: "up", Help: "Up by one.", Rare: true, Do: then(func() { n.Move(-1) })},
+		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "Down by a page.", Rare: true, Do: then(func() { n.Page(1) })},
+		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "Up by a page.", Rare: true, Do: then(func() { n.Page(-1) })},
+		{Keys: []string{"home", "g"}, Name: "to the top", Help: "To the first row.", Rare: true, Do: then(func() { n.End(false) })},
+		{Keys: []string{"end", "G"}, Name: "to the end", Help: "To the last row.", Rare: true, Do: then(func() { n.End(true) })},
+	}
+	if n.Turn == nil {
+		return actions
+	}
+	return append(actions,
+		Action{Keys: []string{"left", "h"}, Name: "to Now", Help: "To the left half, what is.", Rare: true, Do: then(func() { n.Turn(Now) })},
+		Action{Keys: []string{"right", "l"}, Name: "to Next", Help: "To the right half, what will be.", Rare: true, Do: then(func() { n.Turn(Next) })},
+	)
+}

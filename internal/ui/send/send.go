@@ -87,24 +87,30 @@ func (m *Model) clamp() {
 
 // Actions lists what can be done here.
 func (m *Model) Actions() []kit.Action {
-	move := func(do func()) func() tea.Cmd {
-		return func() tea.Cmd { do(); m.clamp(); return nil }
+	ready := m.why == "" && m.loaded && !m.series.UpToDate()
+	actions := []kit.Action{
+		{Keys: []string{"a"}, Asks: true, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: kit.When(ready, m.push)},
 	}
-	apply := m.push
-	if m.why != "" || !m.loaded || m.series.UpToDate() {
-		apply = nil
+	moves := kit.Navigator{
+		Move: m.step,
+		Page: func(pages int) { m.step(10 * pages) },
+		End:  m.toEnd,
+		Turn: func(half kit.Half) { m.half = half },
 	}
-	return []kit.Action{
-		{Keys: []string{"a"}, Asks: true, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: apply},
-		{Keys: []string{"down", "j"}, Name: "down", Help: "One commit down.", Rare: true, Do: move(func() { m.cursor[m.half]++ })},
-		{Keys: []string{"up", "k"}, Name: "up", Help: "One commit up.", Rare: true, Do: move(func() { m.cursor[m.half]-- })},
-		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "Ten commits down.", Rare: true, Do: move(func() { m.cursor[m.half] += 10 })},
-		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "Ten commits up.", Rare: true, Do: move(func() { m.cursor[m.half] -= 10 })},
-		{Keys: []string{"home", "g"}, Name: "to the top", Help: "To the oldest commit.", Rare: true, Do: move(func() { m.cursor[m.half] = 0 })},
-		{Keys: []string{"end", "G"}, Name: "to the end", Help: "To the newest commit.", Rare: true, Do: move(func() { m.cursor[m.half] = len(m.rows(m.half)) })},
-		{Keys: []string{"left", "h"}, Name: "to Now", Help: "To the left half, what is there.", Rare: true, Do: move(func() { m.half = kit.Now })},
-		{Keys: []string{"right", "l"}, Name: "to Next", Help: "To the right half, what will be there.", Rare: true, Do: move(func() { m.half = kit.Next })},
+	return append(actions, moves.Actions()...)
+}
+
+func (m *Model) step(rows int) {
+	m.cursor[m.half] += rows
+	m.clamp()
+}
+
+func (m *Model) toEnd(last bool) {
+	m.cursor[m.half] = 0
+	if last {
+		m.cursor[m.half] = len(m.rows(m.half))
 	}
+	m.clamp()
 }
 
 // push asks first where commits on the remote would be replaced.

@@ -242,77 +242,73 @@ func (m *Model) Actions() []kit.Action {
 	}
 	at := m.entry()
 	_, out := m.outRow()
-	when := func(possible bool, do func() tea.Cmd) func() tea.Cmd {
-		if !possible {
-			return nil
-		}
-		return do
-	}
-	move := func(do func()) func() tea.Cmd {
-		return func() tea.Cmd { do(); m.clamp(); return nil }
-	}
 	leave := "leave out"
 	if out {
 		leave = "bring back"
 	}
-	return []kit.Action{
-		{Keys: []string{"s"}, Name: "squash", Help: "Squash the entry into the one above it, or all marked entries into the first of them. The first one's message stays until you write another.", Do: when(at > 0 || at == 0 && len(m.marked) > 1, m.squash)},
-		{Keys: []string{"shift+up", "K"}, Name: "move up", Help: "Move the entry up by one, towards the older ones.", Do: when(at > 0, func() tea.Cmd { return m.move(at, at-1) })},
-		{Keys: []string{"shift+down", "J"}, Name: "move down", Help: "Move the entry down by one, towards the newer ones.", Rare: true, Do: when(at >= 0 && at < len(m.plan.Next)-1, func() tea.Cmd { return m.move(at, at+1) })},
-		{Keys: []string{"m"}, Asks: true, Name: "message", Help: "Write the entry's message.", Do: when(at >= 0, func() tea.Cmd { return m.reword(at) })},
-		{Keys: []string{"x"}, Name: leave, Help: "Leave the entry's commits out of the series, or bring a commit back that was left out.", Do: when(at >= 0 || out, m.leaveOut)},
-		{Keys: []string{"space"}, Name: "mark", Help: "Mark the entry, to squash several at once.", Do: when(at >= 0, func() tea.Cmd { return m.mark(at) })},
-		{Keys: []string{"t"}, Name: "take apart", Help: "Take an entry of several commits apart again.", Rare: true, Do: when(at >= 0 && len(m.plan.Next[max(at, 0)].From) > 1, func() tea.Cmd { return m.set(m.plan.Part(at)) })},
-		{Keys: []string{"o"}, Name: "onto", Help: "Choose where the series goes: it stays where it begins, or moves onto another branch.", Do: when(len(m.plan.Sources) > 0, m.chooseOnto)},
-		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes.", Do: when(len(m.plan.Sources) > 0, m.lookInto)},
-		{Keys: []string{"a"}, Asks: true, Name: "apply", Help: "Rewrite the branch as Next shows it, in one step.", Do: when(m.plan.Changes(), m.apply)},
-		{Keys: []string{"u"}, Name: "undo edit", Help: "Take the last edit of the plan back. With no edit left, the last applied step.", Rare: true, Do: when(len(m.before) > 0, m.undo)},
-		{Keys: []string{"U"}, Name: "redo edit", Help: "Do the edit again that was taken back.", Rare: true, Do: when(len(m.after) > 0, m.redo)},
-		{Keys: []string{"z"}, Name: "start over", Help: "Forget all edits of the plan.", Rare: true, Do: when(m.plan.Changes(), m.startOver)},
-		{Keys: []string{"down", "j"}, Name: "down", Help: "One commit down.", Rare: true, Do: move(func() { m.cursor[m.half]++ })},
-		{Keys: []string{"up", "k"}, Name: "up", Help: "One commit up.", Rare: true, Do: move(func() { m.cursor[m.half]-- })},
-		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "Ten commits down.", Rare: true, Do: move(func() { m.cursor[m.half] += 10 })},
-		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "Ten commits up.", Rare: true, Do: move(func() { m.cursor[m.half] -= 10 })},
-		{Keys: []string{"home", "g"}, Name: "to the top", Help: "To the oldest commit.", Rare: true, Do: move(func() { m.cursor[m.half] = 0 })},
-		{Keys: []string{"end", "G"}, Name: "to the end", Help: "To the newest commit.", Rare: true, Do: move(func() { m.cursor[m.half] = m.nextRows() + len(m.plan.Sources) })},
-		{Keys: []string{"left", "h"}, Name: "to Now", Help: "To the left half, what is.", Rare: true, Do: move(m.toNow)},
-		{Keys: []string{"right", "l"}, Name: "to Next", Help: "To the right half, what will be.", Rare: true, Do: move(m.toNext)},
+	actions := []kit.Action{
+		{Keys: []string{"s"}, Name: "squash", Help: "Squash the entry into the one above it, or all marked entries into the first of them. The first one's message stays until you write another.", Do: kit.When(at > 0 || at == 0 && len(m.marked) > 1, m.squash)},
+		{Keys: []string{"shift+up", "K"}, Name: "move up", Help: "Move the entry up by one, towards the older ones.", Do: kit.When(at > 0, func() tea.Cmd { return m.move(at, at-1) })},
+		{Keys: []string{"shift+down", "J"}, Name: "move down", Help: "Move the entry down by one, towards the newer ones.", Rare: true, Do: kit.When(at >= 0 && at < len(m.plan.Next)-1, func() tea.Cmd { return m.move(at, at+1) })},
+		{Keys: []string{"m"}, Asks: true, Name: "message", Help: "Write the entry's message.", Do: kit.When(at >= 0, func() tea.Cmd { return m.reword(at) })},
+		{Keys: []string{"x"}, Name: leave, Help: "Leave the entry's commits out of the series, or bring a commit back that was left out.", Do: kit.When(at >= 0 || out, m.leaveOut)},
+		{Keys: []string{"space"}, Name: "mark", Help: "Mark the entry, to squash several at once.", Do: kit.When(at >= 0, func() tea.Cmd { return m.mark(at) })},
+		{Keys: []string{"t"}, Name: "take apart", Help: "Take an entry of several commits apart again.", Rare: true, Do: kit.When(at >= 0 && len(m.plan.Next[max(at, 0)].From) > 1, func() tea.Cmd { return m.set(m.plan.Part(at)) })},
+		{Keys: []string{"o"}, Name: "onto", Help: "Choose where the series goes: it stays where it begins, or moves onto another branch.", Do: kit.When(len(m.plan.Sources) > 0, m.chooseOnto)},
+		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes.", Do: kit.When(len(m.plan.Sources) > 0, m.lookInto)},
+		{Keys: []string{"a"}, Asks: true, Name: "apply", Help: "Rewrite the branch as Next shows it, in one step.", Do: kit.When(m.plan.Changes(), m.apply)},
+		{Keys: []string{"u"}, Name: "undo edit", Help: "Take the last edit of the plan back. With no edit left, the last applied step.", Rare: true, Do: kit.When(len(m.before) > 0, m.undo)},
+		{Keys: []string{"U"}, Name: "redo edit", Help: "Do the edit again that was taken back.", Rare: true, Do: kit.When(len(m.after) > 0, m.redo)},
+		{Keys: []string{"z"}, Name: "start over", Help: "Forget all edits of the plan.", Rare: true, Do: kit.When(m.plan.Changes(), m.startOver)},
 	}
+	moves := kit.Navigator{
+		Move: m.step,
+		Page: func(pages int) { m.step(10 * pages) },
+		End:  m.toEnd,
+		Turn: m.turn,
+	}
+	return append(actions, moves.Actions()...)
+}
+
+func (m *Model) step(rows int) {
+	m.cursor[m.half] += rows
+	m.clamp()
+}
+
+func (m *Model) toEnd(last bool) {
+	m.cursor[m.half] = 0
+	if last {
+		m.cursor[m.half] = m.nextRows() + len(m.plan.Sources)
+	}
+	m.clamp()
 }
 
 func (m *Model) lookActions() []kit.Action {
-	move := func(do func()) func() tea.Cmd {
+	then := func(do func()) func() tea.Cmd {
 		return func() tea.Cmd { do(); return nil }
 	}
-	return []kit.Action{
-		{Keys: []string{"enter", "esc"}, Name: "back to the series", Help: "Show the series again.", Do: move(func() { m.looking = false })},
-		{Keys: []string{"down", "j"}, Name: "down", Help: "One row down.", Do: move(func() { m.look.Move(1) })},
-		{Keys: []string{"up", "k"}, Name: "up", Help: "One row up.", Do: move(func() { m.look.Move(-1) })},
-		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: move(func() { m.look.Hunk(1) })},
-		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Do: move(func() { m.look.Hunk(-1) })},
-		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "One page down.", Rare: true, Do: move(func() { m.look.Page(1) })},
-		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "One page up.", Rare: true, Do: move(func() { m.look.Page(-1) })},
+	actions := []kit.Action{
+		{Keys: []string{"enter", "esc"}, Name: "back to the series", Help: "Show the series again.", Do: then(func() { m.looking = false })},
+		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: then(func() { m.look.Hunk(1) })},
+		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Do: then(func() { m.look.Hunk(-1) })},
 	}
+	return append(actions, kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}.Actions()...)
 }
 
-// toNow and toNext take the cursor across the seam along the thread.
-func (m *Model) toNow() {
-	if id, ok := m.source(); ok && m.half == kit.Next {
+// turn takes the cursor across the seam along its thread.
+func (m *Model) turn(half kit.Half) {
+	id, ok := m.source()
+	switch {
+	case half == m.half || !ok:
+	case half == kit.Now:
 		m.cursor[kit.Now] = slices.Index(m.plan.Sources, id)
+	case m.plan.Place(id) >= 0:
+		m.cursor[kit.Next] = m.plan.Place(id)
+	default:
+		m.cursor[kit.Next] = len(m.plan.Next) + slices.Index(m.plan.LeftOut, id)
 	}
-	m.half = kit.Now
-}
-
-func (m *Model) toNext() {
-	if m.half == kit.Now && len(m.plan.Sources) > 0 {
-		id := m.plan.Sources[m.cursor[kit.Now]]
-		if at := m.plan.Place(id); at >= 0 {
-			m.cursor[kit.Next] = at
-		} else {
-			m.cursor[kit.Next] = len(m.plan.Next) + slices.Index(m.plan.LeftOut, id)
-		}
-	}
-	m.half = kit.Next
+	m.half = half
+	m.clamp()
 }
 
 func (m *Model) move(from, to int) tea.Cmd {

@@ -78,47 +78,31 @@ func (m *Model) stream() *stream.Model { return &m.halves[m.half] }
 // Actions lists what can be done here.
 func (m *Model) Actions() []kit.Action {
 	s := m.stream()
-	move := func(do func()) func() tea.Cmd {
-		return func() tea.Cmd { do(); return nil }
+	some, staged := !s.Empty(), !m.halves[kit.Next].Empty()
+	then := func(do func()) func() tea.Cmd {
+		return kit.When(some, func() tea.Cmd { do(); return nil })
 	}
 	verb, what := "into tray A", "Into tray A: "
 	if m.half == kit.Next {
 		verb, what = "take back", "Back to the loose changes: "
 	}
+	anywhere := func() []string { return nil }
 	actions := []kit.Action{
-		{Keys: []string{"enter"}, Name: verb, Help: what + "the marked lines, else the hunk at the cursor, or the file on its heading.", Do: m.carry(s.Picked, s.PickedPaths)},
-		{Keys: []string{"space"}, Name: "mark line", Help: "Mark the line at the cursor, so that enter takes the marked lines only.", Do: m.mark},
-		{Keys: []string{"f"}, Name: "whole file", Help: what + "all hunks of the file at the cursor.", Do: m.carry(s.PickedFile, s.PickedPaths)},
-		{Keys: []string{"e"}, Name: "everything", Help: what + "everything.", Do: m.carry(s.All, func() []string { return nil })},
+		{Keys: []string{"enter"}, Name: verb, Help: what + "the marked lines, else the hunk at the cursor, or the file on its heading.", Do: kit.When(some, m.carry(s.Picked, s.PickedPaths))},
+		{Keys: []string{"space"}, Name: "mark line", Help: "Mark the line at the cursor, so that enter takes the marked lines only.", Do: kit.When(some, m.mark)},
+		{Keys: []string{"f"}, Name: "whole file", Help: what + "all hunks of the file at the cursor.", Do: kit.When(some, m.carry(s.PickedFile, s.PickedPaths))},
+		{Keys: []string{"e"}, Name: "everything", Help: what + "everything.", Do: kit.When(some, m.carry(s.All, anywhere))},
 		{Keys: []string{"m"}, Asks: true, Name: "message", Help: "Write the message of tray A's commit.", Do: m.editMessage},
-		{Keys: []string{"a"}, Asks: true, Name: "apply: commit", Help: "Make the commit from tray A.", Do: m.commit},
-		{Keys: []string{"x"}, Asks: true, Name: "discard", Help: "Throw the marked lines away, else the hunk at the cursor, or the file on its heading. It asks first, and u brings them back.", Do: m.discard},
-		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Rare: true, Do: move(func() { s.Hunk(1) })},
-		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Rare: true, Do: move(func() { s.Hunk(-1) })},
-		{Keys: []string{"N"}, Name: "next file", Help: "Go to the next file.", Rare: true, Do: move(func() { s.File(1) })},
-		{Keys: []string{"P"}, Name: "file before", Help: "Go to the file before.", Rare: true, Do: move(func() { s.File(-1) })},
-		{Keys: []string{"c"}, Name: "clear marks", Help: "Take all marks away.", Rare: true, Do: move(s.Unmark)},
-		{Keys: []string{"down", "j"}, Name: "down", Help: "One row down.", Rare: true, Do: move(func() { s.Move(1) })},
-		{Keys: []string{"up", "k"}, Name: "up", Help: "One row up.", Rare: true, Do: move(func() { s.Move(-1) })},
-		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "One page down.", Rare: true, Do: move(func() { s.Page(1) })},
-		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "One page up.", Rare: true, Do: move(func() { s.Page(-1) })},
-		{Keys: []string{"home", "g"}, Name: "to the top", Help: "To the first row.", Rare: true, Do: move(func() { s.End(false) })},
-		{Keys: []string{"end", "G"}, Name: "to the end", Help: "To the last row.", Rare: true, Do: move(func() { s.End(true) })},
-		{Keys: []string{"left", "h"}, Name: "to Now", Help: "To the left half, what is.", Rare: true, Do: move(func() { m.half = kit.Now })},
-		{Keys: []string{"right", "l"}, Name: "to Next", Help: "To the right half, what will be.", Rare: true, Do: move(func() { m.half = kit.Next })},
+		{Keys: []string{"a"}, Asks: true, Name: "apply: commit", Help: "Make the commit from tray A.", Do: kit.When(staged, m.commit)},
+		{Keys: []string{"x"}, Asks: true, Name: "discard", Help: "Throw the marked lines away, else the hunk at the cursor, or the file on its heading. It asks first, and u brings them back.", Do: kit.When(some && m.half == kit.Now, m.discard)},
+		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Rare: true, Do: then(func() { s.Hunk(1) })},
+		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Rare: true, Do: then(func() { s.Hunk(-1) })},
+		{Keys: []string{"N"}, Name: "next file", Help: "Go to the next file.", Rare: true, Do: then(func() { s.File(1) })},
+		{Keys: []string{"P"}, Name: "file before", Help: "Go to the file before.", Rare: true, Do: then(func() { s.File(-1) })},
+		{Keys: []string{"c"}, Name: "clear marks", Help: "Take all marks away.", Rare: true, Do: then(s.Unmark)},
 	}
-	if s.Empty() {
-		for i := range 4 {
-			actions[i].Do = nil
-		}
-	}
-	if m.halves[kit.Next].Empty() {
-		actions[5].Do = nil
-	}
-	if m.half == kit.Next || s.Empty() {
-		actions[6].Do = nil
-	}
-	return actions
+	moves := kit.Navigator{Move: s.Move, Page: s.Page, End: s.End, Turn: func(half kit.Half) { m.half = half }}
+	return append(actions, moves.Actions()...)
 }
 
 func (m *Model) mark() tea.Cmd {
