@@ -95,6 +95,8 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"m"}, Asks: true, Name: "message", Help: "Write the message of tray A's commit.", Do: m.editMessage},
 		{Keys: []string{"a"}, Asks: true, Name: "apply: commit", Help: "Make the commit from tray A.", Do: kit.When(staged, m.commit)},
 		{Keys: []string{"x"}, Asks: true, Name: "discard", Help: "Throw the marked lines away, else the hunk at the cursor, or the file on its heading. It asks first, and u brings them back.", Do: kit.When(some && m.half == kit.Now, m.discard)},
+		{Keys: []string{"v"}, Name: "read", Help: "Note the hunk at the cursor as read: it folds, and the cursor goes on to the next unread one. Once more takes the note back.", Rare: true, Do: then(s.Read)},
+		{Keys: []string{"-"}, Name: "fold", Help: "Fold the hunk at the cursor, or the file on its heading, or bring it back.", Rare: true, Do: then(s.Fold)},
 		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Rare: true, Do: then(func() { s.Hunk(1) })},
 		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Rare: true, Do: then(func() { s.Hunk(-1) })},
 		{Keys: []string{"N"}, Name: "next file", Help: "Go to the next file.", Rare: true, Do: then(func() { s.File(1) })},
@@ -233,13 +235,17 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 }
 
 func (m *Model) nowHead(width int, theme kit.Theme) []string {
+	tally := ""
+	if unread, all := m.halves[kit.Now].Unread(); unread < all {
+		tally = fmt.Sprintf("%d of %s unread", unread, app.Count(all, "hunk"))
+	}
 	count := ""
 	if n := m.halves[kit.Now].Marked(); n > 0 {
 		count = app.Count(n, "line") + " marked"
 	}
 	return []string{
 		kit.Heading(width, "Now", "loose changes", m.half == kit.Now, theme.Now, theme, m.size.Narrow),
-		kit.Row(width, nil, kit.Seg{Text: "  " + count, Style: theme.Marked}),
+		kit.Split(width, nil, []kit.Seg{{Text: "  " + count, Style: theme.Marked}}, kit.Seg{Text: tally, Style: theme.Dim}),
 		kit.Blank(width),
 	}
 }

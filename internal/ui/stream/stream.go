@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"bastel/internal/app"
 	"bastel/internal/diff"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
@@ -39,6 +40,8 @@ type Model struct {
 	height int
 	width  int                     // that the rows are laid out for
 	marks  map[string]map[int]bool // by hunk id: marked lines
+	folded map[string]bool         // by hunk id: the lines are out of sight
+	read   map[string]bool         // by hunk id: looked through
 }
 
 // Set shows other changes and keeps the place: the hunk at the cursor, or the one
@@ -61,6 +64,9 @@ func (m *Model) layout() {
 		m.rows = append(m.rows, row{fileRow, int32(f), -1, -1, 0})
 		for h := range m.files[f].Hunks {
 			m.rows = append(m.rows, row{hunkRow, int32(f), int32(h), -1, 0})
+			if m.folded[m.files[f].Hunks[h].ID] {
+				continue
+			}
 			for l, line := range m.files[f].Hunks[h].Lines {
 				for part := range m.parts(line.Text) {
 					m.rows = append(m.rows, row{lineRow, int32(f), int32(h), int32(l), int32(part)})
@@ -229,6 +235,86 @@ func (m *Model) Mark() bool {
 	return true
 }
 
+// atCursor gives the hunks that the cursor means: one, or all of a file on its heading.
+func (m *Model) atCursor() []tray.Hunk {
+	if m.cursor >= len(m.rows) {
+		return nil
+	}
+	r := m.rows[m.cursor]
+	hunks := m.files[r.file].Hunks
+	if r.hunk < 0 {
+		return hunks
+	}
+	return hunks[r.hunk : r.hunk+1]
+}
+
+// Fold takes the hunk at the cursor, or all of the file on its heading, out of
+// sight, or brings it back.
+func (m *Model) Fold() {
+	hunks := m.atCursor()
+	fold := slices.ContainsFunc(hunks, func(h tray.Hunk) bool { return !m.folded[h.ID] })
+	m.setFolded(hunks, fold)
+}
+
+func (m *Model) setFolded(hunks []tray.Hunk, fold bool) {
+	if m.folded == nil {
+		m.folded = map[string]bool{}
+	}
+	for _, h := range hunks {
+		m.folded[h.ID] = fold
+	}
+	var at row
+	if m.cursor < len(m.rows) {
+		at = m.rows[m.cursor]
+	}
+	m.layout()
+	if at.kind == lineRow {
+		at = row{hunkRow, at.file, at.hunk, -1, 0}
+	}
+	m.cursor = max(0, slices.Index(m.rows, at))
+}
+
+// Read notes that the hunk at the cursor, or all of the file on its heading, was
+// looked through, folds it, and goes on to the next that was not. Once more takes
+// the note back.
+func (m *Model) Read() {
+	hunks := m.atCursor()
+	read := slices.ContainsFunc(hunks, func(h tray.Hunk) bool { return !m.read[h.ID] })
+	if m.read == nil {
+		m.read = map[string]bool{}
+	}
+	for _, h := range hunks {
+		m.read[h.ID] = read
+	}
+	m.setFolded(hunks, read)
+	if read {
+		m.toUnread()
+	}
+}
+
+func (m *Model) toUnread() {
+	for at := m.cursor + 1; at < len(m.rows); at++ {
+		r := m.rows[at]
+		if r.kind == hunkRow && !m.read[m.files[r.file].Hunks[r.hunk].ID] {
+			m.cursor = at
+			return
+		}
+	}
+}
+
+// Unread counts the hunks that were not looked through, and all hunks.
+func (m *Model) Unread() (unread, all int) {
+	for _, f := range m.files {
+		for _, h := range f.Hunks {
+			all++
+			if !m.read[h.ID] {
+				unread++
+			}
+		}
+	}
+	return unread, all
+}
+
 // Marked counts the marked lines.
 func (m *Model) Marked() (n int) {
 	for _, lines := range m.marks {
@@ -383,12 +469,19 @@ func summary(f *tray.File) string {
 func (m *Model) drawHunk(width int, f *tray.File, at int, backdrop *kit.Backdrop, pointer kit.Seg, theme kit.Theme) string {
 	h := &f.Hunks[at]
 	style := theme.Dim
+	state := ""
+	if m.read[h.ID] {
+		state = ", read"
+	}
 	if !h.HasLines() {
-		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + safe.Line(h.Note), Style: style})
+		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + safe.Line(h.Note) + state, Style: style})
 	}
 	where := fmt.Sprintf("from line %d", h.NewStart+1)
 	if h.Kind == tray.New || h.Kind == tray.Deleted {
 		where = "the whole file"
 	}
-	return kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf(" ┄┄┄ %s", where), Style: style})
+	if m.folded[h.ID] {
+		where += ", " + app.Count(len(h.Lines), "line") + " folded"
+	}
+	return kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf(" ┄┄┄ %s%s", where, state), Style: style})
 }

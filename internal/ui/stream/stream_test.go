@@ -106,6 +106,31 @@ func TestLongLinesTakeSeveralRows(t *testing.T) {
 	require.True(t, m.Mark(), "another width keeps the line at the cursor")
 }
 
+func TestFoldingAndReading(t *testing.T) {
+	var m stream.Model
+	m.Set([]tray.File{file("a", 1, 1), file("b", 1)})
+	unread, all := m.Unread()
+	assert.Equal(t, []int{3, 3}, []int{unread, all})
+	m.Move(2)
+	m.Read()
+	assert.Equal(t, []string{"a.1"}, m.Picked(), "on to the next unread hunk")
+	assert.Contains(t, view(&m, 60, 20), "from line 1, 2 lines folded, read")
+	assert.NotContains(t, strings.Join(strings.Split(view(&m, 60, 20), "\n")[:2], ""), "a line 0")
+	m.Fold()
+	m.Hunk(-1)
+	m.Read()
+	unread, _ = m.Unread()
+	assert.Equal(t, 3, unread, "once more takes the note back")
+	m.File(1)
+	m.Read()
+	assert.Equal(t, []string{"b.0"}, m.Picked(), "a heading means all of the file; there is no unread one after it")
+	unread, _ = m.Unread()
+	assert.Equal(t, 2, unread)
+	m.Set([]tray.File{file("b", 1)})
+	unread, _ = m.Unread()
+	assert.Equal(t, 0, unread, "notes go with the hunks")
+}
+
 func TestWhatFilesHoldCannotDriveTheTerminal(t *testing.T) {
 	var m stream.Model
 	f := file("evil\x1b[2J", 1)
