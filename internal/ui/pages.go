@@ -158,9 +158,23 @@ type chooser struct {
 	typed  string
 	cursor int
 	top    int
+
+	found    []kit.Option // for foundFor
+	foundFor string
 }
 
+// matches gives what fits the typed text, found once for each text.
 func (c *chooser) matches() []kit.Option {
+	if c.Find == nil {
+		return c.narrowed()
+	}
+	if c.typed != c.foundFor {
+		c.found, c.foundFor = c.Find(c.typed), c.typed
+	}
+	return c.found
+}
+
+func (c *chooser) narrowed() []kit.Option {
 	var found []kit.Option
 	for _, option := range c.Options {
 		text := strings.ToLower(option.Label + " " + option.Detail)

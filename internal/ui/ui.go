@@ -13,6 +13,7 @@ import (
 	"time"
 
 	tea "charm.land/bubbletea/v2"
+	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/app"
 	"bastel/internal/ui/kit"
@@ -97,6 +98,11 @@ type worked struct {
 
 type tick struct{}
 
+// freeScrolling lets the whole screen scroll again, with the cursor where it was. A
+// frame that was drawn for the old size after the terminal had its new one leaves
+// the scrolling confined to the old height, and later frames would come out shifted.
+const freeScrolling = ansi.SaveCursor + "\x1b[r" + ansi.RestoreCursor
+
 // Init asks for the background's colour and opens the repository.
 func (m *Model) Init() tea.Cmd { return tea.Batch(tea.RequestBackgroundColor, m.open) }
 
@@ -118,6 +124,7 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	switch msg := msg.(type) {
 	case tea.WindowSizeMsg:
 		m.width, m.height = msg.Width, msg.Height
+		return m, tea.Raw(freeScrolling)
 	case tea.BackgroundColorMsg:
 		m.ground(msg.IsDark())
 	case tea.KeyPressMsg:

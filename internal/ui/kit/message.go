@@ -93,6 +93,7 @@ type Ask struct {
 type Choose struct {
 	Title   string
 	Options []Option
+	Find    func(typed string) []Option // if set, in place of Options: what fits the typed text
 }
 
 // Option is one line of a list to pick from.

@@ -97,6 +97,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"x"}, Asks: true, Name: "discard", Help: "Throw the marked lines away, else the hunk at the cursor, or the file on its heading. It asks first, and u brings them back.", Do: kit.When(some && m.half == kit.Now, m.discard)},
 		{Keys: []string{"v"}, Name: "read", Help: "Note the hunk at the cursor as read: it folds, and the cursor goes on to the next unread one. Once more takes the note back.", Rare: true, Do: then(s.Read)},
 		{Keys: []string{"-"}, Name: "fold", Help: "Fold the hunk at the cursor, or the file on its heading, or bring it back.", Rare: true, Do: then(s.Fold)},
+		{Keys: []string{"/"}, Asks: true, Name: "search", Help: "Find a text in the changes and go there.", Rare: true, Do: kit.When(some, m.search)},
 		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Rare: true, Do: then(func() { s.Hunk(1) })},
 		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Rare: true, Do: then(func() { s.Hunk(-1) })},
 		{Keys: []string{"N"}, Name: "next file", Help: "Go to the next file.", Rare: true, Do: then(func() { s.File(1) })},
@@ -136,6 +137,26 @@ func (m *Model) carry(picked, paths func() []string) func() tea.Cmd {
 			Then: func() tea.Msg { s.Unmark(); return nil },
 		})
 	}
+}
+
+// searchLimit is how many lines a search shows.
+const searchLimit = 500
+
+func (m *Model) search() tea.Cmd {
+	s := m.stream()
+	find := func(typed string) []kit.Option {
+		var options []kit.Option
+		for _, hit := range s.Search(typed, searchLimit) {
+			options = append(options, kit.Option{
+				Key:    string(hit.Line.Op),
+				Label:  kit.Expand(safe.Line(strings.TrimSpace(string(hit.Line.Text)))),
+				Detail: safe.Line(hit.Path),
+				Do:     func() tea.Cmd { s.GoTo(hit); return nil },
+			})
+		}
+		return options
+	}
+	return kit.Show(kit.Choose{Title: "Find in the changes", Find: find})
 }
 
 // discard asks once, saying what goes.

@@ -4,6 +4,7 @@
 package stream
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
 	"strings"
@@ -313,6 +314,46 @@ func (m *Model) Unread() (unread, all int) {
 		}
 	}
 	return unread, all
+}
+
+// Hit is a place that a search found.
+type Hit struct {
+	Path string
+	Line diff.Line
+	file int
+	hunk int
+	line int
+}
+
+// Search finds the lines that hold a text, whatever its case, up to a limit.
+func (m *Model) Search(text string, limit int) []Hit {
+	var hits []Hit
+	wanted := bytes.ToLower([]byte(text))
+	for f := range m.files {
+		for h := range m.files[f].Hunks {
+			for l, line := range m.files[f].Hunks[h].Lines {
+				if bytes.Contains(bytes.ToLower(line.Text), wanted) {
+					hits = append(hits, Hit{m.files[f].Path, line, f, h, l})
+				}
+				if len(hits) == limit {
+					return hits
+				}
+			}
+		}
+	}
+	return hits
+}
+
+// GoTo takes the cursor to a hit, out of its fold.
+func (m *Model) GoTo(hit Hit) {
+	if hit.file >= len(m.files) || hit.hunk >= len(m.files[hit.file].Hunks) {
+		return // the changes are others by now
+	}
+	m.setFolded(m.files[hit.file].Hunks[hit.hunk:hit.hunk+1], false)
+	want := row{lineRow, int32(hit.file), int32(hit.hunk), int32(hit.line), 0}
+	if at := slices.Index(m.rows, want); at >= 0 {
+		m.cursor = at
+	}
 }
 
 // Marked counts the marked lines.

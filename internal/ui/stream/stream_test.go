@@ -131,6 +131,22 @@ func TestFoldingAndReading(t *testing.T) {
 	assert.Equal(t, 0, unread, "notes go with the hunks")
 }
 
+func TestSearchGoesIntoFolds(t *testing.T) {
+	var m stream.Model
+	m.Set([]tray.File{file("a", 2), file("b", 2, 1)})
+	m.File(1)
+	m.Fold()
+	hits := m.Search("B LINE", 10)
+	require.Len(t, hits, 3)
+	assert.Len(t, m.Search("line", 2), 2)
+	m.GoTo(hits[2])
+	assert.Equal(t, []string{"b.1"}, m.Picked())
+	require.True(t, m.Mark(), "the cursor is on the line")
+	m.Set(nil)
+	m.GoTo(hits[2])
+	assert.Empty(t, m.Search("", 9))
+}
+
 func TestWhatFilesHoldCannotDriveTheTerminal(t *testing.T) {
 	var m stream.Model
 	f := file("evil\x1b[2J", 1)
