@@ -334,3 +334,32 @@ func TestForecastWritesNothingAndStops(t *testing.T) {
 	require.NoError(t, err, "the engine goes on after a stop")
 	assert.Equal(t, plan.Tip, again.Tip)
 }
+
+// TestEditsOnOneEngine: what an engine keeps from earlier forecasts never shows in
+// later ones.
+func TestEditsOnOneEngine(t *testing.T) {
+	r := fixture.New(t).Open(t)
+	rapid.Check(t, func(t *rapid.T) {
+		h := apart(t, r)
+		engine := replay.New(r)
+		plan := h.plan()
+		for range rapid.IntRange(1, 8).Draw(t, "edits") {
+			at := rapid.IntRange(0, max(0, len(plan.Next)-1)).Draw(t, "at")
+			switch kind := rapid.IntRange(0, 3).Draw(t, "kind"); {
+			case kind == 0 && len(plan.Next) > 1:
+				plan = plan.Move(at, rapid.IntRange(0, len(plan.Next)-1).Draw(t, "to"))
+			case kind == 1 && len(plan.Next) > 1 && at > 0:
+				plan = plan.Join(at-1, at)
+			case kind == 2 && len(plan.Next) > 1:
+				plan = plan.LeaveOut(at)
+			case len(plan.LeftOut) > 0:
+				plan = plan.BringBack(plan.LeftOut[0])
+			}
+			kept, err := engine.Run(ctx, plan, h.base, committer, nil)
+			require.NoError(t, err)
+			fresh, err := replay.New(r).Run(ctx, plan, h.base, committer, nil)
+			require.NoError(t, err)
+			require.Equal(t, fresh, kept)
+		}
+	})
+}

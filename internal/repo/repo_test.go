@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -273,4 +274,77 @@ func TestUnfinishedOperations(t *testing.T) {
 	f.Git("bisect", "start")
 	op, _ := r.Unfinished()
 	assert.Equal(t, "bisect", op.Name)
+}
+
+func TestUnsettledPaths(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "loose", "1\n", "staged", "1\n", "both", "1\n", "touched", "1\n", "clean", "1\n", "gone", "1\n", "apart", "1\n")
+	tree := fixture.ID(t, f.Git("rev-parse", "HEAD^{tree}"))
+	for _, name := range []string{"staged", "both"} {
+		f.Write(name, "2\n")
+		f.Git("add", name)
+	}
+	for _, name := range []string{"loose", "both", "apart"} {
+		f.Write(name, "3\n")
+	}
+	require.NoError(t, os.Remove(filepath.Join(f.Dir, "gone")))
+	then := time.Now().Add(-time.Hour)
+	require.NoError(t, os.Chtimes(filepath.Join(f.Dir, "touched"), then, then))
+	r := f.Open(t)
+	some := []string{"loose", "staged", "both", "touched", "clean", "gone"}
+	want := []string{"both", "gone", "loose", "staged"}
+	got, err := r.Unsettled(ctx, tree, some)
+	require.NoError(t, err)
+	assert.Equal(t, want, got)
+	got, err = r.Unsettled(ctx, tree, append(some, "n1", "n2", "n3", "n4"))
+	require.NoError(t, err)
+	assert.Equal(t, want, got, "many paths are asked for in another way")
+}
+
+// TestNothingIsWrittenOutside: a path through a link, or upwards, never leaves the
+// working tree, whatever a tree or a journal says.
+func TestNothingIsWrittenOutside(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n")
+	outside := t.TempDir()
+	require.NoError(t, os.Symlink(outside, filepath.Join(f.Dir, "link")))
+	r := f.Open(t)
+	id := fixture.ID(t, f.Git("rev-parse", "HEAD:a"))
+	for _, path := range []string{"link/evil", "../evil", "a/../../evil"} {
+		assert.Error(t, r.RestoreRaw(ctx, []repo.RawFile{{Path: path, Mode: repo.ModeFile, ID: id}}), path)
+		_, err := r.ReadRaw(ctx, []string{path}, false)
+		if err == nil {
+			assert.NoFileExists(t, filepath.Join(f.Dir, path))
+		}
+	}
+	left, err := os.ReadDir(outside)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	assert.NoFileExists(t, filepath.Join(filepath.Dir(f.Dir), "evil"))
+}
+
+func TestRawFilesComeBack(t *testing.T) {
+	f := fixture.New(t)
+	f.Write(".gitattributes", "* text eol=crlf\n")
+	f.Commit("base")
+	for _, name := range oddNames {
+		f.Write("d/"+name, "raw\r\nand \x00 mixed\n")
+	}
+	require.NoError(t, os.Symlink("nowhere", filepath.Join(f.Dir, "link")))
+	paths := []string{"link", "absent"}
+	for _, name := range oddNames {
+		paths = append(paths, "d/"+name)
+	}
+	r := f.Open(t)
+	files, err := r.ReadRaw(ctx, paths, true)
+	require.NoError(t, err)
+	require.NoError(t, os.RemoveAll(filepath.Join(f.Dir, "d")))
+	require.NoError(t, os.Remove(filepath.Join(f.Dir, "link")))
+	f.Write("absent", "in the way\n")
+	require.NoError(t, r.RestoreRaw(ctx, files))
+	again, err := r.ReadRaw(ctx, paths, false)
+	require.NoError(t, err)
+	assert.Equal(t, files, again)
+	assert.NoFileExists(t, filepath.Join(f.Dir, "absent"))
+	assert.Equal(t, "raw\r\nand \x00 mixed\n", f.Read("d/"+oddNames[0]))
 }
