@@ -118,15 +118,8 @@ func (c *comparison) number(oldLines, newLines [][]byte) {
 // b[bLow:bHigh] that are added.
 func (c *comparison) compare(aLow, aHigh, bLow, bHigh int) {
 	for {
-		for aLow < aHigh && bLow < bHigh && c.a[aLow] == c.b[bLow] {
-			aLow, bLow = aLow+1, bLow+1
-		}
-		for aLow < aHigh && bLow < bHigh && c.a[aHigh-1] == c.b[bHigh-1] {
-			aHigh, bHigh = aHigh-1, bHigh-1
-		}
-		if aLow == aHigh || bLow == bHigh {
-			mark(c.oldGone[aLow:aHigh])
-			mark(c.newAdded[bLow:bHigh])
+		var done bool
+		if aLow, aHigh, bLow, bHigh, done = c.trim(aLow, aHigh, bLow, bHigh); done {
 			return
 		}
 		run, found, tooFrequent := c.rarestRun(aLow, aHigh, bLow, bHigh)
@@ -135,8 +128,7 @@ func (c *comparison) compare(aLow, aHigh, bLow, bHigh int) {
 			return
 		}
 		if !found {
-			mark(c.oldGone[aLow:aHigh])
-			mark(c.newAdded[bLow:bHigh])
+			c.mark(aLow, aHigh, bLow, bHigh)
 			return
 		}
 		// The smaller part by recursion, the larger by going round, so that the
@@ -151,9 +143,29 @@ func (c *comparison) compare(aLow, aHigh, bLow, bHigh int) {
 	}
 }
 
-func mark(flags []bool) {
-	for i := range flags {
-		flags[i] = true
+// trim takes common lines off both ends of a part. It is done if nothing is left of
+// one side: the other side's lines are gone, or added, as a whole.
+func (c *comparison) trim(aLow, aHigh, bLow, bHigh int) (int, int, int, int, bool) {
+	for aLow < aHigh && bLow < bHigh && c.a[aLow] == c.b[bLow] {
+		aLow, bLow = aLow+1, bLow+1
+	}
+	for aLow < aHigh && bLow < bHigh && c.a[aHigh-1] == c.b[bHigh-1] {
+		aHigh, bHigh = aHigh-1, bHigh-1
+	}
+	done := aLow == aHigh || bLow == bHigh
+	if done {
+		c.mark(aLow, aHigh, bLow, bHigh)
+	}
+	return aLow, aHigh, bLow, bHigh, done
+}
+
+// mark says that a part has nothing in common.
+func (c *comparison) mark(aLow, aHigh, bLow, bHigh int) {
+	for i := aLow; i < aHigh; i++ {
+		c.oldGone[i] = true
+	}
+	for j := bLow; j < bHigh; j++ {
+		c.newAdded[j] = true
 	}
 }
 

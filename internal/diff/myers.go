@@ -4,21 +4,13 @@ package diff
 // O(ND) Difference Algorithm and Its Variations", Algorithmica 1 (1986), section
 // 4b: the middle of a shortest edit path splits the part in two.
 func (c *comparison) myers(aLow, aHigh, bLow, bHigh int) {
-	for aLow < aHigh && bLow < bHigh && c.a[aLow] == c.b[bLow] {
-		aLow, bLow = aLow+1, bLow+1
-	}
-	for aLow < aHigh && bLow < bHigh && c.a[aHigh-1] == c.b[bHigh-1] {
-		aHigh, bHigh = aHigh-1, bHigh-1
-	}
-	if aLow == aHigh || bLow == bHigh {
-		mark(c.oldGone[aLow:aHigh])
-		mark(c.newAdded[bLow:bHigh])
+	var done bool
+	if aLow, aHigh, bLow, bHigh, done = c.trim(aLow, aHigh, bLow, bHigh); done {
 		return
 	}
 	x, y, ok := middle(c.a[aLow:aHigh], c.b[bLow:bHigh])
 	if !ok {
-		mark(c.oldGone[aLow:aHigh])
-		mark(c.newAdded[bLow:bHigh])
+		c.mark(aLow, aHigh, bLow, bHigh)
 		return
 	}
 	c.myers(aLow, aLow+x, bLow, bLow+y)

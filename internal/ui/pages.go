@@ -48,7 +48,9 @@ func title(size kit.Size, text string, theme kit.Theme) []string {
 // editor writes a message.
 type editor struct {
 	kit.Edit
-	area textarea.Model
+	area   textarea.Model
+	before string
+	warned bool // that leaving forgets what was written
 }
 
 func newEditor(edit kit.Edit, theme kit.Theme) *editor {
@@ -66,7 +68,7 @@ func newEditor(edit kit.Edit, theme kit.Theme) *editor {
 	area.SetStyles(styles)
 	area.SetValue(strings.TrimRight(edit.Text, "\n"))
 	area.Focus()
-	return &editor{edit, area}
+	return &editor{Edit: edit, area: area, before: area.Value()}
 }
 
 func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
@@ -75,9 +77,14 @@ func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 		m.closePage()
 		return e.Done(e.area.Value())
 	case "esc", "ctrl+c":
+		if e.area.Value() != e.before && !e.warned {
+			e.warned = true
+			return nil
+		}
 		m.closePage()
 		return kit.Say("The message stays as it was.")
 	}
+	e.warned = false
 	var cmd tea.Cmd
 	e.area, cmd = e.area.Update(msg)
 	return cmd
@@ -127,7 +134,12 @@ func (e *editor) gauge(theme kit.Theme) (string, lipgloss.Style) {
 	return strings.Join(hints, "   "), style
 }
 
-func (e *editor) keys() string { return "ctrl+s keep   esc leave as it was" }
+func (e *editor) keys() string {
+	if e.warned {
+		return "esc once more forgets what you wrote   ctrl+s keeps it"
+	}
+	return "ctrl+s keep   esc leave as it was"
+}
 
 // asker puts a question in the line of news.
 type asker struct{ kit.Ask }

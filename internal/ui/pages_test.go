@@ -30,6 +30,25 @@ func TestTheGaugeOfAMessage(t *testing.T) {
 	}
 }
 
+func TestLeavingTheEditorAsksOnce(t *testing.T) {
+	m := &Model{}
+	escape := tea.KeyPressMsg{Code: tea.KeyEscape}
+	open := func() *editor {
+		e := newEditor(kit.Edit{Text: "text"}, kit.NewTheme(kit.Dark))
+		m.page = e
+		return e
+	}
+	open().update(escape, m)
+	assert.Nil(t, m.page, "nothing was written, so nothing can be lost")
+	e := open()
+	e.update(press("x"), m)
+	e.update(escape, m)
+	assert.NotNil(t, m.page)
+	assert.Contains(t, e.keys(), "once more")
+	e.update(escape, m)
+	assert.Nil(t, m.page)
+}
+
 func press(key string) tea.KeyPressMsg { return tea.KeyPressMsg{Text: key, Code: []rune(key)[0]} }
 
 func TestTheChooserNarrowsDown(t *testing.T) {
