@@ -45,8 +45,12 @@ func (c *command) send() *cobra.Command {
 	return cmd
 }
 
-// progress shows the remote's messages, but not in the middle of a document.
-func (c *command) progress(line string) { fmt.Fprintln(c.stderr, safe.Line(line)) }
+// progress shows the remote's messages, without those that only count up.
+func (c *command) progress(line string) {
+	if !repo.IsTick(line) {
+		fmt.Fprintln(c.stderr, safe.Line(line))
+	}
+}
 
 func (c *command) sent(compared send.Comparison, dryRun bool, err error) error {
 	document := sendDocument{

@@ -125,6 +125,11 @@ func (r *Repo) talk(ctx context.Context, progress func(line string), args ...str
 	return string(out), err
 }
 
+// IsTick says whether a message is one of many that only count up: "12% (3/25)".
+func IsTick(line string) bool {
+	return strings.Contains(line, "% (") && !strings.Contains(line, "done")
+}
+
 // lineSplitter cuts progress output at line ends and carriage returns.
 type lineSplitter struct {
 	rest string
@@ -162,7 +167,9 @@ type PushAnswer struct {
 func (r *Repo) Push(ctx context.Context, remote string, id ID, ref string, expect ID, progress func(line string)) (PushAnswer, error) {
 	var said strings.Builder
 	keep := func(line string) {
-		fmt.Fprintln(&said, line)
+		if !IsTick(line) {
+			fmt.Fprintln(&said, line)
+		}
 		if progress != nil {
 			progress(line)
 		}

@@ -157,6 +157,7 @@ func TestTheServersRuleIsToldWordForWord(t *testing.T) {
 	var refusal *send.Refusal
 	require.ErrorAs(t, err, &refusal)
 	assert.Contains(t, refusal.Output, "no pushes today")
+	assert.NotContains(t, refusal.Output, "% (1/", "without the counting")
 	assert.Contains(t, strings.Join(heard, "\n"), "no pushes today")
 }
 
