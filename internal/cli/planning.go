@@ -125,6 +125,9 @@ func printForecast(w io.Writer, f *replay.Forecast) {
 	default:
 		fmt.Fprintln(w, "The content at the end changes.")
 	}
+	if f.Signatures > 0 {
+		fmt.Fprintf(w, "%s of rewritten commits will be lost.\n", app.Count(f.Signatures, "signature"))
+	}
 }
 
 func (c *command) apply() *cobra.Command {

@@ -178,10 +178,18 @@ func (m *Model) summary(theme kit.Theme) (string, lipgloss.Style) {
 	case f.SameContent && !m.plan.Changes():
 		return app.Count(len(f.Steps), "commit") + ", nothing planned yet", theme.Dim
 	case f.SameContent:
-		return app.Count(len(f.Steps), "commit") + ", content the same byte for byte", theme.Next
+		return app.Count(len(f.Steps), "commit") + ", content the same byte for byte" + lost(f), theme.Next
 	default:
-		return app.Count(len(f.Steps), "commit") + ", the content changes", theme.Next
+		return app.Count(len(f.Steps), "commit") + ", the content changes" + lost(f), theme.Next
 	}
+}
+
+// lost says how many signatures the rewriting takes away.
+func lost(f *replay.Forecast) string {
+	if f.Signatures == 0 {
+		return ""
+	}
+	return ", " + app.Count(f.Signatures, "signature") + " lost"
 }
 
 func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
