@@ -60,7 +60,7 @@ func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 		return done
 	}
 	if !errors.Is(err, errSilent) {
-		fmt.Fprintln(stderr, "bastel: "+safe.Text(explain(err)))
+		fmt.Fprintln(stderr, "bastel: "+safe.Text(app.Explain(err)))
 	}
 	return c.status(err)
 }
@@ -81,37 +81,6 @@ func (c *command) status(err error) int {
 		return no
 	}
 	return failed
-}
-
-// explain says what to do about the errors that users meet.
-func explain(err error) string {
-	text := err.Error()
-	var remote *repo.RemoteError
-	var refusal *send.Refusal
-	switch {
-	case errors.As(err, &remote):
-		text += "\n" + strings.TrimSpace(remote.Output)
-	case errors.As(err, &refusal) && refusal.Output != "":
-		text += "\n" + strings.TrimSpace(refusal.Output)
-	}
-	for _, known := range []struct {
-		err  error
-		todo string
-	}{
-		{repo.ErrNoRepository, "Go into a repository, name one with -C DIR, or try: bastel demo."},
-		{repo.ErrBare, "Bastel works where files are checked out: open a clone or a linked working tree of it."},
-		{repo.ErrForeignOwner, "If you trust it, tell git so: git config --global --add safe.directory FOLDER."},
-		{repo.ErrNoGit, "Install git 2.36 or newer."},
-		{repo.ErrGitTooOld, "Install git 2.36 or newer."},
-		{repo.ErrLocked, "Wait until the other program is done. If none is running, remove the file that is named above."},
-		{repo.ErrNeedsAnswer, "Set up a key agent or a credential helper, or run the command in a terminal."},
-		{repo.ErrUnreachable, "Check the network and the address, then try again: nothing is lost."},
-	} {
-		if errors.Is(err, known.err) {
-			text += "\n" + known.todo
-		}
-	}
-	return text
 }
 
 func (c *command) root() *cobra.Command {

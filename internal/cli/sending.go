@@ -72,7 +72,7 @@ func (c *command) sent(compared send.Comparison, dryRun bool, err error) error {
 		return printErr
 	}
 	if refusal != nil && c.json {
-		fmt.Fprintln(c.stderr, "bastel: "+safe.Text(explain(err)))
+		fmt.Fprintln(c.stderr, "bastel: "+safe.Text(app.Explain(err)))
 		return errSilent
 	}
 	return err

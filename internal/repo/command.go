@@ -87,10 +87,8 @@ type invocation struct {
 	args   []string
 	stdin  io.Reader
 	env    []string
-	dir    string               // default: the top of the working tree
-	stderr func(p []byte)       // told of messages as they come, besides keeping them
-	attr   *syscall.SysProcAttr // default: a session of its own, so that no child can take the terminal
-	cmd    func(cmd *exec.Cmd)  // last changes before the start
+	dir    string         // default: the top of the working tree
+	stderr func(p []byte) // told of messages as they come, besides keeping them
 }
 
 // run executes a command and returns what it printed.
@@ -136,12 +134,9 @@ func (r *Repo) command(ctx context.Context, in invocation) (*exec.Cmd, error) {
 	cmd.WaitDelay = 2 * time.Second
 	// Ask politely first, so that the command can take its lock files away.
 	cmd.Cancel = func() error { return cmd.Process.Signal(syscall.SIGTERM) }
-	cmd.SysProcAttr = in.attr
-	if cmd.SysProcAttr == nil && !r.terminal {
+	if !r.terminal {
+		// A session of its own, so that no child can take the terminal.
 		cmd.SysProcAttr = &syscall.SysProcAttr{Setsid: true}
-	}
-	if in.cmd != nil {
-		in.cmd(cmd)
 	}
 	return cmd, nil
 }

@@ -170,18 +170,6 @@ func (r *Repo) newHash() hash.Hash {
 	return sha1.New()
 }
 
-// ParseID reads a full id of this repository's object format.
-func (r *Repo) ParseID(text string) (ID, error) {
-	id, err := ParseID(text)
-	if err != nil {
-		return ID{}, err
-	}
-	if !id.IsZero() && len(id.raw) != r.idLen {
-		return ID{}, fmt.Errorf("%w of this repository: %q", ErrBadID, text)
-	}
-	return id, nil
-}
-
 func (r *Repo) zeroHex() string { return strings.Repeat("0", 2*r.idLen) }
 
 func (r *Repo) hexOrZero(id ID) string {

@@ -178,12 +178,6 @@ func (r *Repo) Range(ctx context.Context, base, tip ID) ([]ID, error) {
 	return r.RevList(ctx, args...)
 }
 
-// ValidBranchName says whether a name can be a branch's.
-func (r *Repo) ValidBranchName(ctx context.Context, name string) bool {
-	_, err := r.run(ctx, nil, "check-ref-format", "--branch", name)
-	return err == nil
-}
-
 // FormerValues lists what a ref pointed at according to its reflog, newest first.
 func (r *Repo) FormerValues(ctx context.Context, ref string) ([]ID, error) {
 	ids, err := r.RevList(ctx, "--walk-reflogs", ref, "--")

@@ -10,6 +10,7 @@ import (
 	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 
+	"bastel/internal/app"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
@@ -367,19 +368,19 @@ func (h *help) keys() string { return "↑ ↓ scroll   any other key closes" }
 // failure says what is wrong with a folder that could not be opened, and what to do.
 func failure(err error) (what, todo string) {
 	for _, known := range []struct {
-		err        error
-		what, todo string
+		err  error
+		what string
 	}{
-		{repo.ErrNoRepository, "There is no repository here.", "Bastel works inside a repository. Make one here, or look at the demo first."},
-		{repo.ErrBare, "This is a bare repository.", "It has no files to work on. Open a clone, or a linked working tree of it."},
-		{repo.ErrForeignOwner, "The repository belongs to another user.", "If you trust it, tell git so: git config --global --add safe.directory FOLDER"},
-		{repo.ErrNoGit, "git is not installed.", "Install git 2.36 or newer."},
-		{repo.ErrGitTooOld, "git is too old.", "Install git 2.36 or newer."},
-		{repo.ErrLocked, "The repository is locked.", "Wait until the other program is done, or remove the lock file if none is running."},
+		{repo.ErrNoRepository, "There is no repository here."},
+		{repo.ErrBare, "This is a bare repository."},
+		{repo.ErrForeignOwner, "The repository belongs to another user."},
+		{repo.ErrNoGit, "git is not installed."},
+		{repo.ErrGitTooOld, "git is too old."},
+		{repo.ErrLocked, "The repository is locked."},
 	} {
 		if errors.Is(err, known.err) {
-			return known.what, known.todo + "\n\n" + err.Error()
+			return known.what, app.Explain(err)
 		}
 	}
-	return "The repository could not be opened.", err.Error()
+	return "The repository could not be opened.", app.Explain(err)
 }

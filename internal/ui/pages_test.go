@@ -88,7 +88,7 @@ func TestNoticesFitOrGetAPage(t *testing.T) {
 
 func TestFailuresSayWhatToDo(t *testing.T) {
 	for err, want := range map[error]string{
-		repo.ErrNoRepository: "Make one here", repo.ErrBare: "Open a clone", repo.ErrForeignOwner: "safe.directory",
+		repo.ErrNoRepository: "bastel demo", repo.ErrBare: "open a clone", repo.ErrForeignOwner: "safe.directory",
 		repo.ErrGitTooOld: "2.36", repo.ErrLocked: "lock file",
 	} {
 		what, todo := failure(fmt.Errorf("open x: %w", err))

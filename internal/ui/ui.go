@@ -285,7 +285,7 @@ func (m *Model) haveWorked(msg worked) tea.Cmd {
 	case msg.work.stopping && errors.Is(msg.err, context.Canceled) && !errors.As(msg.err, new(*app.Refusal)):
 		m.say(kit.Notice{Text: msg.work.Title + " was stopped."})
 	case msg.err != nil:
-		m.say(kit.Notice{Text: msg.err.Error(), Trouble: true})
+		m.say(kit.Notice{Text: app.Explain(msg.err), Trouble: true})
 	default:
 		m.say(kit.Notice{Text: msg.note})
 		return tea.Sequence(msg.work.Then, m.lookAgain())

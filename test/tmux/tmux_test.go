@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -349,6 +350,17 @@ func TestSmallScreenHelpAndFinder(t *testing.T) {
 	term.waitUntilGone("Journal: what was done here")
 	term.tmux("resize-window", "-t", "s", "-x", "15", "-y", "5")
 	term.waitFor("needs")
+}
+
+func TestARemoteThatCannotBeReached(t *testing.T) {
+	work, _ := makeDemo(t)
+	work.Git("remote", "set-url", "origin", filepath.Join(t.TempDir(), "nowhere.git"))
+	term := open(t, work.Dir, 142, 42)
+	term.waitFor("3 hunks")
+	term.keys("F")
+	term.waitFor("there is no repository at its address", "does not appear to be a git repository", "Check the remote's address")
+	term.keys("Escape")
+	term.waitFor("Now  loose changes")
 }
 
 func TestTheMouse(t *testing.T) {

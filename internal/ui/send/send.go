@@ -5,7 +5,6 @@ package send
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -139,7 +138,7 @@ func (m *Model) carryOut(ctx context.Context, seen sending.Comparison, report fu
 	report("asking " + seen.Remote)
 	now, err := m.app.CompareRemote(ctx, true)
 	if err != nil {
-		return "", withOutput(err)
+		return "", err
 	}
 	if now.There != seen.There && len(now.Replaces) > 0 {
 		if err := now.Verdict(); err != nil {
@@ -148,22 +147,9 @@ func (m *Model) carryOut(ctx context.Context, seen sending.Comparison, report fu
 		return "", &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, then look again.", seen.Remote)}
 	}
 	if err := m.app.Send(ctx, now, report); err != nil {
-		return "", withOutput(err)
+		return "", err
 	}
 	return fmt.Sprintf("Sent %s. %s has %s at %s now.", app.Count(len(now.Adds), "commit"), now.Remote, now.Branch, now.Here.Short()), nil
-}
-
-// withOutput adds what the remote said, word for word.
-func withOutput(err error) error {
-	var refusal *sending.Refusal
-	if errors.As(err, &refusal) && refusal.Output != "" {
-		return fmt.Errorf("%w\n%s", err, strings.TrimSpace(refusal.Output))
-	}
-	var remote *repo.RemoteError
-	if errors.As(err, &remote) {
-		return fmt.Errorf("%w\n%s", err, strings.TrimSpace(remote.Output))
-	}
-	return err
 }
 
 // View draws the screen.

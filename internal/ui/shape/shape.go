@@ -100,6 +100,9 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	case kit.Reading:
 		switch read := msg.Value.(type) {
 		case looked:
+			if !slices.Contains(m.plan.Sources, read.id) {
+				return trouble(msg.Err) // the branch moved meanwhile
+			}
 			m.lookAt, m.looking = read.id, msg.Err == nil
 			m.look = stream.Model{}
 			m.look.Set(read.files)
@@ -253,7 +256,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"m"}, Asks: true, Name: "message", Help: "Write the entry's message.", Do: kit.When(at >= 0, func() tea.Cmd { return m.reword(at) })},
 		{Keys: []string{"x"}, Name: leave, Help: "Leave the entry's commits out of the series, or bring a commit back that was left out.", Do: kit.When(at >= 0 || out, m.leaveOut)},
 		{Keys: []string{"space"}, Name: "mark", Help: "Mark the entry, to squash several at once.", Do: kit.When(at >= 0, func() tea.Cmd { return m.mark(at) })},
-		{Keys: []string{"t"}, Name: "take apart", Help: "Take an entry of several commits apart again.", Rare: true, Do: kit.When(at >= 0 && len(m.plan.Next[max(at, 0)].From) > 1, func() tea.Cmd { return m.set(m.plan.Part(at)) })},
+		{Keys: []string{"t"}, Name: "take apart", Help: "Take an entry of several commits apart again.", Rare: true, Do: kit.When(at >= 0 && len(m.plan.Next[at].From) > 1, func() tea.Cmd { return m.set(m.plan.Part(at)) })},
 		{Keys: []string{"o"}, Name: "onto", Help: "Choose where the series goes: it stays where it begins, or moves onto another branch.", Do: kit.When(len(m.plan.Sources) > 0, m.chooseOnto)},
 		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes.", Do: kit.When(len(m.plan.Sources) > 0, m.lookInto)},
 		{Keys: []string{"a"}, Asks: true, Name: "apply", Help: "Rewrite the branch as Next shows it, in one step.", Do: kit.When(m.plan.Changes(), m.apply)},

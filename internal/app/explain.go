@@ -1,0 +1,50 @@
+package app
+
+import (
+	"errors"
+	"strings"
+
+	"bastel/internal/repo"
+	"bastel/internal/send"
+)
+
+// Explain says an error for people: what happened, what a remote said to it word
+// for word, and what to do about it.
+func Explain(err error) string {
+	text := err.Error()
+	var remote *repo.RemoteError
+	var refusal *send.Refusal
+	switch {
+	case errors.As(err, &remote):
+		text += "\n" + strings.TrimSpace(remote.Output)
+	case errors.As(err, &refusal) && refusal.Output != "":
+		text += "\n" + strings.TrimSpace(refusal.Output)
+	}
+	if advice := Advice(err); advice != "" {
+		text += "\n" + advice
+	}
+	return text
+}
+
+// Advice is what to do about the errors that users meet; empty for others.
+func Advice(err error) string {
+	for _, known := range []struct {
+		err    error
+		advice string
+	}{
+		{repo.ErrNoRepository, "Go into a repository, name one with -C DIR, or try: bastel demo."},
+		{repo.ErrBare, "Bastel works where files are checked out: open a clone or a linked working tree of it."},
+		{repo.ErrForeignOwner, "If you trust it, tell git so: git config --global --add safe.directory FOLDER."},
+		{repo.ErrNoGit, "Install git 2.36 or newer."},
+		{repo.ErrGitTooOld, "Install git 2.36 or newer."},
+		{repo.ErrLocked, "Wait until the other program is done. If none is running, remove the lock file that is named above."},
+		{repo.ErrNeedsAnswer, "Set up a key agent or a credential helper, or run bastel send in a terminal, where it can ask."},
+		{repo.ErrUnreachable, "Check the network and the address, then try again: nothing is lost."},
+		{repo.ErrNoSuchRemote, "Check the remote's address: git remote get-url NAME."},
+	} {
+		if errors.Is(err, known.err) {
+			return known.advice
+		}
+	}
+	return ""
+}
