@@ -31,7 +31,7 @@ var rooms = []string{
 	"internal/replay",
 	"internal/shape internal/tray",
 	"internal/merge",
-	"internal/diff internal/lanes internal/safe",
+	"internal/diff internal/lanes internal/safe internal/sweep",
 	"internal/repo",
 }
 

@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"sync"
 
 	"bastel/internal/journal"
 	"bastel/internal/replay"
@@ -18,6 +19,7 @@ type App struct {
 	Repo    *repo.Repo
 	Journal *journal.Log
 	engine  *replay.Engine
+	sorting sync.Mutex // held while the trays change
 }
 
 // Refusal is a "no": what was asked cannot be done as things are, and nothing was

@@ -61,7 +61,7 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	if err := a.moveBranch(ctx, entry, "shape: "+what, forecast.Tree, engine); err != nil {
 		return result, err
 	}
-	if err := a.Repo.RunPostRewrite(ctx, forecast.Pairs()); err != nil {
+	if err := a.Repo.RunPostRewrite(ctx, "rebase", forecast.Pairs()); err != nil {
 		result.Warning = err.Error()
 	}
 	return result, nil
@@ -80,11 +80,12 @@ func conflictRefusal(f *replay.Forecast) error {
 // unfinishedStep is kept in a file while the working tree is on its way, so that
 // a crash can be mended at the next start.
 type unfinishedStep struct {
-	Ref     string  `json:"ref"`
-	Old     repo.ID `json:"old"`
-	New     repo.ID `json:"new"`
-	OldTree repo.ID `json:"old_tree"`
-	NewTree repo.ID `json:"new_tree"`
+	Ref     string         `json:"ref"`
+	Old     repo.ID        `json:"old"`
+	New     repo.ID        `json:"new"`
+	OldTree repo.ID        `json:"old_tree"`
+	NewTree repo.ID        `json:"new_tree"`
+	Index   []journal.File `json:"index,omitempty"` // if only the index follows, and no working file
 }
 
 // moveBranch takes the current branch from one commit to another, with index and
@@ -231,11 +232,19 @@ func (a *App) recoverStep(ctx context.Context) (string, error) {
 	return "A rewriting that was interrupted is finished now.", a.removeStep()
 }
 
-// finishStep brings index and working tree to the new tree after a crash may have
+// finishStep does what is left of a step after its refs have moved.
+func (a *App) finishStep(ctx context.Context, step unfinishedStep) error {
+	if len(step.Index) > 0 {
+		return a.finishIndex(ctx, step.Index)
+	}
+	return a.finishTree(ctx, step)
+}
+
+// finishTree brings index and working tree to the new tree after a crash may have
 // left some files written already: those are noted in the index as they are. A
 // file whose writing was cut short is written anew. The rest follows as usual, and
 // is refused where somebody has changed a file since.
-func (a *App) finishStep(ctx context.Context, step unfinishedStep) error {
+func (a *App) finishTree(ctx context.Context, step unfinishedStep) error {
 	differences, err := merge.Compare(ctx, a.engine.Objects(), step.OldTree, step.NewTree)
 	if err != nil {
 		return err

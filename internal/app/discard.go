@@ -4,33 +4,40 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"bastel/internal/journal"
 	"bastel/internal/repo"
 	"bastel/internal/tray"
 )
 
-// Discard throws hunks, lines or files of the loose changes away. The journal keeps
-// the files as they were, byte for byte, before anything is touched. It gives the
-// paths that changed.
-func (a *App) Discard(ctx context.Context, words []string, within ...string) ([]string, error) {
-	picks, err := a.picks(ctx, tray.LooseSide, words, within)
+// Discard throws loose hunks, lines or files away. The journal keeps the files as
+// they were, byte for byte, before anything is touched. It gives the paths that
+// changed.
+func (a *App) Discard(ctx context.Context, c Carry) ([]string, error) {
+	a.sorting.Lock()
+	defer a.sorting.Unlock()
+	changes, err := a.Repo.Status(ctx, c.Within...)
 	if err != nil {
 		return nil, err
 	}
-	entries, err := tray.Discards(ctx, a.Repo, picks)
+	kept, err := tray.LoadKept(ctx, a.Repo)
+	if err != nil {
+		return nil, err
+	}
+	out, err := tray.Discards(ctx, a.Repo, changes, kept, c.View, c.Words)
 	if err != nil {
 		return nil, pickRefusal(err)
 	}
-	paths := make([]string, len(entries))
-	for i, e := range entries {
+	paths := make([]string, len(out.Index))
+	for i, e := range out.Index {
 		paths[i] = e.Path
 	}
 	before, err := a.Repo.ReadRaw(ctx, paths, true)
 	if err != nil {
 		return nil, err
 	}
-	entry, err := a.discardEntry(ctx, before, entries)
+	entry, err := a.discardEntry(ctx, before, out.Index)
 	if err != nil {
 		return nil, err
 	}
@@ -38,7 +45,10 @@ func (a *App) Discard(ctx context.Context, words []string, within ...string) ([]
 	if _, err := a.Journal.Append(ctx, entry); err != nil {
 		return nil, err
 	}
-	return paths, a.Repo.WriteWorkFiles(ctx, entries)
+	if err := a.Repo.WriteWorkFiles(ctx, out.Index); err != nil {
+		return nil, err
+	}
+	return paths, a.writeKept(ctx, out.Kept)
 }
 
 func (a *App) discardEntry(ctx context.Context, before []repo.RawFile, after []repo.IndexEntry) (journal.Entry, error) {
@@ -112,7 +122,7 @@ func (a *App) stillHolds(ctx context.Context, file repo.WorkFile, e repo.IndexEn
 }
 
 func keepOf(entry journal.Entry) (ids []repo.ID) {
-	for _, f := range entry.Files {
+	for _, f := range append(slices.Clone(entry.Files), entry.Index...) {
 		for _, id := range []repo.ID{f.Before, f.After} {
 			if !id.IsZero() {
 				ids = append(ids, id)

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"bastel/internal/app"
 	"bastel/internal/repo"
 	"bastel/internal/tray"
 	"bastel/test/fixture"
@@ -20,9 +21,9 @@ func loose(t *testing.T, f *fixture.Repo) []tray.File {
 	a := open(t, f.Dir)
 	s, err := a.Situation(ctx)
 	require.NoError(t, err)
-	files, _, err := a.ChangesOf(ctx, s.Changes)
+	board, err := a.Board(ctx, s.Changes, tray.Plain)
 	require.NoError(t, err)
-	return files
+	return board.Loose
 }
 
 func TestDiscardIsExactAndComesBack(t *testing.T) {
@@ -55,7 +56,7 @@ func TestDiscardIsExactAndComesBack(t *testing.T) {
 	}
 	before := disk()
 	a := open(t, f.Dir)
-	_, err := a.Discard(ctx, tray.IDs(loose(t, f)))
+	_, err := a.Discard(ctx, app.Carry{Words: tray.IDs(loose(t, f)), View: tray.Plain})
 	require.NoError(t, err)
 	assert.Empty(t, f.Git("status", "--porcelain"))
 	assert.Equal(t, "1\r\n2\r\n", f.Read("w.txt"))
@@ -92,17 +93,17 @@ func TestDiscardOfLinesKeepsTheRest(t *testing.T) {
 			line = files[0].Hunks[0].ID + ":" + string(rune('1'+i))
 		}
 	}
-	_, err := a.Discard(ctx, []string{line}, "a")
+	_, err := a.Discard(ctx, app.Carry{Words: []string{line}, View: tray.Plain, Within: []string{"a"}})
 	require.NoError(t, err)
 	assert.Equal(t, "1\nDEBUG\n2\n3\n4\nkept\nloose\n", f.Read("a"))
 	assert.Equal(t, "1\nDEBUG\n2\n3\n4\nkept", f.Git("show", ":a"), "what is staged stays")
-	_, err = a.Discard(ctx, []string{"nowhere"})
+	_, err = a.Discard(ctx, app.Carry{Words: []string{"nowhere"}, View: tray.Plain})
 	assert.Contains(t, refusal(t, err), "no such hunk")
 	// Before any commit there is, too.
 	empty := fixture.New(t)
 	empty.Write("x", "1\n")
 	b := open(t, empty.Dir)
-	_, err = b.Discard(ctx, []string{"x"})
+	_, err = b.Discard(ctx, app.Carry{Words: []string{"x"}, View: tray.Plain})
 	require.NoError(t, err)
 	assert.NoFileExists(t, filepath.Join(empty.Dir, "x"))
 	_, err = b.Undo(ctx)

@@ -53,7 +53,7 @@ func (a *App) branchHead(ctx context.Context) (repo.Head, error) {
 // findBase finds the commit before the branch's first own one.
 func (a *App) findBase(ctx context.Context, head repo.Head, onto, base string) (repo.ID, error) {
 	if base != "" {
-		id, err := a.commitNamed(ctx, base)
+		id, err := a.CommitNamed(ctx, base)
 		if err != nil {
 			return repo.ID{}, err
 		}
@@ -67,7 +67,7 @@ func (a *App) findBase(ctx context.Context, head repo.Head, onto, base string) (
 	target := Target{Name: onto}
 	var err error
 	if onto != "" {
-		target.ID, err = a.commitNamed(ctx, onto)
+		target.ID, err = a.CommitNamed(ctx, onto)
 	} else {
 		target, err = a.FindTarget(ctx, head.Branch())
 	}
@@ -84,7 +84,8 @@ func (a *App) findBase(ctx context.Context, head repo.Head, onto, base string) (
 	return id, err
 }
 
-func (a *App) commitNamed(ctx context.Context, name string) (repo.ID, error) {
+// CommitNamed finds a commit by its id, or by a branch's name.
+func (a *App) CommitNamed(ctx context.Context, name string) (repo.ID, error) {
 	id, err := a.Repo.Resolve(ctx, name)
 	if err == nil && id.IsZero() {
 		return repo.ID{}, refuse("%s is no commit or branch that this repository knows.", strconv.Quote(name))
@@ -196,7 +197,7 @@ func (a *App) forecast(ctx context.Context, engine *replay.Engine, plan shape.Pl
 	}
 	onto := plan.Base
 	if plan.Onto != "" {
-		id, err := a.commitNamed(ctx, plan.Onto)
+		id, err := a.CommitNamed(ctx, plan.Onto)
 		if err != nil {
 			return nil, err
 		}
@@ -255,7 +256,7 @@ func (a *App) CommitChanges(ctx context.Context, id repo.ID) ([]tray.File, error
 		}
 		before = p.Tree
 	}
-	return tray.Between(ctx, a.Repo, a.engine.Objects(), before, c.Tree)
+	return tray.Between(ctx, a.engine.Objects(), before, c.Tree)
 }
 
 // planFile holds the draft of a plan that was not applied yet.

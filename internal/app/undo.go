@@ -50,10 +50,13 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 	}
 	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: from, New: to, Of: entry.Number, Title: entry.Title}
 	reflog := fmt.Sprintf("%s: %s", kind, entry.Title)
-	if entry.Kind == journal.Commit {
-		// The index keeps what the commit held: it is staged again.
-		_, err = a.record(ctx, record, reflog)
-		return entry, err
+	switch entry.Kind {
+	case journal.Commit, journal.Uncommit, journal.Fold:
+		// The working tree, and of tray A by itself the index too, keep what the
+		// commit held: it is staged again.
+		a.sorting.Lock()
+		defer a.sorting.Unlock()
+		return entry, a.stepSettled(ctx, record, entry)
 	}
 	target, err := a.Repo.Commit(ctx, to)
 	if err != nil {

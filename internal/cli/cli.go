@@ -106,7 +106,8 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.PersistentFlags().StringVarP(&c.dir, "dir", "C", ".", "the folder whose repository is meant")
 	root.PersistentFlags().BoolVar(&c.json, "json", false, "answer with one JSON document")
-	root.AddCommand(c.hunks(), c.stage(), c.unstage(), c.discard(), c.commit(), c.plan(), c.forecast(), c.apply(), c.send(),
+	root.AddCommand(c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.uncommit(),
+		c.fold(), c.sweep(), c.check(), c.plan(), c.forecast(), c.apply(), c.send(),
 		c.journal(), c.undo(), c.redo(), c.demo())
 	return root
 }

@@ -4,12 +4,12 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"bastel/internal/app"
-	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
 )
@@ -49,34 +49,56 @@ func start(at, lines int) int {
 
 func (c *command) hunks() *cobra.Command {
 	var staged bool
+	var letter string
 	cmd := &cobra.Command{
-		Use:   "hunks [--staged]",
-		Short: "List hunks, loose or staged, with the ids that stage and unstage take",
+		Use:   "hunks [--staged | --tray LETTER]",
+		Short: "List hunks, loose, staged or in a tray, with the ids that the other commands take",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			list := tray.Loose
+			layer, err := layerOf(letter, tray.Loose)
+			if err != nil {
+				return err
+			}
 			if staged {
-				list = tray.Staged
+				layer = tray.A
 			}
 			changes, err := a.Repo.Status(ctx)
 			if err != nil {
 				return err
 			}
-			files, err := list(ctx, a.Repo, changes)
+			board, err := a.Board(ctx, changes, tray.Plain)
 			if err != nil {
 				return err
 			}
-			hunks := []hunkDocument{}
-			for _, f := range files {
-				for _, h := range f.Hunks {
-					hunks = append(hunks, documentOf(f.Path, h))
-				}
-			}
+			hunks := documentsOf(board.Files(layer))
 			return c.answer(map[string]any{"hunks": hunks}, func(w io.Writer) { printHunks(w, hunks) })
 		}),
 	}
-	cmd.Flags().BoolVar(&staged, "staged", false, "the hunks that are staged, instead of the loose ones")
+	cmd.Flags().BoolVar(&staged, "staged", false, "the hunks that are staged, in tray A, instead of the loose ones")
+	cmd.Flags().StringVar(&letter, "tray", "", "the hunks of a tray, A to Z, instead of the loose ones")
 	return cmd
+}
+
+func documentsOf(files []tray.File) []hunkDocument {
+	hunks := []hunkDocument{}
+	for _, f := range files {
+		for _, h := range f.Hunks {
+			hunks = append(hunks, documentOf(f.Path, h))
+		}
+	}
+	return hunks
+}
+
+// layerOf reads a tray's letter; without one it is the given layer.
+func layerOf(letter string, otherwise tray.Layer) (tray.Layer, error) {
+	if letter == "" {
+		return otherwise, nil
+	}
+	l, ok := tray.ParseLayer(letter)
+	if !ok {
+		return l, fmt.Errorf("%w: %q is no tray; they are A to Z", errUsage, letter)
+	}
+	return l, nil
 }
 
 func printHunks(w io.Writer, hunks []hunkDocument) {
@@ -95,18 +117,69 @@ func printHunks(w io.Writer, hunks []hunkDocument) {
 }
 
 func (c *command) stage() *cobra.Command {
-	return c.mover("stage ID...", "Stage hunks, lines of them, or whole files", "staged",
-		func(a *app.App, ctx context.Context, ids []string) ([]string, error) { return a.Stage(ctx, ids) })
+	var letter, from, text string
+	cmd := c.mover("stage [--tray LETTER] ID...", "Stage hunks, lines of them, or whole files", "staged",
+		func(a *app.App, ctx context.Context, ids []string) ([]string, error) {
+			carry := app.Carry{Words: ids, View: tray.Plain}
+			var err error
+			if carry.To, err = layerOf(letter, tray.A); err != nil {
+				return nil, err
+			}
+			if carry.From, err = layerOf(from, tray.Loose); err != nil {
+				return nil, err
+			}
+			if carry.From == carry.To && text == "" {
+				return nil, fmt.Errorf("%w: they are in tray %s already", errUsage, carry.To)
+			}
+			if text == "" {
+				return a.Move(ctx, carry)
+			}
+			if len(ids) != 1 {
+				return nil, fmt.Errorf("%w: --text goes with one hunk", errUsage)
+			}
+			data, err := c.readFile(text)
+			if err != nil {
+				return nil, err
+			}
+			return a.Rewrite(ctx, carry, data)
+		})
+	cmd.Flags().StringVar(&letter, "tray", "", "the tray that they go into, A to Z (default A, the index)")
+	cmd.Flags().StringVar(&from, "from", "", "the tray that they come from (default: the loose changes)")
+	cmd.Flags().StringVar(&text, "text", "", "a file, or - for standard input, with the lines that one hunk shall have in its place")
+	return cmd
 }
 
 func (c *command) unstage() *cobra.Command {
-	return c.mover("unstage ID...", "Take hunks, lines of them, or whole files out of what is staged", "unstaged",
-		func(a *app.App, ctx context.Context, ids []string) ([]string, error) { return a.Unstage(ctx, ids) })
+	var letter string
+	cmd := c.mover("unstage [--tray LETTER] ID...", "Take hunks, lines of them, or whole files out of a tray", "unstaged",
+		func(a *app.App, ctx context.Context, ids []string) ([]string, error) {
+			from, err := layerOf(letter, tray.A)
+			if err != nil {
+				return nil, err
+			}
+			return a.Move(ctx, app.Carry{From: from, To: tray.Loose, Words: ids, View: tray.Plain})
+		})
+	cmd.Flags().StringVar(&letter, "tray", "", "the tray that they are in, A to Z (default A, the index)")
+	return cmd
 }
 
 func (c *command) discard() *cobra.Command {
 	return c.mover("discard ID...", "Throw loose hunks, lines of them, or whole files away; undo brings them back", "discarded",
-		func(a *app.App, ctx context.Context, ids []string) ([]string, error) { return a.Discard(ctx, ids) })
+		func(a *app.App, ctx context.Context, ids []string) ([]string, error) {
+			return a.Discard(ctx, app.Carry{Words: ids, View: tray.Plain})
+		})
+}
+
+// readFile reads a file, or standard input for "-".
+func (c *command) readFile(name string) ([]byte, error) {
+	if name == "-" {
+		return io.ReadAll(c.stdin)
+	}
+	data, err := os.ReadFile(name)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %w", errUsage, err)
+	}
+	return data, nil
 }
 
 func (c *command) mover(use, short, past string, move func(*app.App, context.Context, []string) ([]string, error)) *cobra.Command {
@@ -135,24 +208,69 @@ for a whole file.`,
 
 func (c *command) commit() *cobra.Command {
 	var messages []string
+	var letter string
+	var all bool
 	cmd := &cobra.Command{
-		Use:   "commit -m TEXT",
-		Short: "Make a commit from what is staged",
+		Use:   "commit [-m TEXT] [--tray LETTER | --all]",
+		Short: "Make a commit from what is staged, from a tray, or from all trays in order",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			id, warning, err := a.Commit(ctx, strings.Join(messages, "\n\n"), nil)
+			at, err := layerOf(letter, tray.A)
 			if err != nil {
 				return err
 			}
-			c.warn(warning)
-			return c.answer(map[string]repo.ID{"commit": id}, func(w io.Writer) { fmt.Fprintln(w, "commit", id) })
+			drafts, err := c.drafts(ctx, a, at, all, strings.Join(messages, "\n\n"))
+			if err != nil {
+				return err
+			}
+			made, err := a.CommitTrays(ctx, drafts)
+			if err != nil {
+				return err
+			}
+			c.warn(made.Warning)
+			last := made.Commits[len(made.Commits)-1]
+			return c.answer(map[string]any{"commit": last, "commits": made.Commits}, func(w io.Writer) {
+				for _, id := range made.Commits {
+					fmt.Fprintln(w, "commit", id)
+				}
+			})
 		}),
 	}
-	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil, "the message; again for a further paragraph")
-	if err := cmd.MarkFlagRequired("message"); err != nil {
-		panic(err) // the flag is defined one line above
-	}
+	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil, "the message; again for a further paragraph (default: the tray's own)")
+	cmd.Flags().StringVar(&letter, "tray", "", "the tray, A to Z (default A, the index)")
+	cmd.Flags().BoolVar(&all, "all", false, "all trays, in the order of their letters, each with its own message")
 	return cmd
+}
+
+// drafts are the trays to be committed, with the message given or else their own.
+func (c *command) drafts(ctx context.Context, a *app.App, at tray.Layer, all bool, message string) ([]app.Draft, error) {
+	if all && message != "" {
+		return nil, fmt.Errorf("%w: with --all each tray has its own message; see: bastel message", errUsage)
+	}
+	if !all && message != "" {
+		return []app.Draft{{Tray: at, Message: message}}, nil
+	}
+	changes, err := a.Repo.Status(ctx)
+	if err != nil {
+		return nil, err
+	}
+	board, err := a.Board(ctx, changes, tray.Plain)
+	if err != nil {
+		return nil, err
+	}
+	var drafts []app.Draft
+	for _, t := range board.Trays {
+		if all && len(t.Files) > 0 || !all && t.Layer == at {
+			drafts = append(drafts, app.Draft{Tray: t.Layer, Message: t.Message})
+		}
+	}
+	if len(drafts) == 0 {
+		drafts = []app.Draft{{Tray: at, Message: message}}
+	}
+	if !all && drafts[0].Message == "" {
+		return nil, fmt.Errorf("%w: tray %s has no message yet; give one with -m TEXT", errUsage, at)
+	}
+	return drafts, nil
 }
 
 func (c *command) warn(warning string) {

@@ -159,7 +159,8 @@ var mainAfter = []scene{
 	}},
 }
 
-// loose is what lies in Ines's working tree: three intents, and a leftover.
+// loose is what lies in Ines's working tree: three intents, a leftover, and a bit that
+// was forgotten in an earlier commit of the branch.
 var loose = []edit{
 	// Ships lie where there is water enough.
 	{path: "berth/plan.go", old: "// find gives the shortest free berth that is long enough, or -1.\n", new: "// find gives the shortest free berth that is long and deep enough, or -1.\n"},
@@ -178,6 +179,8 @@ func TestDeepShipsGoToTheMole(t *testing.T) {
 	}
 }
 `},
+	// Forgotten when the table was read.
+	{path: "berth/table.go", old: "// ReadTable reads the berths: quay, number, length.\n", new: "// ReadTable reads the berths: quay, number, length in metres.\n"},
 	// The guide.
 	{path: "docs/guide.md", old: "Call the pilot, offer him coffee,\n", new: "Call the pilot, offer coffee,\n"},
 	{path: "docs/guide.md", old: "The plan of yesterday is in the drawer. Cross out what has left.\n", new: "The plan of yesterday is in the drawer. Cross out what has left, and ring\nthe lock keeper.\n"},

@@ -20,38 +20,14 @@ func texts(t *rapid.T) (string, string) {
 	return draw("old"), draw("new")
 }
 
-func selectIf(old, new [][]byte, changes []Change, pick func(Line) bool) Selection {
-	var s Selection
-	for _, h := range Hunks(old, new, changes, 0) {
-		for _, line := range h.Lines {
-			if pick(line) {
-				s.Pick(line)
-			}
+func TestAssembleEndsLinesThatOthersFollow(t *testing.T) {
+	for want, lines := range map[string][]string{"": nil, "a": {"a"}, "a\nb\n": {"a", "b\n"}, "x\r\na\r\nb": {"x\r\n", "a", "b"}} {
+		var list [][]byte
+		for _, line := range lines {
+			list = append(list, []byte(line))
 		}
+		assert.Equal(t, want, string(Assemble(list)))
 	}
-	return s
-}
-
-func TestSelectionsAddUp(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		oldText, newText := texts(t)
-		old, new := Split([]byte(oldText)), Split([]byte(newText))
-		changes := Lines(old, new)
-		all := selectIf(old, new, changes, func(Line) bool { return true })
-		assert.Equal(t, newText, string(Apply(old, new, changes, all)), "everything gives the new text")
-		assert.Equal(t, oldText, string(Apply(old, new, changes, Selection{})), "nothing gives the old text")
-		assert.Equal(t, oldText, string(TakeOut(old, new, changes, all)))
-		assert.Equal(t, newText, string(TakeOut(old, new, changes, Selection{})))
-
-		some := selectIf(old, new, changes, func(Line) bool { return rapid.Bool().Draw(t, "picked") })
-		rest := selectIf(old, new, changes, func(l Line) bool { return !some.Has(l) })
-		between := Apply(old, new, changes, some)
-		assert.Equal(t, string(between), string(TakeOut(old, new, changes, rest)), "a selection is the new text without the rest")
-		lines := Split(between)
-		after := Lines(lines, new)
-		everything := selectIf(lines, new, after, func(Line) bool { return true })
-		assert.Equal(t, newText, string(Apply(lines, new, after, everything)), "a selection and then the rest give the new text")
-	})
 }
 
 func TestChangesAreValidAndApart(t *testing.T) {
@@ -161,16 +137,13 @@ func TestHunksKeepTheirDistance(t *testing.T) {
 	assert.Equal(t, [][4]int{{0, 13, 0, 13}, {14, 7, 14, 7}, {36, 4, 36, 4}}, spans)
 }
 
-func TestMissingLineEndIsAddedBeforeWhatFollows(t *testing.T) {
-	old, new := Split([]byte("a\r\nb")), Split([]byte("a\r\nb\r\nc"))
-	changes := Lines(old, new)
-	s := selectIf(old, new, changes, func(l Line) bool { return l.Op == Add && string(l.Text) == "c" })
-	assert.Equal(t, "a\r\nb\r\nc", string(Apply(old, new, changes, s)))
-}
-
 func TestManyEditsInAFrequentText(t *testing.T) {
 	old, new := Split(bytes.Repeat([]byte("x\ny\n"), 20000)), Split(bytes.Repeat([]byte("y\nz\n"), 15000))
-	changes := Lines(old, new)
-	all := selectIf(old, new, changes, func(Line) bool { return true })
-	assert.True(t, bytes.Equal(Join(new), Apply(old, new, changes, all)))
+	var made [][]byte
+	at := 0
+	for _, c := range Lines(old, new) {
+		made = append(append(made, old[at:c.OldStart]...), new[c.NewStart:c.NewEnd]...)
+		at = c.OldEnd
+	}
+	assert.True(t, bytes.Equal(Join(new), Join(append(made, old[at:]...))))
 }

@@ -70,70 +70,15 @@ func makeHunk(oldLines, newLines [][]byte, changes []Change, context int) Hunk {
 	return h
 }
 
-// Selection picks removed and added lines by their numbers in the old and the
-// new text. The zero value picks none.
-type Selection struct {
-	Removed, Added map[int]bool
+// Assemble puts lines together that may come from several texts. A line that lacks
+// its line end, being the last of its own text, gets one when another follows, in
+// the style of that text.
+func Assemble(lines [][]byte) []byte {
+	var t text
+	t.add(lines...)
+	return t.bytes
 }
 
-// Pick adds a line to the selection; unchanged lines are passed over.
-func (s *Selection) Pick(line Line) {
-	switch line.Op {
-	case Remove:
-		if s.Removed == nil {
-			s.Removed = map[int]bool{}
-		}
-		s.Removed[line.Old] = true
-	case Add:
-		if s.Added == nil {
-			s.Added = map[int]bool{}
-		}
-		s.Added[line.New] = true
-	}
-}
-
-// Has says whether a line is picked.
-func (s Selection) Has(line Line) bool {
-	return line.Op == Remove && s.Removed[line.Old] || line.Op == Add && s.Added[line.New]
-}
-
-// Apply gives the old text with the selected lines of the changes carried out.
-// With everything selected this is the new text, with nothing the old one.
-func Apply(oldLines, newLines [][]byte, changes []Change, s Selection) []byte {
-	return assemble(oldLines, newLines, changes, s, true)
-}
-
-// TakeOut gives the new text with the selected lines of the changes undone. With
-// everything selected this is the old text, with nothing the new one.
-func TakeOut(oldLines, newLines [][]byte, changes []Change, s Selection) []byte {
-	return assemble(oldLines, newLines, changes, s, false)
-}
-
-// assemble walks both texts; a change's line is carried out if its being
-// selected equals carry. Lines keep the order in which a hunk shows them.
-func assemble(oldLines, newLines [][]byte, changes []Change, s Selection, carry bool) []byte {
-	var out text
-	at := 0
-	for _, c := range changes {
-		out.add(oldLines[at:c.OldStart]...)
-		for i := c.OldStart; i < c.OldEnd; i++ {
-			if s.Removed[i] != carry {
-				out.add(oldLines[i])
-			}
-		}
-		for j := c.NewStart; j < c.NewEnd; j++ {
-			if s.Added[j] == carry {
-				out.add(newLines[j])
-			}
-		}
-		at = c.OldEnd
-	}
-	out.add(oldLines[at:]...)
-	return out.bytes
-}
-
-// text puts lines together. A line that lacks its line end, being the last of
-// its own text, gets one when another follows, in the style of that text.
 type text struct {
 	bytes []byte
 	open  bool // the last line lacks its end

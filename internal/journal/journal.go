@@ -11,6 +11,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"time"
 
 	"bastel/internal/repo"
@@ -24,14 +25,16 @@ type Kind string
 
 // The kinds of entries.
 const (
-	Commit  Kind = "commit"  // a new commit on a branch
-	Discard Kind = "discard" // loose changes thrown away, kept in Files
-	Apply   Kind = "apply"   // a branch rewritten by a plan
-	Push    Kind = "push"    // about to be pushed
-	Pushed  Kind = "pushed"  // the answer to the push in Of
-	Undo    Kind = "undo"    // the entry in Of was taken back
-	Redo    Kind = "redo"    // the entry in Of was done again
-	Void    Kind = "void"    // the entry in Of was never carried out
+	Commit   Kind = "commit"   // a new commit on a branch
+	Uncommit Kind = "uncommit" // commits of a branch made changes again
+	Fold     Kind = "fold"     // changes joined to earlier commits
+	Discard  Kind = "discard"  // loose changes thrown away, kept in Files
+	Apply    Kind = "apply"    // a branch rewritten by a plan
+	Push     Kind = "push"     // about to be pushed
+	Pushed   Kind = "pushed"   // the answer to the push in Of
+	Undo     Kind = "undo"     // the entry in Of was taken back
+	Redo     Kind = "redo"     // the entry in Of was done again
+	Void     Kind = "void"     // the entry in Of was never carried out
 )
 
 // Entry is one record.
@@ -45,13 +48,17 @@ type Entry struct {
 	New      repo.ID      `json:"new"`
 	Title    string       `json:"title"` // for people
 	Of       int          `json:"of,omitempty"`
-	Pairs    [][2]repo.ID `json:"pairs,omitempty"` // of an apply: each source and what it became
-	Files    []File       `json:"files,omitempty"` // of a discard
-	Keep     []repo.ID    `json:"-"`               // blobs that the entry keeps from being pruned
+	Pairs    [][2]repo.ID `json:"pairs,omitempty"`    // of an apply: each source and what it became
+	Files    []File       `json:"files,omitempty"`    // of a discard
+	Index    []File       `json:"index,omitempty"`    // paths of the index that changed along
+	TraysOld repo.ID      `json:"trays_old,omitzero"` // how the trays were kept before and after
+	TraysNew repo.ID      `json:"trays_new,omitzero"`
+	Keep     []repo.ID    `json:"-"` // blobs that the entry keeps from being pruned
 }
 
-// File is a working file that a discard changed: as it lay on disk before, and what
-// the repository would store of it afterwards. A mode of 0 says: not there.
+// File is a path that an entry changed. Of a discard: the working file as it lay on
+// disk before, and what the repository would store of it afterwards; of others what
+// the index held. A mode of 0 says: not there.
 type File struct {
 	Path       []byte    `json:"path"` // bytes: a name need not be text
 	BeforeMode repo.Mode `json:"before_mode"`
@@ -132,8 +139,8 @@ func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error)
 		c.Parents = append(c.Parents, id)
 	}
 	e.Time, e.Worktree = time.Now().Truncate(time.Second), l.repo.GitDir()
-	if len(e.Keep) > 0 {
-		if c.Tree, err = l.keep(ctx, e.Keep); err != nil {
+	if len(e.Keep) > 0 || !e.TraysOld.IsZero() || !e.TraysNew.IsZero() {
+		if c.Tree, err = l.keep(ctx, e); err != nil {
 			return e, none, err
 		}
 	}
@@ -149,13 +156,19 @@ func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error)
 	return e, repo.RefUpdate{Ref: Ref, New: id, Old: end}, err
 }
 
-// keep writes a tree that holds blobs, by number.
-func (l *Log) keep(ctx context.Context, ids []repo.ID) (repo.ID, error) {
+// keep writes a tree that holds an entry's blobs, by number, and how the trays were.
+func (l *Log) keep(ctx context.Context, e Entry) (repo.ID, error) {
 	overlay := l.repo.NewOverlay()
-	tree := make(repo.Tree, len(ids))
-	for i, id := range ids {
-		tree[i] = repo.Entry{Mode: repo.ModeFile, Name: fmt.Sprintf("%08d", i), ID: id}
+	var tree repo.Tree
+	for i, id := range e.Keep {
+		tree = append(tree, repo.Entry{Mode: repo.ModeFile, Name: fmt.Sprintf("%08d", i), ID: id})
 	}
+	for name, id := range map[string]repo.ID{"trays-new": e.TraysNew, "trays-old": e.TraysOld} {
+		if !id.IsZero() {
+			tree = append(tree, repo.Entry{Mode: repo.ModeTree, Name: name, ID: id})
+		}
+	}
+	slices.SortFunc(tree, repo.Compare)
 	id := overlay.PutTree(tree)
 	return id, overlay.Flush(ctx, id)
 }
@@ -196,7 +209,7 @@ func StateOf(entries []Entry, worktree string) State {
 			continue
 		}
 		switch e.Kind {
-		case Commit, Apply, Discard:
+		case Commit, Uncommit, Fold, Apply, Discard:
 			s.Done, s.Undone = append(s.Done, e), nil
 		case Undo:
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)

@@ -28,10 +28,53 @@ func (e *HookError) Error() string {
 
 // RunHook runs a hook through the repository; a hook that is not there agrees.
 func (r *Repo) RunHook(ctx context.Context, hook string, args ...string) error {
+	return r.runHook(ctx, nil, hook, args...)
+}
+
+// HasHook says whether there is such a hook to run.
+func (r *Repo) HasHook(ctx context.Context, hook string) bool {
+	path, err := r.hookPath(ctx, hook)
+	if err != nil {
+		return true // the hook's own run will say what is wrong
+	}
+	info, err := os.Stat(path)
+	return err == nil && info.Mode()&0o111 != 0
+}
+
+func (r *Repo) hookPath(ctx context.Context, hook string) (string, error) {
+	path, err := r.line(ctx, "rev-parse", "--git-path", "hooks/"+hook)
+	if err != nil {
+		return "", fmt.Errorf("find the %s hook: %w", hook, err)
+	}
+	if !filepath.IsAbs(path) {
+		path = filepath.Join(r.top, path)
+	}
+	return path, nil
+}
+
+// RunHookOn runs a hook with an index of its own that holds a tree, and gives the
+// tree that the hook leaves in it.
+func (r *Repo) RunHookOn(ctx context.Context, tree ID, hook string) (ID, error) {
+	var after ID
+	err := r.withScratchIndex(ctx, tree, func(env []string) error {
+		if err := r.runHook(ctx, env, hook); err != nil {
+			return err
+		}
+		out, err := r.invoke(ctx, invocation{args: []string{"write-tree"}, env: env})
+		if err != nil {
+			return err
+		}
+		after, err = ParseID(strings.TrimSpace(string(out)))
+		return err
+	})
+	return after, err
+}
+
+func (r *Repo) runHook(ctx context.Context, env []string, hook string, args ...string) error {
 	var output strings.Builder
 	in := invocation{
 		args:   append([]string{"hook", "run", "--ignore-missing", hook, "--"}, args...),
-		env:    []string{"GIT_EDITOR=:", "GIT_OPTIONAL_LOCKS=1"},
+		env:    append([]string{"GIT_EDITOR=:", "GIT_OPTIONAL_LOCKS=1"}, env...),
 		stderr: func(p []byte) { output.Write(p) },
 	}
 	_, err := r.invoke(ctx, in)
@@ -43,15 +86,12 @@ func (r *Repo) RunHook(ctx context.Context, hook string, args ...string) error {
 }
 
 // RunPostRewrite tells the post-rewrite hook which commits became which, one
-// "old new" pair per line on its standard input. The repository's own way to run
+// "old new" pair per line on its standard input, and by what: amend or rebase. The repository's own way to run
 // hooks gives them no input in the versions supported, so it is started here.
-func (r *Repo) RunPostRewrite(ctx context.Context, pairs [][2]ID) error {
-	path, err := r.line(ctx, "rev-parse", "--git-path", "hooks/post-rewrite")
+func (r *Repo) RunPostRewrite(ctx context.Context, by string, pairs [][2]ID) error {
+	path, err := r.hookPath(ctx, "post-rewrite")
 	if err != nil {
-		return fmt.Errorf("find the post-rewrite hook: %w", err)
-	}
-	if !filepath.IsAbs(path) {
-		path = filepath.Join(r.top, path)
+		return err
 	}
 	info, err := os.Stat(path)
 	if errors.Is(err, fs.ErrNotExist) || err == nil && info.Mode()&0o111 == 0 {
@@ -61,7 +101,7 @@ func (r *Repo) RunPostRewrite(ctx context.Context, pairs [][2]ID) error {
 	for _, pair := range pairs {
 		fmt.Fprintf(&in, "%s %s\n", pair[0], pair[1])
 	}
-	cmd := exec.CommandContext(ctx, path, "rebase")
+	cmd := exec.CommandContext(ctx, path, by)
 	cmd.Dir, cmd.Stdin, cmd.Stdout, cmd.Stderr = r.top, strings.NewReader(in.String()), &out, &out
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setsid: true}
 	var exit *exec.ExitError
@@ -73,20 +113,34 @@ func (r *Repo) RunPostRewrite(ctx context.Context, pairs [][2]ID) error {
 	return nil
 }
 
+// NewCommit is a commit to be made.
+type NewCommit struct {
+	Tree    ID
+	Parents []ID
+	Message string
+	Author  string // "Name <address> seconds zone"; empty: the user, now
+}
+
 // CommitTree makes a commit of a tree, signed where the configuration asks for it.
-func (r *Repo) CommitTree(ctx context.Context, tree ID, parents []ID, message string) (ID, error) {
-	args := []string{"commit-tree", tree.String()}
-	for _, parent := range parents {
-		args = append(args, "-p", parent.String())
+func (r *Repo) CommitTree(ctx context.Context, c NewCommit) (ID, error) {
+	in := invocation{args: []string{"commit-tree", c.Tree.String()}, stdin: strings.NewReader(c.Message)}
+	for _, parent := range c.Parents {
+		in.args = append(in.args, "-p", parent.String())
 	}
 	sign, err := r.ConfigBool(ctx, "commit.gpgSign")
 	if err != nil {
 		return ID{}, err
 	}
 	if sign {
-		args = append(args, "-S")
+		in.args = append(in.args, "-S")
 	}
-	out, err := r.run(ctx, []byte(message), append(args, "-F", "-")...)
+	if c.Author != "" {
+		name, rest, _ := strings.Cut(c.Author, " <")
+		address, date, _ := strings.Cut(rest, "> ")
+		in.env = []string{"GIT_AUTHOR_NAME=" + name, "GIT_AUTHOR_EMAIL=" + address, "GIT_AUTHOR_DATE=" + date}
+	}
+	in.args = append(in.args, "-F", "-")
+	out, err := r.invoke(ctx, in)
 	if err != nil {
 		return ID{}, fmt.Errorf("make the commit: %w", err)
 	}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"os"
 	"strings"
 )
 
@@ -75,4 +76,58 @@ func (r *Repo) CheckoutIndex(ctx context.Context, paths []string) error {
 		return fmt.Errorf("write working files from the index: %w", err)
 	}
 	return nil
+}
+
+// IndexEntries tells what the index holds at paths; what is not there is left out.
+func (r *Repo) IndexEntries(ctx context.Context, paths []string) (map[string]IndexEntry, error) {
+	entries := make(map[string]IndexEntry, len(paths))
+	if len(paths) == 0 {
+		return entries, nil
+	}
+	args := []string{"ls-files", "--stage", "-z", "--full-name"}
+	if len(paths) <= fewPaths {
+		args = append(append(args, "--"), literal(paths)...)
+	}
+	out, err := r.run(ctx, nil, args...)
+	if err != nil {
+		return nil, fmt.Errorf("read the index: %w", err)
+	}
+	wanted := make(map[string]bool, len(paths))
+	for _, path := range paths {
+		wanted[path] = true
+	}
+	for record := range strings.SplitSeq(strings.TrimSuffix(string(out), "\x00"), "\x00") {
+		head, path, _ := strings.Cut(record, "\t")
+		fields := strings.Fields(head) // mode, id, stage
+		if !wanted[path] || len(fields) != 3 || fields[2] != "0" {
+			continue
+		}
+		id, err := ParseID(fields[1])
+		if err != nil {
+			return nil, err
+		}
+		entries[path] = IndexEntry{path, parseMode(fields[0]), id}
+	}
+	return entries, nil
+}
+
+// withScratchIndex makes an index of a tree and gives the environment in which
+// commands use it in place of the real one.
+func (r *Repo) withScratchIndex(ctx context.Context, tree ID, do func(env []string) error) error {
+	dir, err := r.StateDir()
+	if err != nil {
+		return err
+	}
+	file, err := os.CreateTemp(dir, "scratch-index-")
+	if err != nil {
+		return fmt.Errorf("make a scratch index: %w", err)
+	}
+	file.Close()
+	os.Remove(file.Name()) // an empty file is no index: only the name is wanted
+	defer os.Remove(file.Name())
+	env := []string{"GIT_INDEX_FILE=" + file.Name()}
+	if _, err := r.invoke(ctx, invocation{args: []string{"read-tree", tree.String()}, env: env}); err != nil {
+		return fmt.Errorf("make a scratch index: %w", err)
+	}
+	return do(env)
 }

@@ -147,6 +147,9 @@ func (r *Repo) Close() error { return r.objects.close() }
 // Top is the folder that holds the working tree.
 func (r *Repo) Top() string { return r.top }
 
+// WorkPath is where a path of the working tree lies in the file system.
+func (r *Repo) WorkPath(path string) string { return filepath.Join(r.top, filepath.FromSlash(path)) }
+
 // GitDir is the git folder of this working tree.
 func (r *Repo) GitDir() string { return r.gitDir }
 

@@ -7,6 +7,9 @@ import (
 	"encoding/binary"
 	"fmt"
 	"io"
+	"maps"
+	"slices"
+	"strings"
 	"sync"
 )
 
@@ -158,6 +161,44 @@ func (o *Overlay) Blob(ctx context.Context, id ID) ([]byte, error) {
 	return object.Data, err
 }
 
+// Larger tells which contents are larger than a limit, in bytes, without reading them.
+func (o *Overlay) Larger(ctx context.Context, ids []ID, limit int) (map[ID]bool, error) {
+	large := map[ID]bool{}
+	var stored []ID
+	for _, id := range ids {
+		if object, ok := o.lookup(id); ok {
+			large[id] = len(object.Data) > limit
+		} else {
+			stored = append(stored, id)
+		}
+	}
+	sizes, err := o.repo.Sizes(ctx, stored)
+	for i, size := range sizes {
+		large[stored[i]] = size > int64(limit)
+	}
+	return large, err
+}
+
+// Find gives what a tree has at a path; the zero entry where there is nothing.
+func (o *Overlay) Find(ctx context.Context, tree ID, path string) (Entry, error) {
+	e := Entry{Mode: ModeTree, ID: tree}
+	for name := range strings.SplitSeq(path, "/") {
+		if e.Mode != ModeTree {
+			return Entry{}, nil
+		}
+		folder, err := o.Tree(ctx, e.ID)
+		if err != nil {
+			return Entry{}, err
+		}
+		at := slices.IndexFunc(folder, func(e Entry) bool { return e.Name == name })
+		if at < 0 {
+			return Entry{}, nil
+		}
+		e = folder[at]
+	}
+	return e, nil
+}
+
 // Flush writes the objects that are reachable from the given commits and not in
 // the repository yet, as one pack, which the repository checks as it takes it in.
 func (o *Overlay) Flush(ctx context.Context, roots ...ID) error {
@@ -175,7 +216,85 @@ func (o *Overlay) Flush(ctx context.Context, roots ...ID) error {
 	if len(objects) == 0 {
 		return nil
 	}
+	if len(objects) <= fewObjects {
+		return o.repo.writeLoose(ctx, objects)
+	}
 	return o.repo.WritePack(ctx, objects)
+}
+
+// fewObjects is up to how many objects are better written one by one: packs are for
+// the repository's maintenance to gather, and many small ones slow it down.
+const fewObjects = 4
+
+func (r *Repo) writeLoose(ctx context.Context, objects []Object) error {
+	for _, object := range slices.Backward(objects) { // what is pointed at comes first
+		if _, err := r.run(ctx, object.Data, "hash-object", "-w", "-t", string(object.Kind), "--stdin"); err != nil {
+			return fmt.Errorf("write a %s: %w", object.Kind, err)
+		}
+	}
+	return nil
+}
+
+// EditTree gives a tree with some of its files set, or taken out where the mode is
+// ModeNone. Only the folders on the way are read; those that get empty go.
+func (o *Overlay) EditTree(ctx context.Context, tree ID, entries []IndexEntry) (ID, error) {
+	entries = slices.Clone(entries)
+	slices.SortStableFunc(entries, func(a, b IndexEntry) int { return strings.Compare(a.Path, b.Path) })
+	id, err := o.editTree(ctx, tree, "", entries)
+	if err == nil && id.IsZero() {
+		id = o.PutTree(nil)
+	}
+	return id, err
+}
+
+// editTree edits one folder; zero stands for one without entries. The entries' paths
+// begin with the prefix.
+func (o *Overlay) editTree(ctx context.Context, id ID, prefix string, entries []IndexEntry) (ID, error) {
+	if id == o.repo.EmptyTree() {
+		id = ID{}
+	}
+	tree, err := o.Tree(ctx, id)
+	if err != nil {
+		return ID{}, err
+	}
+	names := make(map[string]Entry, len(tree)+len(entries))
+	for _, e := range tree {
+		names[e.Name] = e
+	}
+	for n := 0; n < len(entries); {
+		name, rest, deeper := strings.Cut(strings.TrimPrefix(entries[n].Path, prefix), "/")
+		if !deeper {
+			delete(names, name)
+			if entries[n].Mode != ModeNone {
+				names[name] = Entry{entries[n].Mode, name, entries[n].ID}
+			}
+			n++
+			continue
+		}
+		below := strings.TrimSuffix(entries[n].Path, rest)
+		end := n
+		for end < len(entries) && strings.HasPrefix(entries[end].Path, below) {
+			end++
+		}
+		folder := ID{}
+		if old := names[name]; old.Mode == ModeTree {
+			folder = old.ID
+		}
+		if folder, err = o.editTree(ctx, folder, below, entries[n:end]); err != nil {
+			return ID{}, err
+		}
+		if !folder.IsZero() {
+			names[name] = Entry{ModeTree, name, folder}
+		} else if names[name].Mode == ModeTree {
+			delete(names, name)
+		}
+		n = end
+	}
+	if len(names) == 0 {
+		return ID{}, nil
+	}
+	edited := slices.SortedFunc(maps.Values(names), Compare)
+	return o.PutTree(edited), nil
 }
 
 // reach lists the written objects below id; what the repository already has ends

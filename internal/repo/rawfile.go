@@ -97,6 +97,16 @@ func (r *Repo) CleanID(ctx context.Context, path string) (ID, error) {
 	return ParseID(strings.TrimSpace(string(out)))
 }
 
+// StoreFile stores a working file's content, filters applied, without reading it
+// into memory, and gives its id.
+func (r *Repo) StoreFile(ctx context.Context, path string) (ID, error) {
+	out, err := r.run(ctx, []byte(quotePath(path)+"\n"), "hash-object", "-w", "--stdin-paths")
+	if err != nil {
+		return ID{}, fmt.Errorf("store %q: %w", path, err)
+	}
+	return ParseID(strings.TrimSpace(string(out)))
+}
+
 func isAbsent(err error) bool {
 	return errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR)
 }

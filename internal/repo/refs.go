@@ -218,3 +218,16 @@ func (r *Repo) SetSymbolicRef(ctx context.Context, ref, to string) error {
 	}
 	return nil
 }
+
+// RemotesWith lists the remotes' branches, as last fetched, that have a commit.
+func (r *Repo) RemotesWith(ctx context.Context, id ID) ([]string, error) {
+	out, err := r.run(ctx, nil, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/remotes")
+	if err != nil {
+		return nil, fmt.Errorf("look for %s at the remotes: %w", id.Short(), err)
+	}
+	var names []string
+	for name := range strings.FieldsSeq(string(out)) {
+		names = append(names, Ref{Name: name}.Short())
+	}
+	return names, nil
+}

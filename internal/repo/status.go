@@ -19,6 +19,7 @@ type Change struct {
 	HeadMode, IndexMode, WorkMode Mode
 	HeadID, IndexID               ID
 	NewCommits                    bool // of a submodule: another commit is checked out in it
+	Full                          bool // set by who wants a large file read all the same
 }
 
 // Status lists the paths that differ, in the order of their names. Renames are
@@ -49,6 +50,15 @@ func (r *Repo) Status(ctx context.Context, paths ...string) ([]Change, error) {
 		changes = append(changes, change)
 	}
 	return changes, nil
+}
+
+// Ignored lists the files and folders that are ignored, folders as a whole.
+func (r *Repo) Ignored(ctx context.Context) ([]string, error) {
+	out, err := r.run(ctx, nil, "ls-files", "-z", "--others", "--ignored", "--exclude-standard", "--directory")
+	if err != nil {
+		return nil, fmt.Errorf("list the ignored files: %w", err)
+	}
+	return strings.FieldsFunc(string(out), func(r rune) bool { return r == 0 }), nil
 }
 
 // fewPaths is up to how many paths a command is narrowed down by. It holds every

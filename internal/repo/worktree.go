@@ -12,8 +12,12 @@ import (
 	"strings"
 )
 
-// LargeFile is the size from which on a file's content is not read for display.
-const LargeFile = 16 << 20
+// LargeFile is the size from which on a file's content is not read for display, and
+// LargestLoaded the size up to which it is if the user asks for it, in bytes.
+const (
+	LargeFile     = 16 << 20
+	LargestLoaded = 256 << 20
+)
 
 // WorkFile is a path of the working tree as the repository would store it.
 type WorkFile struct {
@@ -90,7 +94,7 @@ func (r *Repo) readWorkFile(ctx context.Context, root *os.Root, change Change, t
 	if trustModes && info.Mode()&0o100 != 0 || !trustModes && change.IndexMode == ModeExecutable {
 		file.Mode = ModeExecutable
 	}
-	if info.Size() > LargeFile {
+	if info.Size() > LargestLoaded || info.Size() > LargeFile && !change.Full {
 		file.Large = true
 		return file, nil
 	}

@@ -1,9 +1,10 @@
-// Package tray sorts loose changes into what the next commit will hold. It lists
-// changes as hunks with lasting ids (Loose, Staged), finds what an id or a path
-// means (Pick), and computes the index entries that put the picked lines into the
-// index or take them out again. Tray A is the index itself.
+// Package tray sorts changes into what the next commits will hold. Tray A is the
+// index itself; trays B to Z are kept by Bastel (Kept). A path with all its layers,
+// HEAD, the trays and the working tree, is a Sheet; what one layer changes is listed
+// as hunks with lasting ids (Read), found by an id or a path (Resolve), and taken
+// from layer to layer (Move).
 //
-// Making the commit is left to the use cases.
+// Making commits, and moving refs, is left to the use cases.
 package tray
 
 import (
@@ -26,6 +27,7 @@ const (
 	Deleted   Kind = "deleted" // all of a file that is gone
 	ModeOnly  Kind = "mode"    // executable or not
 	Type      Kind = "type"    // a file became a link, or the like
+	Renamed   Kind = "renamed"
 	Binary    Kind = "binary"
 	Large     Kind = "large" // too long to be compared
 	Symlink   Kind = "symlink"
@@ -54,13 +56,18 @@ type File struct {
 	Large            bool
 	Blocked          string // why it cannot be sorted
 	Stamp            string // of a large working file: size and time, which stand for its content
-
-	oldLines, newLines [][]byte
-	changes            []diff.Change
+	From             string // the path it had before, where this renames it
+	Alike            string // of a new file: which one it resembles, in a few words
 }
 
 // compare fills in the hunks.
-func (f *File) compare() {
+func (f *File) compare(context int) {
+	old, new := diff.Split(f.OldText), diff.Split(f.NewText)
+	f.compareWith(old, new, diff.Lines(old, new), context)
+}
+
+// compareWith does so with changes that are known already.
+func (f *File) compareWith(old, new [][]byte, changes []diff.Change, context int) {
 	switch {
 	case f.Blocked != "":
 		f.whole(Blocked, f.Blocked)
@@ -79,7 +86,10 @@ func (f *File) compare() {
 	if f.Old.Mode != f.New.Mode && f.Old.Mode != repo.ModeNone && f.New.Mode != repo.ModeNone {
 		f.whole(ModeOnly, fmt.Sprintf("%s becomes %s", describe(f.Old.Mode), describe(f.New.Mode)))
 	}
-	f.compareContent()
+	if f.From != "" {
+		f.whole(Renamed, "renamed from "+f.From)
+	}
+	f.compareContent(old, new, changes, context)
 }
 
 // forgetTexts keeps of a file what is shown of it: the hunks, with their lines in
@@ -99,10 +109,10 @@ func (f *File) forgetTexts() {
 			h.Lines[i].Text = kept[start:len(kept):len(kept)]
 		}
 	}
-	f.OldText, f.NewText, f.oldLines, f.newLines, f.changes = nil, nil, nil, nil, nil
+	f.OldText, f.NewText = nil, nil
 }
 
-func (f *File) compareContent() {
+func (f *File) compareContent(old, new [][]byte, changes []diff.Change, context int) {
 	kind := Text
 	if f.Old.Mode == repo.ModeNone {
 		kind = New
@@ -111,7 +121,9 @@ func (f *File) compareContent() {
 	}
 	switch {
 	case f.Large:
-		f.whole(Large, "too large to be shown line by line")
+		if f.Old.ID != f.New.ID || f.Stamp != "" {
+			f.whole(Large, "too large to be shown line by line")
+		}
 		return
 	case f.Binary || merge.IsBinary(f.OldText) || merge.IsBinary(f.NewText):
 		if kind != Text || string(f.OldText) != string(f.NewText) {
@@ -119,12 +131,10 @@ func (f *File) compareContent() {
 		}
 		return
 	}
-	f.oldLines, f.newLines = diff.Split(f.OldText), diff.Split(f.NewText)
-	f.changes = diff.Lines(f.oldLines, f.newLines)
-	for _, h := range diff.Hunks(f.oldLines, f.newLines, f.changes, diff.Context) {
+	for _, h := range diff.Hunks(old, new, changes, context) {
 		f.add(Hunk{Kind: kind, Hunk: h})
 	}
-	if kind != Text && len(f.changes) == 0 {
+	if kind != Text && len(changes) == 0 {
 		f.whole(kind, "an empty file")
 	}
 }
@@ -181,6 +191,8 @@ func (f *File) hashOf(h Hunk, again int) string {
 			sum.Write([]byte{byte(line.Op)})
 			sum.Write(line.Text)
 		}
+	case h.Kind == Renamed:
+		fmt.Fprint(sum, h.Note)
 	case h.Kind == ModeOnly || h.Kind == Type:
 		fmt.Fprintf(sum, "%s %s", f.Old.Mode, f.New.Mode)
 	default:

@@ -74,7 +74,7 @@ func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {
 	if m.page != nil {
 		return m.page.update(msg, m)
 	}
-	if msg.String() == "esc" && m.work != nil {
+	if msg.String() == "esc" && (m.work != nil || m.beside != nil) {
 		return m.stop()
 	}
 	m.notice = kit.Notice{}
@@ -124,7 +124,7 @@ func (m *Model) openFinder() tea.Cmd {
 	var options []kit.Option
 	for _, action := range m.actions() {
 		if action.Do != nil {
-			options = append(options, kit.Option{Label: action.Name, Key: kit.KeyName(action.Keys[0]), Detail: action.Help, Do: func() tea.Cmd { return m.do(action) }})
+			options = append(options, kit.Option{Label: action.Name, Key: action.Key(), Detail: action.Help, Do: func() tea.Cmd { return m.do(action) }})
 		}
 	}
 	for i, screen := range m.screens {
@@ -135,7 +135,7 @@ func (m *Model) openFinder() tea.Cmd {
 			if action.Rare {
 				continue
 			}
-			options = append(options, kit.Option{Label: screen.Name() + ": " + action.Name, Key: kit.KeyName(action.Keys[0]),
+			options = append(options, kit.Option{Label: screen.Name() + ": " + action.Name, Key: action.Key(),
 				Detail: "Goes to " + screen.Name() + ". " + action.Help, Do: func() tea.Cmd { m.at = i; return nil }})
 		}
 	}

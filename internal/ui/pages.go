@@ -5,9 +5,7 @@ import (
 	"fmt"
 	"strings"
 
-	"charm.land/bubbles/v2/textarea"
 	tea "charm.land/bubbletea/v2"
-	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/app"
@@ -46,102 +44,6 @@ func title(size kit.Size, text string, theme kit.Theme) []string {
 	}
 }
 
-// editor writes a message.
-type editor struct {
-	kit.Edit
-	area   textarea.Model
-	before string
-	warned bool // that leaving forgets what was written
-}
-
-func newEditor(edit kit.Edit, theme kit.Theme) *editor {
-	area := textarea.New()
-	area.Prompt = "  "
-	area.ShowLineNumbers = false
-	area.CharLimit = 0
-	area.Placeholder = "Say what changes, in one line"
-	styles := area.Styles()
-	styles.Focused.CursorLine = lipgloss.NewStyle()
-	styles.Focused.Placeholder = theme.Dim
-	styles.Focused.Text = theme.Plain
-	styles.Focused.Prompt = theme.Dim
-	styles.Focused.EndOfBuffer = theme.Dim
-	area.SetStyles(styles)
-	area.SetValue(strings.TrimRight(edit.Text, "\n"))
-	area.Focus()
-	return &editor{Edit: edit, area: area, before: area.Value()}
-}
-
-func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
-	switch keyOf(msg) {
-	case "ctrl+s":
-		m.closePage()
-		return e.Done(e.area.Value())
-	case "esc", "ctrl+c":
-		if e.area.Value() != e.before && !e.warned {
-			e.warned = true
-			return nil
-		}
-		m.closePage()
-		return kit.Say("The message stays as it was.")
-	}
-	e.warned = false
-	var cmd tea.Cmd
-	e.area, cmd = e.area.Update(msg)
-	return cmd
-}
-
-func (e *editor) scroll(int) {}
-
-// subjectRoom and bodyRoom are the widths that most readers of messages have.
-const (
-	subjectRoom = 60
-	bodyRoom    = 72
-)
-
-func (e *editor) view(size kit.Size, m *Model) []string {
-	rows := title(size, e.Title, m.theme)
-	gauge, style := e.gauge(m.theme)
-	rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + gauge, Style: style}), kit.Blank(size.Width))
-	e.area.SetWidth(min(size.Width-2, bodyRoom+6))
-	e.area.SetHeight(max(3, size.Height-len(rows)-1))
-	for line := range strings.SplitSeq(e.area.View(), "\n") {
-		rows = append(rows, line+strings.Repeat(" ", max(0, size.Width-ansi.StringWidth(line))))
-	}
-	return kit.Pad(rows, size.Width, size.Height)
-}
-
-// gauge says how the message stands against what readers expect.
-func (e *editor) gauge(theme kit.Theme) (string, lipgloss.Style) {
-	text := e.area.Value()
-	subject, body, _ := strings.Cut(text, "\n")
-	hints := []string{fmt.Sprintf("subject %d of %d", ansi.StringWidth(subject), subjectRoom)}
-	style := theme.Dim
-	if ansi.StringWidth(subject) > subjectRoom {
-		hints = append(hints, "the subject is long")
-		style = theme.Next
-	}
-	if body != "" && !strings.HasPrefix(body, "\n") {
-		hints = append(hints, "leave a blank line below the subject")
-		style = theme.Next
-	}
-	for line := range strings.Lines(body) {
-		if ansi.StringWidth(strings.TrimRight(line, "\n")) > bodyRoom {
-			hints = append(hints, fmt.Sprintf("a line of the body is longer than %d", bodyRoom))
-			style = theme.Next
-			break
-		}
-	}
-	return strings.Join(hints, "   "), style
-}
-
-func (e *editor) keys() string {
-	if e.warned {
-		return "esc once more forgets what you wrote   ctrl+s keeps it"
-	}
-	return "ctrl+s keep   esc leave as it was"
-}
-
 // asker puts a question in the line of news.
 type asker struct{ kit.Ask }
 
@@ -168,6 +70,7 @@ func (a *asker) keys() string { return a.Key + " yes   any other key: no" }
 // chooser is a list to pick from, narrowed down by typing.
 type chooser struct {
 	kit.Choose
+	back   page // what it lies over; nil: the screen
 	typed  string
 	cursor int
 	top    int
@@ -210,7 +113,7 @@ func (c *chooser) update(msg tea.Msg, m *Model) tea.Cmd {
 	found := c.matches()
 	switch key.String() {
 	case "esc", "ctrl+c":
-		m.closePage()
+		m.page = c.back
 	case "up":
 		c.scroll(-1)
 	case "down":
@@ -220,7 +123,7 @@ func (c *chooser) update(msg tea.Msg, m *Model) tea.Cmd {
 			c.typed, c.cursor = string(runes[:len(runes)-1]), 0
 		}
 	case "enter":
-		m.closePage()
+		m.page = c.back
 		if c.cursor < len(found) && found[c.cursor].Do != nil {
 			return found[c.cursor].Do()
 		}
@@ -271,6 +174,8 @@ type text struct {
 	heading string
 	lines   []string
 	top     int
+	job     *running // whose output it shows as it comes; nil: the text is all there
+	height  int
 }
 
 func (t *text) update(msg tea.Msg, m *Model) tea.Cmd {
@@ -280,6 +185,16 @@ func (t *text) update(msg tea.Msg, m *Model) tea.Cmd {
 		t.scroll(-1)
 	case "down", "j":
 		t.scroll(1)
+	case "pgup", "ctrl+u":
+		t.scroll(-t.height)
+	case "pgdown", "ctrl+d":
+		t.scroll(t.height)
+	case "s":
+		if t.job != nil && t.job == m.beside {
+			t.job.stop()
+			return nil
+		}
+		m.closePage()
 	default:
 		m.closePage()
 	}
@@ -290,15 +205,31 @@ func (t *text) scroll(turns int) { t.top = max(0, min(t.top+turns, len(t.lines)-
 
 func (t *text) view(size kit.Size, m *Model) []string {
 	rows := title(size, t.heading, m.theme)
-	for _, line := range t.lines[t.top:] {
+	t.height = size.Height - len(rows)
+	if t.job != nil {
+		follow := t.top+t.height >= len(t.lines)
+		t.lines = t.job.output()
+		if follow {
+			t.top = max(0, len(t.lines)-t.height)
+		}
+	}
+	for _, line := range t.lines[min(t.top, len(t.lines)):] {
 		for _, part := range kit.Wrap(kit.Expand(line), size.Width-4) {
 			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + part}))
+		}
+		if len(rows) > size.Height {
+			break
 		}
 	}
 	return kit.Pad(rows, size.Width, size.Height)
 }
 
-func (t *text) keys() string { return "↑ ↓ scroll   esc close" }
+func (t *text) keys() string {
+	if t.job != nil {
+		return "↑ ↓ scroll   s stop it   esc close, it goes on"
+	}
+	return "↑ ↓ scroll   esc close"
+}
 
 // say shows a notice: one line as news, more as a page of its own.
 func (m *Model) say(n kit.Notice) {
@@ -344,11 +275,14 @@ func (h *help) view(size kit.Size, m *Model) []string {
 	rows = append(rows, kit.Blank(size.Width))
 	list := func(actions []kit.Action) {
 		for _, action := range actions {
-			names := make([]string, len(action.Keys))
-			for i, key := range action.Keys {
-				names[i] = kit.KeyName(key)
+			keys := action.Shown
+			if keys == "" {
+				names := make([]string, len(action.Keys))
+				for i, key := range action.Keys {
+					names[i] = kit.KeyName(key)
+				}
+				keys = strings.Join(names, "  ")
 			}
-			keys := strings.Join(names, "  ")
 			for _, line := range kit.Wrap(action.Help, size.Width-22) {
 				rows = append(rows, kit.Row(size.Width, nil,
 					kit.Seg{Text: fmt.Sprintf("  %-16s", keys), Style: theme.Next}, kit.Seg{Text: line, Style: theme.Plain}))

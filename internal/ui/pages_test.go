@@ -24,7 +24,7 @@ func TestTheGaugeOfAMessage(t *testing.T) {
 		"Subject\n\nbody":                     "subject 7 of 60",
 		"S\n\n" + strings.Repeat("word ", 20): "a line of the body is longer than 72",
 	} {
-		e := newEditor(kit.Edit{Text: text}, theme)
+		e := newEditor(kit.Edit{Text: text, Message: &kit.MessageHelp{}}, theme)
 		got, _ := e.gauge(theme)
 		assert.Contains(t, got, want, text)
 	}

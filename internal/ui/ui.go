@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"os"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -16,6 +17,7 @@ import (
 	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/app"
+	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/send"
 	"bastel/internal/ui/shape"
@@ -40,6 +42,7 @@ type Model struct {
 	looks     int // number of the latest reading of the situation
 
 	work   *running
+	beside *running // that changes nothing, and goes on beside other work
 	notice kit.Notice
 	page   page
 
@@ -55,6 +58,30 @@ type running struct {
 	progress atomic.Pointer[string]
 	since    time.Time
 	stopping bool
+
+	mu  sync.Mutex
+	log strings.Builder // all that was reported, of work beside
+}
+
+func (r *running) stop() {
+	r.stopping = true
+	r.cancel()
+}
+
+func (r *running) report(text string) {
+	r.progress.Store(&text)
+	if r.Beside {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		r.log.WriteString(text)
+	}
+}
+
+// output gives the lines reported so far.
+func (r *running) output() []string {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return strings.Split(safe.Text(r.log.String()), "\n")
 }
 
 // Run shows the application for the repository around dir until the user leaves.
@@ -111,11 +138,11 @@ func (m *Model) open() tea.Msg {
 	if err != nil {
 		return opened{err: err}
 	}
-	background, err := a.Repo.Config(m.ctx, "bastel.background")
+	settings, err := a.Settings(m.ctx)
 	if err != nil {
 		return opened{err: errors.Join(err, a.Close())}
 	}
-	return opened{app: a, note: note, ground: kit.GroundOf(background)}
+	return opened{app: a, note: note, ground: kit.GroundOf(settings.Background)}
 }
 
 // Update answers one message. Repository work never happens here: it runs in
@@ -152,11 +179,25 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	case worked:
 		return m, m.haveWorked(msg)
 	case tick:
-		if m.work != nil {
+		if m.work != nil || m.beside != nil {
 			return m, nextTick()
 		}
 	case kit.Notice:
 		m.say(msg)
+	case composed:
+		m.haveComposed(msg)
+	case kit.Launch:
+		return m, m.launch(msg)
+	case launched:
+		if msg.err != nil {
+			m.say(kit.Notice{Text: msg.err.Error(), Trouble: true})
+		}
+		return m, m.lookAgain()
+	case changed:
+		if msg.app != m.app {
+			return m, nil
+		}
+		return m, tea.Batch(m.lookAgain(), m.awaitChange(msg.app, msg.told))
 	case kit.Edit:
 		return m, m.openPage(newEditor(msg, m.theme))
 	case kit.Ask:
@@ -208,7 +249,7 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	if msg.note != "" {
 		m.notice = kit.Notice{Text: msg.note}
 	}
-	return m.lookAgain()
+	return tea.Batch(m.lookAgain(), m.watch(m.app))
 }
 
 // lookAgain reads where the user stands, and then what the screens show.
@@ -256,19 +297,26 @@ func (m *Model) screenNamed(name string) kit.Screen {
 	return m.screen()
 }
 
-// start carries work out in the background, one at a time.
+// start carries work out in the background, one at a time, and one beside.
 func (m *Model) start(work kit.Work) tea.Cmd {
-	if m.work != nil {
-		m.notice = kit.Notice{Text: m.work.Title + " is still under way. esc stops it.", Trouble: true}
+	place := &m.work
+	if work.Beside {
+		place = &m.beside
+	}
+	if *place != nil {
+		m.notice = kit.Notice{Text: (*place).Title + " is still under way. esc stops it.", Trouble: true}
 		return nil
 	}
 	ctx, cancel := context.WithCancel(m.ctx)
 	r := &running{Work: work, cancel: cancel, since: time.Now()}
-	m.work = r
+	*place = r
 	m.notice = kit.Notice{}
+	if work.Beside {
+		m.page = &text{heading: work.Title, job: r}
+	}
 	do := func() tea.Msg {
 		defer cancel()
-		note, err := work.Do(ctx, func(text string) { r.progress.Store(&text) })
+		note, err := work.Do(ctx, r.report)
 		return worked{r, note, err}
 	}
 	return tea.Batch(do, nextTick())
@@ -280,6 +328,9 @@ const tickTime = 100 * time.Millisecond
 func nextTick() tea.Cmd { return tea.Tick(tickTime, func(time.Time) tea.Msg { return tick{} }) }
 
 func (m *Model) haveWorked(msg worked) tea.Cmd {
+	if msg.work.Beside {
+		return m.haveWorkedBeside(msg)
+	}
 	m.work = nil
 	switch {
 	case msg.work.stopping && errors.Is(msg.err, context.Canceled) && !errors.As(msg.err, new(*app.Refusal)):
@@ -293,10 +344,60 @@ func (m *Model) haveWorked(msg worked) tea.Cmd {
 	return m.lookAgain()
 }
 
-func (m *Model) stop() tea.Cmd {
-	m.work.stopping = true
-	m.work.cancel()
+// haveWorkedBeside keeps the output on the screen where the user looks at it, and
+// shows it where the answer is no.
+func (m *Model) haveWorkedBeside(msg worked) tea.Cmd {
+	m.beside = nil
+	shown, isText := m.page.(*text)
+	looking := isText && shown.job == msg.work
+	if looking {
+		shown.lines, shown.job = msg.work.output(), nil
+	}
+	switch {
+	case msg.work.stopping && errors.Is(msg.err, context.Canceled):
+		m.notice = kit.Notice{Text: msg.work.Title + " was stopped."}
+	case msg.err != nil && (looking || m.page == nil):
+		m.page = &text{heading: safe.Line(msg.err.Error()), lines: msg.work.output()}
+	case msg.err != nil:
+		m.notice = kit.Notice{Text: safe.Line(msg.err.Error()), Trouble: true}
+	default:
+		m.notice = kit.Notice{Text: msg.note}
+	}
 	return nil
+}
+
+func (m *Model) stop() tea.Cmd {
+	if m.work == nil {
+		m.beside.stop()
+		return nil
+	}
+	m.work.stop()
+	return nil
+}
+
+type changed struct {
+	app  *app.App
+	told <-chan struct{}
+}
+
+// watch looks again whenever something changes in the working tree.
+func (m *Model) watch(a *app.App) tea.Cmd {
+	return func() tea.Msg {
+		told, err := a.Repo.Watch(m.ctx)
+		if err != nil {
+			return nil // where the system cannot watch, a key and the focus do
+		}
+		return m.awaitChange(a, told)()
+	}
+}
+
+func (m *Model) awaitChange(a *app.App, told <-chan struct{}) tea.Cmd {
+	return func() tea.Msg {
+		if _, ok := <-told; !ok {
+			return nil
+		}
+		return changed{a, told}
+	}
 }
 
 func (m *Model) fetch() tea.Cmd {

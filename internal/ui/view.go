@@ -118,6 +118,9 @@ func (m *Model) news() string {
 		}
 		return kit.Row(m.width, nil, kit.Seg{Text: " " + text, Style: m.theme.Accent})
 	}
+	if m.beside != nil && m.notice.Text == "" {
+		return kit.Row(m.width, nil, kit.Seg{Text: fmt.Sprintf(" %s   %d s, esc stops it", m.beside.Title, int(time.Since(m.beside.since).Seconds())), Style: m.theme.Accent})
+	}
 	style := m.theme.Accent
 	if m.notice.Trouble {
 		style = m.theme.Trouble
@@ -144,7 +147,7 @@ func (m *Model) keysLine() string {
 		room -= ansi.StringWidth(seg.Text)
 	}
 	for _, action := range actions {
-		if action.Rare || action.Do == nil || ends[action.Name] {
+		if action.Rare || !action.Can() || ends[action.Name] {
 			continue
 		}
 		add := m.keySegs(action)
@@ -160,7 +163,7 @@ func (m *Model) keysLine() string {
 
 func (m *Model) keySegs(action kit.Action) []kit.Seg {
 	return []kit.Seg{
-		{Text: kit.KeyName(action.Keys[0]), Style: m.theme.Next.Bold(true)},
+		{Text: action.Key(), Style: m.theme.Next.Bold(true)},
 		{Text: " " + action.Name + "   ", Style: m.theme.Dim},
 	}
 }

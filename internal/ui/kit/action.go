@@ -9,22 +9,41 @@ import (
 // Action is something the user can do. The line of keys, the help and the finder
 // all show the same actions.
 type Action struct {
-	Keys []string       // as Bubble Tea names them; the first one is shown
-	Name string         // two or three words, for the line of keys and the finder
-	Help string         // a sentence for the help
-	Rare bool           // not in the line of keys
-	Asks bool           // its command does nothing but ask the frame for something: it runs at once, before the next key
-	Do   func() tea.Cmd // nil while the action makes no sense here
+	Keys  []string                 // as Bubble Tea names them; the first one is shown
+	Name  string                   // two or three words, for the line of keys and the finder
+	Help  string                   // a sentence for the help
+	Rare  bool                     // not in the line of keys
+	Asks  bool                     // its command does nothing but ask the frame for something: it runs at once, before the next key
+	Do    func() tea.Cmd           // nil while the action makes no sense here
+	DoKey func(key string) tea.Cmd // in place of Do, where the keys mean different things of one sort
+	Shown string                   // how the keys are written together, if not by the first one
 }
 
 // Find gives the action of a key that can be done now.
 func Find(actions []Action, key string) (Action, bool) {
 	for _, a := range actions {
-		if a.Do != nil && slices.Contains(a.Keys, key) {
+		if !slices.Contains(a.Keys, key) {
+			continue
+		}
+		if a.DoKey != nil {
+			a.Do = func() tea.Cmd { return a.DoKey(key) }
+		}
+		if a.Do != nil {
 			return a, true
 		}
 	}
 	return Action{}, false
+}
+
+// Can says whether the action can be done now.
+func (a Action) Can() bool { return a.Do != nil || a.DoKey != nil }
+
+// Key is how the action's key is written on the screen.
+func (a Action) Key() string {
+	if a.Shown != "" {
+		return a.Shown
+	}
+	return KeyName(a.Keys[0])
 }
 
 // KeyName is how a key is written on the screen.

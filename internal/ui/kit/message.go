@@ -58,9 +58,10 @@ func Read(ctx context.Context, screen string, read func(ctx context.Context) (an
 // to a remote: one at a time, with its progress shown, and stopped by esc. When it
 // is done the situation is read anew.
 type Work struct {
-	Title string
-	Do    func(ctx context.Context, report func(string)) (note string, err error)
-	Then  tea.Cmd // after success
+	Title  string
+	Do     func(ctx context.Context, report func(string)) (note string, err error)
+	Then   tea.Cmd // after success
+	Beside bool    // changes nothing, so that other work may go on beside it; what it reports is kept to be read
 }
 
 // Start wraps work as a command.
@@ -75,11 +76,28 @@ type Notice struct {
 // Say wraps a notice as a command.
 func Say(text string) tea.Cmd { return func() tea.Msg { return Notice{Text: text} } }
 
-// Edit asks the frame for the message editor.
+// Edit asks the frame for the editor. A message gets gauges, and what helps to write
+// one; other text does not.
 type Edit struct {
-	Title string
-	Text  string
-	Done  func(text string) tea.Cmd
+	Title   string
+	Text    string
+	Message *MessageHelp // nil: the text is no message
+	Suffix  string       // of the file's name, for the user's own editor
+	Done    func(text string) tea.Cmd
+}
+
+// MessageHelp is what helps to write a message.
+type MessageHelp struct {
+	Template string   // what an empty message begins with
+	Comment  string   // what lines begin with that do not count
+	Earlier  []string // messages to start from
+	Trailers []string
+}
+
+// Launch asks the frame to open a working file in the user's editor.
+type Launch struct {
+	Path string
+	Line int
 }
 
 // Ask asks the frame to put a question; Yes runs only on the key that it names.

@@ -21,7 +21,25 @@ type Theme struct {
 	Quiet    lipgloss.Style // threads that are not selected
 	Selected *Backdrop      // of the row under the cursor
 	Marked   lipgloss.Style
+
+	// Of lines of code: grounds under what was added and removed, and colours of the
+	// parts of speech. All are nil where the terminal does not say what its own
+	// background is.
+	AddedGround, RemovedGround *Backdrop
+	Syntax                     map[Speech]lipgloss.Style
 }
+
+// Speech is a part of a program's text that has a colour of its own.
+type Speech int
+
+// The parts.
+const (
+	Keyword Speech = iota + 1
+	Text           // strings and the like
+	Number
+	Comment
+	Called // names of functions and types
+)
 
 // Backdrop lies under a row. Text, if set, is the colour of all that stands on it.
 type Backdrop struct{ Back, Text color.Color }
@@ -59,7 +77,7 @@ func NewTheme(ground Ground) Theme {
 	if ground == Unknown {
 		selected.Text = lipgloss.Color("#F1F5F7")
 	}
-	return Theme{
+	theme := Theme{
 		Plain:    style,
 		Strong:   style.Bold(true),
 		Dim:      style.Foreground(colour("#66717B", "#7C8894", "#77838E")),
@@ -73,4 +91,17 @@ func NewTheme(ground Ground) Theme {
 		Selected: selected,
 		Marked:   style.Foreground(accent).Bold(true),
 	}
+	if ground == Unknown {
+		return theme
+	}
+	theme.AddedGround = &Backdrop{Back: colour("#FAF0DF", "#2A2319", "")}
+	theme.RemovedGround = &Backdrop{Back: colour("#E3EEF3", "#16242D", "")}
+	theme.Syntax = map[Speech]lipgloss.Style{
+		Keyword: style.Foreground(colour("#6E4A8E", "#B9A2D8", "")),
+		Text:    style.Foreground(colour("#4F6B2A", "#A8BC84", "")),
+		Number:  style.Foreground(colour("#93501F", "#D5A583", "")),
+		Comment: style.Foreground(colour("#66717B", "#84909B", "")).Italic(true),
+		Called:  style.Foreground(colour("#20567F", "#93B9D6", "")),
+	}
+	return theme
 }

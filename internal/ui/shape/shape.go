@@ -49,6 +49,7 @@ type Model struct {
 	number   int    // of the latest plan: forecasts of older ones are passed over
 	keeper   keeper
 	cancel   context.CancelFunc
+	writing  kit.MessageHelp
 }
 
 // New makes the screen.
@@ -63,6 +64,7 @@ type planned struct {
 	plan    shape.Plan
 	sources []app.Source
 	target  app.Target
+	writing app.Writing
 }
 
 type forecasted struct {
@@ -90,7 +92,11 @@ func (m *Model) Situated(s app.Situation) tea.Cmd {
 			return nil, err
 		}
 		sources, err := m.app.Sources(ctx, plan.Sources)
-		return planned{plan, sources, s.Target}, err
+		if err != nil {
+			return nil, err
+		}
+		writing, err := m.app.Writing(ctx)
+		return planned{plan, sources, s.Target, writing}, err
 	})
 }
 
@@ -141,7 +147,7 @@ func (m *Model) take(msg kit.Reading) tea.Cmd {
 		return nil
 	}
 	read := msg.Value.(planned)
-	m.sources, m.target = read.sources, read.target
+	m.sources, m.target, m.writing = read.sources, read.target, kit.MessageHelp(read.writing)
 	m.looking = false
 	m.marked = map[repo.ID]bool{}
 	return m.show(read.plan)
@@ -262,6 +268,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"a"}, Asks: true, Name: "apply", Help: "Rewrite the branch as Next shows it, in one step.", Do: kit.When(m.plan.Changes(), m.apply)},
 		{Keys: []string{"u"}, Name: "undo edit", Help: "Take the last edit of the plan back. With no edit left, the last applied step.", Rare: true, Do: kit.When(len(m.before) > 0, m.undo)},
 		{Keys: []string{"U"}, Name: "redo edit", Help: "Do the edit again that was taken back.", Rare: true, Do: kit.When(len(m.after) > 0, m.redo)},
+		{Keys: []string{"L"}, Name: "sweep", Help: "Find debug prints and other leftovers in every commit of the branch, and take them out.", Rare: true, Do: kit.When(len(m.plan.Sources) > 0, m.sweep)},
 		{Keys: []string{"z"}, Name: "start over", Help: "Forget all edits of the plan.", Rare: true, Do: kit.When(m.plan.Changes(), m.startOver)},
 	}
 	moves := kit.Navigator{
@@ -368,7 +375,7 @@ func (m *Model) reword(at int) tea.Cmd {
 		text = m.sourceOf(id).Message
 	}
 	original := m.sourceOf(id).Message
-	return kit.Show(kit.Edit{Title: "Message of entry " + letter(at), Text: text, Done: func(text string) tea.Cmd {
+	return kit.Show(kit.Edit{Title: "Message of entry " + letter(at), Text: text, Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
 		text = app.CleanMessage(text)
 		at := m.plan.Place(id)
 		switch {

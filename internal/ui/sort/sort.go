@@ -1,17 +1,17 @@
-// Package sort is the screen where loose changes are sorted: Now is the stream of
-// loose hunks, Next is tray A, the commit being drafted, whose content is the
-// index.
+// Package sort is the screen where changes are sorted: Now is the stream of loose
+// hunks, Next are the trays, the commits being drafted. Tray A's content is the
+// index. While hunks are folded home, Now is the hunks and Next the branch's commits.
 package sort
 
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
-	"bastel/internal/lanes"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
@@ -27,111 +27,226 @@ type Model struct {
 	ctx     context.Context
 	app     *app.App
 	half    kit.Half
-	halves  [2]stream.Model // by kit.Half: loose, staged
-	message string          // the draft for tray A
+	halves  [2]stream.Model // by kit.Half: loose, trays
+	changes []repo.Change
+	board   tray.Board
+	current tray.Layer // the tray that enter puts things into
+	writing kit.MessageHelp
+	sweep   []string // the leftovers among the loose changes, as Discard reads them
+	found   int      // how many lines they are
+	view    tray.View
+	spaces  bool   // changes of white space are hidden
+	lost    string // what was said last of things that trays held
 	loaded  bool
 	head    repo.Head
 	size    kit.Size
+	home    *home // the view of folding home; nil: the trays
+
+	reads   int // number of the latest reading that was begun
+	shown   int // and of the one that is shown: older ones are passed over
+	written map[tray.Layer]*written
+}
+
+// written is a message that a reading may not have seen yet.
+type written struct {
+	text string
+	kept int // the number of readings that were begun before it was kept; 0: not yet
 }
 
 // New makes the screen.
-func New(ctx context.Context, a *app.App) *Model { return &Model{ctx: ctx, app: a} }
+func New(ctx context.Context, a *app.App) *Model {
+	return &Model{ctx: ctx, app: a, current: tray.A, written: map[tray.Layer]*written{}, view: tray.View{Context: tray.Plain.Context, Load: map[string]bool{}}}
+}
 
 // Name gives the screen's name.
 func (m *Model) Name() string { return Name }
 
-type changes struct {
-	loose, staged []tray.File
-	draft         string
+// reading is what the screen shows.
+type reading struct {
+	number   int
+	board    tray.Board
+	sweep    []string
+	found    int
+	leftover map[string]map[int]bool
+	view     tray.View
 }
 
 // Situated reads the changes that the situation speaks of.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
-	m.head = s.Head
+	m.head, m.changes = s.Head, s.Changes
+	return tea.Batch(m.read(), kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.Writing(ctx) }))
+}
+
+func (m *Model) read() tea.Cmd {
+	changes, view := m.changes, m.view
+	m.reads++
+	number := m.reads
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		loose, staged, err := m.app.ChangesOf(ctx, s.Changes)
-		return changes{loose, staged, m.app.DraftMessage()}, err
+		board, err := m.app.Board(ctx, changes, view)
+		if err != nil {
+			return nil, err
+		}
+		r := reading{number: number, board: board, view: view}
+		found, words, err := m.app.Leftovers(ctx, board.Loose)
+		if err != nil {
+			return r, err
+		}
+		r.sweep, r.found, r.leftover = words, len(found), map[string]map[int]bool{}
+		for _, word := range words {
+			id, lines, err := tray.ParseWord(word)
+			if err != nil {
+				return r, err
+			}
+			r.leftover[id] = lines
+		}
+		return r, nil
 	})
 }
 
 // Update takes what was read.
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
-	if _, ok := msg.(committed); ok {
-		return m.setMessage("") // it has become a commit's
-	}
-	if reading, ok := msg.(kit.Reading); ok {
-		if reading.Err != nil {
-			return kit.Show(kit.Notice{Text: reading.Err.Error(), Trouble: true})
+	switch msg := msg.(type) {
+	case kit.Reading:
+		if msg.Err != nil {
+			return kit.Show(kit.Notice{Text: app.Explain(msg.Err), Trouble: true})
 		}
-		read := reading.Value.(changes)
-		m.halves[kit.Now].Set(read.loose)
-		m.halves[kit.Next].Set(read.staged)
-		if !m.loaded {
-			m.message, m.loaded = read.draft, true
+		switch value := msg.Value.(type) {
+		case reading:
+			return m.haveRead(value)
+		case app.Writing:
+			m.writing = kit.MessageHelp(value)
 		}
+	case messageKept:
+		if w := m.written[tray.Layer(msg)]; w != nil {
+			w.kept = m.reads
+		}
+	case committed:
+		for _, d := range msg {
+			delete(m.written, d.Tray) // it has become a commit's
+		}
+	case homesFound:
+		m.home = newHome(m, msg.homes, msg.published)
+	case previewed:
+		if m.home != nil {
+			m.home.havePreview(msg)
+		}
+	case leaveHome:
+		m.home = nil
 	}
 	return nil
 }
 
-func (m *Model) stream() *stream.Model { return &m.halves[m.half] }
-
-// Actions lists what can be done here.
-func (m *Model) Actions() []kit.Action {
-	s := m.stream()
-	some, staged := !s.Empty(), !m.halves[kit.Next].Empty()
-	then := func(do func()) func() tea.Cmd {
-		return kit.When(some, func() tea.Cmd { do(); return nil })
-	}
-	verb, what := "into tray A", "Into tray A: "
-	if m.half == kit.Next {
-		verb, what = "take back", "Back to the loose changes: "
-	}
-	anywhere := func() []string { return nil }
-	actions := []kit.Action{
-		{Keys: []string{"enter"}, Name: verb, Help: what + "the marked lines, else the hunk at the cursor, or the file on its heading.", Do: kit.When(some, m.carry(s.Picked, s.PickedPaths))},
-		{Keys: []string{"space"}, Name: "mark line", Help: "Mark the line at the cursor, so that enter takes the marked lines only.", Do: kit.When(some, m.mark)},
-		{Keys: []string{"f"}, Name: "whole file", Help: what + "all hunks of the file at the cursor.", Do: kit.When(some, m.carry(s.PickedFile, s.PickedPaths))},
-		{Keys: []string{"e"}, Name: "everything", Help: what + "everything.", Do: kit.When(some, m.carry(s.All, anywhere))},
-		{Keys: []string{"m"}, Asks: true, Name: "message", Help: "Write the message of tray A's commit.", Do: m.editMessage},
-		{Keys: []string{"a"}, Asks: true, Name: "apply: commit", Help: "Make the commit from tray A.", Do: kit.When(staged, m.commit)},
-		{Keys: []string{"x"}, Asks: true, Name: "discard", Help: "Throw the marked lines away, else the hunk at the cursor, or the file on its heading. It asks first, and u brings them back.", Do: kit.When(some && m.half == kit.Now, m.discard)},
-		{Keys: []string{"v"}, Name: "read", Help: "Note the hunk at the cursor as read: it folds, and the cursor goes on to the next unread one. Once more takes the note back.", Rare: true, Do: then(s.Read)},
-		{Keys: []string{"-"}, Name: "fold", Help: "Fold the hunk at the cursor, or the file on its heading, or bring it back.", Rare: true, Do: then(s.Fold)},
-		{Keys: []string{"/"}, Asks: true, Name: "search", Help: "Find a text in the changes and go there.", Rare: true, Do: kit.When(some, m.search)},
-		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Rare: true, Do: then(func() { s.Hunk(1) })},
-		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Rare: true, Do: then(func() { s.Hunk(-1) })},
-		{Keys: []string{"N"}, Name: "next file", Help: "Go to the next file.", Rare: true, Do: then(func() { s.File(1) })},
-		{Keys: []string{"P"}, Name: "file before", Help: "Go to the file before.", Rare: true, Do: then(func() { s.File(-1) })},
-		{Keys: []string{"c"}, Name: "clear marks", Help: "Take all marks away.", Rare: true, Do: then(s.Unmark)},
-	}
-	moves := kit.Navigator{Move: s.Move, Page: s.Page, End: s.End, Turn: func(half kit.Half) { m.half = half }}
-	return append(actions, moves.Actions()...)
-}
-
-func (m *Model) mark() tea.Cmd {
-	if m.stream().Mark() {
+func (m *Model) haveRead(r reading) tea.Cmd {
+	if r.number < m.shown {
 		return nil
 	}
-	return kit.Say("Only added and removed lines can be marked.")
+	m.shown = r.number
+	m.board, m.sweep, m.found, m.loaded = r.board, r.sweep, r.found, true
+	m.halves[kit.Now].Set(r.board.Loose)
+	m.halves[kit.Now].SetLeftovers(r.leftover)
+	for at, w := range m.written {
+		if w.kept > 0 && w.kept < r.number {
+			delete(m.written, at)
+		} else {
+			m.putMessage(at, w.text)
+		}
+	}
+	m.showTrays()
+	lost := strings.Join(r.board.Lost, ", ")
+	if lost == m.lost {
+		return nil
+	}
+	m.lost = lost
+	if lost == "" {
+		return nil
+	}
+	return kit.Say("Not all that a tray held of " + safe.Line(lost) + " is there any more. What is left of it is loose.")
 }
 
-// carry takes what is picked across the seam. The paths narrow down where the
-// words are looked up.
-func (m *Model) carry(picked, paths func() []string) func() tea.Cmd {
+// showTrays lists the trays; the current one is there even while it is empty.
+func (m *Model) showTrays() {
+	var sections []stream.Section
+	seen := false
+	for _, t := range m.board.Trays {
+		if t.Layer > m.current && !seen {
+			sections = append(sections, m.section(tray.Tray{Layer: m.current}))
+		}
+		seen = seen || t.Layer >= m.current
+		sections = append(sections, m.section(t))
+	}
+	if !seen {
+		sections = append(sections, m.section(tray.Tray{Layer: m.current}))
+	}
+	m.halves[kit.Next].SetSections(sections)
+}
+
+func (m *Model) section(t tray.Tray) stream.Section {
+	s := stream.Section{Layer: t.Layer, Files: t.Files, Heading: true, Name: t.Layer.String(), Current: t.Layer == m.current}
+	if s.Title = repo.Subject(t.Message); s.Title == "" {
+		s.Title, s.Untitled = "no message yet: m writes it", true
+	}
+	hunks := 0
+	for _, f := range t.Files {
+		hunks += len(f.Hunks)
+	}
+	if s.Note = "empty"; hunks > 0 {
+		s.Note = app.Count(hunks, "hunk") + " in " + app.Count(len(t.Files), "file")
+	}
+	return s
+}
+
+func (m *Model) message(at tray.Layer) string {
+	for _, t := range m.board.Trays {
+		if t.Layer == at {
+			return t.Message
+		}
+	}
+	return ""
+}
+
+func (m *Model) stream() *stream.Model { return &m.halves[m.half] }
+
+// here is the layer that the cursor is in.
+func (m *Model) here() tray.Layer {
+	if m.half == kit.Now {
+		return tray.Loose
+	}
+	return m.halves[kit.Next].Layer()
+}
+
+// trayHere is the tray that the cursor is in, or, in Now, the current one.
+func (m *Model) trayHere() tray.Layer {
+	if l := m.here(); l != tray.Loose {
+		return l
+	}
+	return m.current
+}
+
+func (m *Model) chooseTray(at tray.Layer) {
+	m.current = at
+	m.showTrays()
+	m.halves[kit.Next].Section(at)
+}
+
+// carry takes what is picked to another layer. The paths narrow down where the words
+// are looked up.
+func (m *Model) carry(to tray.Layer, picked, paths func() []string) func() tea.Cmd {
 	return func() tea.Cmd {
-		words, within := picked(), paths()
-		if len(words) == 0 {
+		c := app.Carry{From: m.here(), To: to, Words: picked(), Within: paths(), View: m.view}
+		if len(c.Words) == 0 {
 			return nil
 		}
-		half, s := m.half, m.stream()
+		if c.From == c.To {
+			return kit.Say(fmt.Sprintf("It is in tray %s already.", c.To))
+		}
+		s := m.stream()
+		if c.To != tray.Loose {
+			m.current = c.To
+		}
 		return kit.Start(kit.Work{
 			Title: "Moving changes",
 			Do: func(ctx context.Context, _ func(string)) (string, error) {
-				if half == kit.Now {
-					_, err := m.app.Stage(ctx, words, within...)
-					return "", err
-				}
-				_, err := m.app.Unstage(ctx, words, within...)
+				_, err := m.app.Move(ctx, c)
 				return "", err
 			},
 			Then: func() tea.Msg { s.Unmark(); return nil },
@@ -139,41 +254,29 @@ func (m *Model) carry(picked, paths func() []string) func() tea.Cmd {
 	}
 }
 
-// searchLimit is how many lines a search shows.
-const searchLimit = 500
-
-func (m *Model) search() tea.Cmd {
-	s := m.stream()
-	find := func(typed string) []kit.Option {
-		var options []kit.Option
-		for _, hit := range s.Search(typed, searchLimit) {
-			options = append(options, kit.Option{
-				Key:    string(hit.Line.Op),
-				Label:  kit.Expand(safe.Line(strings.TrimSpace(string(hit.Line.Text)))),
-				Detail: safe.Line(hit.Path),
-				Do:     func() tea.Cmd { s.GoTo(hit); return nil },
-			})
-		}
-		return options
-	}
-	return kit.Show(kit.Choose{Title: "Find in the changes", Find: find})
-}
-
 // discard asks once, saying what goes.
 func (m *Model) discard() tea.Cmd {
 	s := &m.halves[kit.Now]
-	words, within := s.Picked(), s.PickedPaths()
-	what := app.Count(len(words), "hunk")
+	c := app.Carry{Words: s.Picked(), Within: s.PickedPaths(), View: m.view}
+	if len(c.Words) == 0 {
+		return nil
+	}
+	what := app.Count(len(c.Words), "hunk")
 	if n := s.Marked(); n > 0 {
 		what = app.Count(n, "line")
 	}
+	return m.askDiscard(c, what+" of "+safe.Line(strings.Join(c.Within, ", ")))
+}
+
+func (m *Model) askDiscard(c app.Carry, what string) tea.Cmd {
+	s := &m.halves[kit.Now]
 	return kit.Show(kit.Ask{
-		Question: fmt.Sprintf("Throw %s of %s away? y does; u brings it back.", what, safe.Line(strings.Join(within, ", "))),
+		Question: fmt.Sprintf("Throw %s away? y does; u brings it back.", what),
 		Key:      "y",
 		Yes: kit.Start(kit.Work{
 			Title: "Discarding",
 			Do: func(ctx context.Context, _ func(string)) (string, error) {
-				_, err := m.app.Discard(ctx, words, within...)
+				_, err := m.app.Discard(ctx, c)
 				return "Thrown away: " + what + ". u brings it back.", err
 			},
 			Then: func() tea.Msg { s.Unmark(); return nil },
@@ -181,163 +284,238 @@ func (m *Model) discard() tea.Cmd {
 	})
 }
 
-func (m *Model) editMessage() tea.Cmd {
-	return kit.Show(kit.Edit{Title: "Message of tray A", Text: m.message, Done: func(text string) tea.Cmd {
-		return m.setMessage(text)
-	}})
+func (m *Model) sweepLoose() tea.Cmd {
+	return m.askDiscard(app.Carry{Words: m.sweep, View: m.view}, app.Count(m.found, "leftover line"))
 }
 
-// setMessage keeps the draft, also over the end of the program.
-func (m *Model) setMessage(text string) tea.Cmd {
-	m.message = text
-	return func() tea.Msg {
-		if err := m.app.KeepDraftMessage(text); err != nil {
-			return kit.Notice{Text: err.Error(), Trouble: true}
+// rewrite edits the text of the hunk at the cursor before it goes into a tray; of one
+// that lies in a tray it stays there.
+func (m *Model) rewrite() tea.Cmd {
+	s := m.stream()
+	h, ok := s.HunkAtCursor()
+	if !ok || !h.HasLines() {
+		return kit.Say("Only a hunk with lines can be edited. Put the cursor on one.")
+	}
+	c := app.Carry{From: m.here(), To: m.trayHere(), Words: []string{h.ID}, Within: []string{s.CursorPath()}, View: m.view}
+	var text strings.Builder
+	for _, line := range h.Lines {
+		if line.Op != '-' {
+			text.Write(line.Text)
 		}
-		return nil
 	}
-}
-
-type committed struct{}
-
-func (m *Model) commit() tea.Cmd {
-	if app.CleanMessage(m.message) == "" {
-		return m.editMessage()
-	}
-	message, seen := m.message, m.halves[kit.Next].All()
-	return kit.Start(kit.Work{
-		Title: "Making the commit",
-		Do: func(ctx context.Context, _ func(string)) (string, error) {
-			id, warning, err := m.app.Commit(ctx, message, seen)
-			if err != nil {
-				return "", err
-			}
-			note := fmt.Sprintf("Made commit %s, %s. u takes it back.", id.Short(), repo.Subject(message))
-			if warning != "" {
-				note += " But " + warning
-			}
-			return note, nil
+	return kit.Show(kit.Edit{
+		Title:  fmt.Sprintf("What %s shall read there in tray %s. The working file stays as it is.", safe.Line(s.CursorPath()), c.To),
+		Text:   text.String(),
+		Suffix: suffixOf(s.CursorPath()),
+		Done: func(edited string) tea.Cmd {
+			return kit.Start(kit.Work{Title: "Editing the hunk", Do: func(ctx context.Context, _ func(string)) (string, error) {
+				_, err := m.app.Rewrite(ctx, c, []byte(edited+"\n"))
+				return fmt.Sprintf("Edited, and in tray %s.", c.To), err
+			}})
 		},
-		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: committed{}} },
 	})
 }
 
-// Click goes to a row.
-func (m *Model) Click(x, y int) tea.Cmd {
-	m.half = kit.HalfAt(m.size, seamWidth, x, m.half)
-	m.stream().Click(y - headRows)
-	return nil
+func suffixOf(path string) string {
+	name := path[strings.LastIndexByte(path, '/')+1:]
+	if at := strings.LastIndexByte(name, '.'); at > 0 {
+		return name[at:]
+	}
+	return ""
 }
 
-// Wheel scrolls the half under the mouse.
-func (m *Model) Wheel(x, _, turns int) {
-	m.halves[kit.HalfAt(m.size, seamWidth, x, m.half)].Move(3 * turns)
+func (m *Model) editMessage() tea.Cmd {
+	at := m.trayHere()
+	help := m.writing
+	return kit.Show(kit.Edit{Title: "Message of tray " + at.String(), Text: m.message(at), Message: &help, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+		return m.setMessage(at, text)
+	}})
 }
 
-const (
-	headRows  = 3 // above the streams
-	seamWidth = 8
-)
-
-// View draws the screen.
-func (m *Model) View(size kit.Size, theme kit.Theme) []string {
-	m.size = size
-	now, seam, next := kit.Columns(size, seamWidth)
-	body := size.Height - headRows
-	if size.Narrow {
-		if m.half == kit.Now {
-			return append(m.nowHead(size.Width, theme), m.nowBody(size.Width, body, theme)...)
+// setMessage shows a tray's message at once, and keeps it.
+func (m *Model) setMessage(at tray.Layer, text string) tea.Cmd {
+	m.written[at] = &written{text: text}
+	m.putMessage(at, text)
+	m.showTrays()
+	return func() tea.Msg {
+		if err := m.app.KeepMessage(m.ctx, at, text); err != nil {
+			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		}
-		return append(m.nextHead(size.Width, theme), m.nextBody(size.Width, body, theme)...)
-	}
-	left := append(m.nowHead(now, theme), m.nowBody(now, body, theme)...)
-	right := append(m.nextHead(next, theme), m.nextBody(next, body, theme)...)
-	return kit.Beside(left, append(kit.Pad(nil, seam, headRows), m.seam(seam, body, theme)...), right)
-}
-
-func (m *Model) nowHead(width int, theme kit.Theme) []string {
-	tally := ""
-	if unread, all := m.halves[kit.Now].Unread(); unread < all {
-		tally = fmt.Sprintf("%d of %s unread", unread, app.Count(all, "hunk"))
-	}
-	count := ""
-	if n := m.halves[kit.Now].Marked(); n > 0 {
-		count = app.Count(n, "line") + " marked"
-	}
-	return []string{
-		kit.Heading(width, "Now", "loose changes", m.half == kit.Now, theme.Now, theme, m.size.Narrow),
-		kit.Split(width, nil, []kit.Seg{{Text: "  " + count, Style: theme.Marked}}, kit.Seg{Text: tally, Style: theme.Dim}),
-		kit.Blank(width),
+		return kit.ForScreen{Screen: Name, Msg: messageKept(at)}
 	}
 }
 
-func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
-	s := &m.halves[kit.Now]
-	switch {
-	case !m.loaded:
-		return kit.Pad(nil, width, height)
-	case s.Empty():
-		return kit.Empty(width, height, theme, "No loose changes.", "What you change in the working tree shows up here; r looks again.")
+type messageKept tray.Layer
+
+type committed []app.Draft
+
+func (m *Model) putMessage(at tray.Layer, text string) {
+	place, found := slices.BinarySearchFunc(m.board.Trays, at, func(t tray.Tray, at tray.Layer) int { return int(t.Layer) - int(at) })
+	trays := slices.Clone(m.board.Trays)
+	if !found {
+		trays = slices.Insert(trays, place, tray.Tray{Layer: at})
 	}
-	return s.View(width, height, m.half == kit.Now, stream.Cool, theme)
+	trays[place].Message = text
+	m.board.Trays = trays
 }
 
-func (m *Model) nextHead(width int, theme kit.Theme) []string {
-	subject, style := "no message yet: m writes it", theme.Dim
-	if text := repo.Subject(m.message); text != "" {
-		subject, style = safe.Line(text), theme.Strong
-	}
-	files := m.halves[kit.Next].Files()
-	hunks := 0
-	for _, f := range files {
-		hunks += len(f.Hunks)
-	}
-	size := "empty"
-	if hunks > 0 {
-		size = app.Count(hunks, "hunk") + " in " + app.Count(len(files), "file")
-	}
-	where := "tray A, the next commit"
-	if branch := m.head.Branch(); branch != "" {
-		where += " on " + safe.Line(branch)
-	}
-	return []string{
-		kit.Heading(width, "Next", where, m.half == kit.Next, theme.Next, theme, m.size.Narrow),
-		kit.Split(width, nil, []kit.Seg{{Text: "  "}, {Text: subject, Style: style}}, kit.Seg{Text: size, Style: theme.Dim}),
-		kit.Blank(width),
-	}
-}
-
-func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
-	s := &m.halves[kit.Next]
-	switch {
-	case !m.loaded:
-		return kit.Pad(nil, width, height)
-	case s.Empty():
-		return kit.Empty(width, height, theme, "Tray A is empty.", "enter puts the hunk at the cursor here.")
-	}
-	return s.View(width, height, m.half == kit.Next, stream.Warm, theme)
-}
-
-// seam ties a file whose hunks are on both sides, so that a partly staged file
-// shows, and points from the cursor to the tray.
-func (m *Model) seam(width, height int, theme kit.Theme) []string {
-	nowRows, nextRows := m.halves[kit.Now].FileRows(), m.halves[kit.Next].FileRows()
-	path := m.stream().CursorPath()
-	var strands []kit.Strand
-	for name, from := range nowRows {
-		if to, ok := nextRows[name]; ok {
-			strands = append(strands, kit.Strand{Thread: lanes.Thread{From: from, To: to}, Bright: name == path})
+// drafts are the trays that hold something, or only one of them.
+func (m *Model) drafts(only tray.Layer) []app.Draft {
+	var drafts []app.Draft
+	for _, t := range m.board.Trays {
+		if len(t.Files) > 0 && (only == tray.Head || only == t.Layer) {
+			drafts = append(drafts, app.Draft{Tray: t.Layer, Message: t.Message, Seen: tray.IDs(t.Files)})
 		}
 	}
-	kit.SortStrands(strands)
-	return kit.Seam(strands, width, height, 1, 0, theme)
+	return drafts
 }
 
-// Explain says in the help what this screen is for.
-func (m *Model) Explain() string {
-	return strings.Join([]string{
-		"Now holds what you changed and did not stage yet, all files in one stream.",
-		"Next is tray A: the commit being drafted. Its content is the index, so other tools see the same.",
-		"A thread in the seam ties the two parts of a file that is only partly in the tray.",
-	}, " ")
+// commit makes commits from drafts. What has no message yet gets one first.
+func (m *Model) commit(drafts []app.Draft) tea.Cmd {
+	for _, d := range drafts {
+		if app.CleanMessage(d.Message) == "" {
+			m.half = kit.Next
+			m.chooseTray(d.Tray)
+			return m.editMessage()
+		}
+	}
+	if m.view.Context != tray.Plain.Context || len(m.view.Load) > 0 {
+		for i := range drafts {
+			drafts[i].Seen = nil // ids depend on the view
+		}
+	}
+	return kit.Start(kit.Work{
+		Title: "Making the " + plural(len(drafts), "commit"),
+		Then:  func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: committed(drafts)} },
+		Do: func(ctx context.Context, _ func(string)) (string, error) {
+			made, err := m.app.CommitTrays(ctx, drafts)
+			if err != nil {
+				return "", err
+			}
+			note := fmt.Sprintf("Made commit %s, %s. u takes it back.", made.Commits[0].Short(), repo.Subject(drafts[0].Message))
+			if n := len(made.Commits); n > 1 {
+				note = fmt.Sprintf("Made %d commits, up to %s. u takes all of them back.", n, made.Commits[n-1].Short())
+			}
+			if made.Warning != "" {
+				note += " But " + made.Warning
+			}
+			return note, nil
+		},
+	})
+}
+
+func plural(n int, noun string) string {
+	if n == 1 {
+		return noun
+	}
+	return noun + "s"
+}
+
+// amend asks what of the last commit shall change.
+func (m *Model) amend() tea.Cmd {
+	staged := slices.ContainsFunc(m.board.Trays, func(t tray.Tray) bool { return t.Layer == tray.A && len(t.Files) > 0 })
+	choose := kit.Choose{Title: "Amend the last commit"}
+	if len(m.writing.Earlier) > 0 {
+		choose.Title = "Amend the last commit: " + safe.Line(repo.Subject(m.writing.Earlier[0]))
+	}
+	if staged {
+		choose.Options = append(choose.Options, kit.Option{Label: "Tray A joins it", Detail: "The message stays.", Do: func() tea.Cmd {
+			return m.amendWith(app.Amendment{Content: true})
+		}})
+	}
+	choose.Options = append(choose.Options,
+		kit.Option{Label: "Its message", Detail: "What it holds stays.", Do: m.amendMessage},
+		kit.Option{Label: "Its author", Detail: "Written as Name <address>; the date stays.", Do: m.amendAuthor})
+	return kit.Show(choose)
+}
+
+func (m *Model) amendMessage() tea.Cmd {
+	help := m.writing
+	text := ""
+	if len(help.Earlier) > 0 {
+		text = help.Earlier[0]
+	}
+	return kit.Show(kit.Edit{Title: "Message of the last commit", Text: text, Message: &help, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+		return m.amendWith(app.Amendment{Message: text})
+	}})
+}
+
+func (m *Model) amendAuthor() tea.Cmd {
+	return kit.Show(kit.Edit{Title: "Author of the last commit: Name <address>", Done: func(text string) tea.Cmd {
+		return m.amendWith(app.Amendment{Author: strings.TrimSpace(text)})
+	}})
+}
+
+// amendWith amends; what a remote has already only after asking.
+func (m *Model) amendWith(am app.Amendment) tea.Cmd {
+	work := func(am app.Amendment) tea.Cmd {
+		return kit.Start(kit.Work{Title: "Amending", Do: func(ctx context.Context, _ func(string)) (string, error) {
+			made, err := m.app.Amend(ctx, am)
+			if err != nil {
+				return "", err
+			}
+			note := "Amended: it is " + made.Commits[0].Short() + " now. u takes it back."
+			if made.Warning != "" {
+				note += " But " + made.Warning
+			}
+			return note, nil
+		}})
+	}
+	at := m.head.Commit
+	return func() tea.Msg {
+		names, err := m.app.Repo.RemotesWith(m.ctx, at)
+		switch {
+		case err != nil:
+			return kit.Notice{Text: err.Error(), Trouble: true}
+		case len(names) == 0:
+			return work(am)()
+		}
+		am.Published = true
+		return kit.Ask{Question: fmt.Sprintf("%s has this commit already; who builds on it would have it twice. y amends it all the same.", strings.Join(names, ", ")), Key: "y", Yes: work(am)}
+	}
+}
+
+// uncommit asks from which commit on, and into what.
+func (m *Model) uncommit() tea.Cmd {
+	return func() tea.Msg {
+		commits, err := m.app.LastCommits(m.ctx)
+		if err != nil {
+			return kit.Notice{Text: app.Explain(err), Trouble: true}
+		}
+		choose := kit.Choose{Title: "Take commits back, from which one on?"}
+		for i, c := range slices.Backward(commits) {
+			n := len(commits) - i
+			choose.Options = append(choose.Options, kit.Option{Key: c.ID.Short(), Label: safe.Line(c.Commit.Subject()), Detail: app.Count(n, "commit"),
+				Do: func() tea.Cmd { return m.uncommitInto(c, n) }})
+		}
+		return choose
+	}
+}
+
+func (m *Model) uncommitInto(from app.Source, n int) tea.Cmd {
+	take := func(intoTrays bool) func() tea.Cmd {
+		return func() tea.Cmd {
+			return kit.Start(kit.Work{Title: "Taking commits back", Do: func(ctx context.Context, _ func(string)) (string, error) {
+				n, err := m.app.Uncommit(ctx, from.ID, intoTrays)
+				return app.Count(n, "commit") + " taken back. u makes it so again.", err
+			}})
+		}
+	}
+	return kit.Show(kit.Choose{Title: "What shall become of " + app.Count(n, "commit") + "?", Options: []kit.Option{
+		{Label: "Loose changes", Detail: "Together with those that are loose already. The messages go.", Do: take(false)},
+		{Label: "Trays, one for each", Detail: "With their messages, to be sorted anew.", Do: take(true)},
+	}})
+}
+
+// check runs the user's command on a tray's exact content, beside all other work.
+func (m *Model) check() tea.Cmd {
+	at := m.trayHere()
+	return kit.Start(kit.Work{
+		Title:  fmt.Sprintf("Checking what tray %s would commit", at),
+		Beside: true,
+		Do: func(ctx context.Context, report func(string)) (string, error) {
+			err := m.app.CheckTray(ctx, at, func(p []byte) { report(string(p)) })
+			return fmt.Sprintf("The check passed on what tray %s would commit.", at), err
+		},
+	})
 }

@@ -132,17 +132,26 @@ func spans(line, partner diff.Line) (list []span) {
 	return list
 }
 
-func (m *Model) drawLine(width int, h *tray.Hunk, r row, backdrop *kit.Backdrop, pointer kit.Seg, theme kit.Theme) string {
+func (m *Model) drawLine(width int, f *tray.File, r row, backdrop *kit.Backdrop, pointer kit.Seg, theme kit.Theme) string {
+	h := &f.Hunks[r.hunk]
 	line := h.Lines[r.line]
 	style, sign, number := theme.Plain, " ", line.New+1
-	switch line.Op {
-	case diff.Add:
-		style, sign = theme.Added, "+"
-	case diff.Remove:
-		style, sign, number = theme.Removed, "−", line.Old+1
+	var ground *kit.Backdrop
+	switch {
+	case line.Op == diff.Add && m.spaceOnly(h)[int(r.line)] == unchanged:
+	case line.Op == diff.Add:
+		style, sign, ground = theme.Added, "+", theme.AddedGround
+	case line.Op == diff.Remove:
+		style, sign, number, ground = theme.Removed, "−", line.Old+1, theme.RemovedGround
 	}
-	if m.marks[h.ID][int(r.line)] {
+	if backdrop == nil {
+		backdrop = ground
+	}
+	switch {
+	case m.marks[h.ID][int(r.line)]:
 		pointer = kit.Seg{Text: strings.TrimSuffix(pointer.Text, " ") + "●", Style: theme.Marked}
+	case m.leftover[h.ID][int(r.line)] && line.Op == diff.Add:
+		pointer = kit.Seg{Text: strings.TrimSuffix(pointer.Text, " ") + "×", Style: theme.Trouble}
 	}
 	text := display(line.Text, changedWords(h, int(r.line)))
 	rows := wrap(text.text, max(10, width-gutter))
@@ -152,31 +161,43 @@ func (m *Model) drawLine(width int, h *tray.Hunk, r row, backdrop *kit.Backdrop,
 		count, sign = "     ", " "
 	}
 	segs := []kit.Seg{pointer, {Text: count, Style: theme.Dim}, {Text: sign + " ", Style: style}}
-	segs = append(segs, text.segments(rows, part, style)...)
+	segs = append(segs, text.segments(rows, part, style, m.colours.line(f, h, int(r.line), text.text, theme))...)
 	if part == len(rows)-1 && !bytes.HasSuffix(line.Text, []byte("\n")) {
 		segs = append(segs, kit.Seg{Text: " (no line end)", Style: theme.Dim})
 	}
 	return kit.Row(width, backdrop, segs...)
 }
 
-// segments cuts one of a line's rows at its changed words, which are underlined.
-func (s shown) segments(rows []string, part int, style lipgloss.Style) []kit.Seg {
+// segments cuts one of a line's rows at its changed words, which are underlined, and
+// where its colour changes.
+func (s shown) segments(rows []string, part int, style lipgloss.Style, paints []paint) []kit.Seg {
 	start := 0
 	for _, row := range rows[:part] {
 		start += len(row)
 	}
 	end := start + len(rows[part])
 	var segs []kit.Seg
-	for _, w := range s.words {
-		if w.end <= start || w.start >= end {
-			continue
+	for at := start; at < end; {
+		next := end
+		drawn := style
+		for _, p := range paints {
+			if p.start <= at && at < p.end {
+				drawn = p.over(style)
+				next = min(next, p.end)
+			} else if at < p.start {
+				next = min(next, p.start)
+			}
 		}
-		from, to := max(w.start, start), min(w.end, end)
-		if from > start {
-			segs = append(segs, kit.Seg{Text: s.text[start:from], Style: style})
+		for _, w := range s.words {
+			if w.start <= at && at < w.end {
+				drawn = drawn.Underline(true)
+				next = min(next, w.end)
+			} else if at < w.start {
+				next = min(next, w.start)
+			}
 		}
-		segs = append(segs, kit.Seg{Text: s.text[from:to], Style: style.Underline(true)})
-		start = to
+		segs = append(segs, kit.Seg{Text: s.text[at:next], Style: drawn})
+		at = next
 	}
-	return append(segs, kit.Seg{Text: s.text[start:end], Style: style})
+	return segs
 }

@@ -58,7 +58,7 @@ func TestWhatIsPicked(t *testing.T) {
 	assert.Equal(t, []string{"b"}, m.PickedPaths())
 	m.Unmark()
 	assert.Equal(t, []string{"a.0", "a.1"}, m.Picked())
-	assert.Len(t, m.All(), 3)
+	assert.Len(t, m.PickedSection(), 3)
 }
 
 func sorted(words []string) []string {

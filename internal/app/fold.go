@@ -1,0 +1,308 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"bastel/internal/journal"
+	"bastel/internal/merge"
+	"bastel/internal/replay"
+	"bastel/internal/repo"
+	"bastel/internal/tray"
+)
+
+// Home is where a loose hunk, or one of a tray, belongs: the youngest commit of the
+// branch that it does not commute past.
+type Home struct {
+	Piece  tray.Piece
+	Commit repo.ID // zero: none of the branch's
+	Reason string
+}
+
+// Homes is what was found out about hunks and the branch's commits.
+type Homes struct {
+	From    tray.Layer
+	Commits []Source // of the branch, oldest first
+	Homes   []Home
+}
+
+// FoldMove joins one hunk, named as Stage reads it, to a commit.
+type FoldMove struct {
+	Word string
+	Home repo.ID
+}
+
+// foldRange reads the branch's own commits, oldest first: those after its target, or
+// after the last merge.
+func (a *App) foldRange(ctx context.Context) (head repo.Head, sources []Source, err error) {
+	if head, err = a.branchHead(ctx); err != nil {
+		return head, nil, err
+	}
+	base, err := a.findBase(ctx, head, "", "")
+	if err != nil {
+		return head, nil, err
+	}
+	ids, err := a.Repo.Range(ctx, base, head.Commit)
+	if err != nil {
+		return head, nil, err
+	}
+	if sources, err = a.Sources(ctx, ids); err != nil {
+		return head, nil, err
+	}
+	merged := -1
+	for i, s := range sources {
+		if len(s.Commit.Parents) > 1 {
+			merged = i
+		}
+	}
+	return head, sources[merged+1:], nil
+}
+
+// FindHomes works out the homes of hunks, named as Stage reads them; without words of
+// all that the layer holds.
+func (a *App) FindHomes(ctx context.Context, from tray.Layer, words []string, view tray.View) (Homes, error) {
+	h := Homes{From: from}
+	head, sources, err := a.foldRange(ctx)
+	if err != nil {
+		return h, err
+	}
+	h.Commits = sources
+	pieces, err := a.pieces(ctx, from, words, view)
+	if err != nil {
+		return h, err
+	}
+	tree, err := a.treeOf(ctx, head.Commit)
+	if err != nil {
+		return h, err
+	}
+	objects := a.Repo.NewOverlay()
+	for _, piece := range pieces {
+		if err := ctx.Err(); err != nil {
+			return h, err
+		}
+		home, err := a.home(ctx, objects, tree, sources, piece)
+		if err != nil {
+			return h, err
+		}
+		h.Homes = append(h.Homes, home)
+	}
+	return h, nil
+}
+
+func (a *App) pieces(ctx context.Context, from tray.Layer, words []string, view tray.View) ([]tray.Piece, error) {
+	changes, err := a.Repo.Status(ctx)
+	if err != nil {
+		return nil, err
+	}
+	kept, err := tray.LoadKept(ctx, a.Repo)
+	if err != nil {
+		return nil, err
+	}
+	pieces, err := tray.Pieces(ctx, a.Repo, changes, kept, view, from, words)
+	return pieces, pickRefusal(err)
+}
+
+// home takes a hunk back through the branch, commit by commit, until one is in its
+// way: going past a commit is a merge of the hunk with the commit's reverse.
+func (a *App) home(ctx context.Context, objects *repo.Overlay, head repo.ID, sources []Source, piece tray.Piece) (Home, error) {
+	home := Home{Piece: piece, Reason: "No commit of the branch wrote the lines that it touches."}
+	with, err := piece.Onto(ctx, objects, head)
+	if errors.Is(err, tray.ErrBuildsOn) {
+		home.Reason = "It builds on another change: " + err.Error()
+		return home, nil
+	}
+	if err != nil {
+		return home, err
+	}
+	touched, err := merge.Compare(ctx, objects, head, with)
+	if err != nil {
+		return home, err
+	}
+	for i := len(sources) - 1; i >= 0; i-- {
+		after := sources[i].Commit.Tree
+		before, err := a.treeOf(ctx, sources[i].Commit.Parent())
+		if err != nil {
+			return home, err
+		}
+		touches, err := anyDiffers(ctx, objects, before, after, touched)
+		if err != nil {
+			return home, err
+		}
+		past, conflicts, err := merge.Trees(ctx, objects, after, before, with)
+		if err != nil {
+			return home, err
+		}
+		if touches && (len(conflicts) > 0 || past == before) {
+			home.Commit = sources[i].ID
+			home.Reason = "It touches what this commit wrote last."
+			return home, nil
+		}
+		with = past
+	}
+	return home, nil
+}
+
+// anyDiffers says whether two trees differ at one of the paths.
+func anyDiffers(ctx context.Context, objects *repo.Overlay, old, new repo.ID, paths []merge.Difference) (bool, error) {
+	for _, d := range paths {
+		was, err := objects.Find(ctx, old, d.Path)
+		if err != nil {
+			return false, err
+		}
+		is, err := objects.Find(ctx, new, d.Path)
+		if err != nil || !was.Same(is) {
+			return true, err
+		}
+	}
+	return false, nil
+}
+
+// folding is a fold worked out.
+type folding struct {
+	head     repo.Head
+	engine   *replay.Engine
+	forecast *replay.Forecast
+	out      tray.Outcome
+	title    string
+}
+
+// ForecastFold carries a fold out in memory. The steps are the branch's commits from
+// the first one that changes on; the engine holds their objects.
+func (a *App) ForecastFold(ctx context.Context, from tray.Layer, view tray.View, moves []FoldMove) (*replay.Forecast, *repo.Overlay, error) {
+	f, err := a.foldAway(ctx, from, view, moves)
+	return f.forecast, f.engine.Objects(), err
+}
+
+// Fold joins hunks to commits of the branch and replays the later ones, in one step.
+// What is left in the trays and in the working tree stays as it is.
+func (a *App) Fold(ctx context.Context, from tray.Layer, view tray.View, moves []FoldMove) (Applied, error) {
+	a.sorting.Lock()
+	defer a.sorting.Unlock()
+	if err := a.free(); err != nil {
+		return Applied{}, err
+	}
+	f, err := a.foldAway(ctx, from, view, moves)
+	if err != nil {
+		return Applied{}, err
+	}
+	if err := f.engine.Flush(ctx, f.forecast.Tip); err != nil {
+		return Applied{}, err
+	}
+	entry := journal.Entry{Kind: journal.Fold, Ref: f.head.Ref, Old: f.head.Commit, New: f.forecast.Tip, Title: f.title, Pairs: f.forecast.Pairs()}
+	if err := a.settle(ctx, entry, "fold: "+f.title, f.out); err != nil {
+		return Applied{}, err
+	}
+	applied := Applied{Old: f.head.Commit, New: f.forecast.Tip, Commits: len(f.forecast.Steps)}
+	if err := a.Repo.RunPostRewrite(ctx, "rebase", f.forecast.Pairs()); err != nil {
+		applied.Warning = err.Error()
+	}
+	return applied, nil
+}
+
+func (a *App) foldAway(ctx context.Context, from tray.Layer, view tray.View, moves []FoldMove) (folding, error) {
+	f := folding{engine: replay.New(a.Repo), title: Count(len(moves), "hunk") + " folded"}
+	head, sources, err := a.foldRange(ctx)
+	f.head = head
+	if err != nil {
+		return f, err
+	}
+	if len(moves) == 0 {
+		return f, refuse("Nothing is to be folded.")
+	}
+	groups, homes, err := a.foldGroups(ctx, from, view, moves, sources)
+	if err != nil {
+		return f, err
+	}
+	tree, err := a.treeOf(ctx, head.Commit)
+	if err != nil {
+		return f, err
+	}
+	kept, err := tray.LoadKept(ctx, a.Repo)
+	if err != nil {
+		return f, err
+	}
+	objects := f.engine.Objects()
+	tips, out, err := tray.Absorb(ctx, a.Repo, objects, tree, kept, groups)
+	if err != nil {
+		return f, pickRefusal(err)
+	}
+	f.out = out
+	first := homes[0]
+	trees := make([]repo.ID, len(sources)-first)
+	for n, home := range homes {
+		until := len(sources)
+		if n+1 < len(homes) {
+			until = homes[n+1]
+		}
+		if err := a.takeDown(ctx, objects, tips[n], sources, home, until, trees, first); err != nil {
+			return f, err
+		}
+	}
+	committer, err := a.Repo.Committer(ctx)
+	if err != nil {
+		return f, err
+	}
+	var ids []repo.ID
+	for _, s := range sources[first:] {
+		ids = append(ids, s.ID)
+	}
+	f.forecast, err = f.engine.Retree(ctx, sources[first].Commit.Parent(), ids, trees, committer)
+	return f, err
+}
+
+// foldGroups puts the pieces together by their homes, which come oldest first, by
+// their places in the range.
+func (a *App) foldGroups(ctx context.Context, from tray.Layer, view tray.View, moves []FoldMove, sources []Source) (groups [][]tray.Piece, homes []int, err error) {
+	words := make([]string, len(moves))
+	for i, m := range moves {
+		words[i] = m.Word
+	}
+	pieces, err := a.pieces(ctx, from, words, view)
+	if err != nil {
+		return nil, nil, err
+	}
+	byHome := map[int][]tray.Piece{}
+	for _, m := range moves {
+		place := slices.IndexFunc(sources, func(s Source) bool { return s.ID == m.Home })
+		if place < 0 {
+			return nil, nil, refuse("%s is not among the branch's own commits, so nothing can be folded into it.", m.Home.Short())
+		}
+		piece := slices.IndexFunc(pieces, func(p tray.Piece) bool { return p.Word() == m.Word })
+		if piece < 0 {
+			return nil, nil, refuse("%q is no single hunk. Name hunks by their ids.", m.Word)
+		}
+		byHome[place] = append(byHome[place], pieces[piece])
+	}
+	for place := range len(sources) {
+		if len(byHome[place]) > 0 {
+			groups, homes = append(groups, byHome[place]), append(homes, place)
+		}
+	}
+	return groups, homes, nil
+}
+
+// takeDown takes a tree, HEAD's with some hunks, down to the commit that is their
+// home, and notes what each commit from there up to another place will hold.
+func (a *App) takeDown(ctx context.Context, objects *repo.Overlay, tip repo.ID, sources []Source, home, until int, trees []repo.ID, first int) error {
+	with := tip
+	for i := len(sources) - 1; ; i-- {
+		if i < until {
+			trees[i-first] = with
+		}
+		if i == home {
+			return nil
+		}
+		past, conflicts, err := merge.Trees(ctx, objects, sources[i].Commit.Tree, sources[i-1].Commit.Tree, with)
+		if err != nil {
+			return err
+		}
+		if len(conflicts) > 0 {
+			s := sources[i]
+			return &Refusal{Reason: fmt.Sprintf("What is to be folded into %s (%s) touches lines of %q that the later commit %s (%s) wrote. Fold it there, or separately.",
+				sources[home].ID.Short(), sources[home].Commit.Subject(), conflicts[0].Path, s.ID.Short(), s.Commit.Subject()), Err: ErrConflict}
+		}
+		with = past
+	}
+}

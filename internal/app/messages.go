@@ -1,0 +1,129 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"bastel/internal/repo"
+)
+
+// Writing is what helps to write a message here.
+type Writing struct {
+	Template string   // of commit.template
+	Comment  string   // what lines begin with that do not count
+	Earlier  []string // messages of the last commits, the youngest first
+	Trailers []string // whole lines, the user's own sign-off first
+}
+
+// earlierCommits is how many commits messages and names are taken from.
+const earlierCommits = 60
+
+// Writing reads what helps to write a message.
+func (a *App) Writing(ctx context.Context) (Writing, error) {
+	var w Writing
+	var err error
+	if w.Template, err = a.template(ctx); err != nil {
+		return w, err
+	}
+	if w.Comment, err = a.Repo.Config(ctx, "core.commentChar"); err != nil {
+		return w, err
+	}
+	if w.Comment == "" || w.Comment == "auto" {
+		w.Comment = "#"
+	}
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return w, err
+	}
+	committer, err := a.Repo.Committer(ctx)
+	me := repo.ParsePerson(committer)
+	if err == nil { // without a name there is nothing to sign with
+		w.Trailers = append(w.Trailers, fmt.Sprintf("Signed-off-by: %s <%s>", me.Name, me.Email))
+	}
+	if head.Commit.IsZero() {
+		return w, nil
+	}
+	ids, err := a.Repo.RevList(ctx, "--first-parent", fmt.Sprintf("--max-count=%d", earlierCommits), head.Commit.String())
+	if err != nil {
+		return w, err
+	}
+	commits, err := a.Sources(ctx, ids)
+	if err != nil {
+		return w, err
+	}
+	for _, c := range commits {
+		w.Earlier = append(w.Earlier, c.Message)
+		by := c.Commit.Writer()
+		line := fmt.Sprintf("Co-authored-by: %s <%s>", by.Name, by.Email)
+		if by.Email != me.Email && !slices.Contains(w.Trailers, line) {
+			w.Trailers = append(w.Trailers, line)
+		}
+	}
+	return w, nil
+}
+
+// template reads the file of commit.template; one that is not there counts as none.
+func (a *App) template(ctx context.Context) (string, error) {
+	name, err := a.Repo.Config(ctx, "commit.template")
+	if err != nil || name == "" {
+		return "", err
+	}
+	if rest, ok := strings.CutPrefix(name, "~/"); ok {
+		home, err := os.UserHomeDir()
+		if err != nil {
+			return "", err
+		}
+		name = filepath.Join(home, rest)
+	}
+	if !filepath.IsAbs(name) {
+		name = filepath.Join(a.Repo.Top(), name)
+	}
+	data, err := os.ReadFile(name)
+	if os.IsNotExist(err) {
+		return "", nil
+	}
+	return string(data), err
+}
+
+// WithoutComments takes away the lines that begin with the comment character.
+func WithoutComments(text, comment string) string {
+	if comment == "" {
+		return text
+	}
+	var kept strings.Builder
+	for line := range strings.Lines(text) {
+		if !strings.HasPrefix(line, comment) {
+			kept.WriteString(line)
+		}
+	}
+	return kept.String()
+}
+
+// AddTrailer adds a trailer to the message's last paragraph if that holds trailers
+// only, else as a paragraph of its own; one that is there already stays as it is.
+func AddTrailer(text, trailer string) string {
+	body := strings.TrimRight(text, "\n")
+	if slices.Contains(strings.Split(body, "\n"), trailer) {
+		return text
+	}
+	paragraphs := strings.Split(body, "\n\n")
+	last := paragraphs[len(paragraphs)-1]
+	if len(paragraphs) > 1 && allTrailers(last) {
+		return body + "\n" + trailer + "\n"
+	}
+	return body + "\n\n" + trailer + "\n"
+}
+
+func allTrailers(paragraph string) bool {
+	for line := range strings.SplitSeq(paragraph, "\n") {
+		key, _, ok := strings.Cut(line, ": ")
+		if !ok || key == "" || strings.ContainsAny(key, " \t") {
+			return false
+		}
+	}
+	return true
+}

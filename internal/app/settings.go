@@ -1,0 +1,88 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"github.com/pelletier/go-toml/v2"
+
+	"bastel/internal/sweep"
+)
+
+// Settings are the user's own, from a file in the XDG configuration folder. The
+// repository's configuration goes before them where it has the same key, as
+// bastel.background or bastel.check.
+type Settings struct {
+	Background string `toml:"background"` // dark or light
+	Check      string `toml:"check"`      // the command that checks a tray's content
+	Sweep      struct {
+		WithoutDefaults bool            `toml:"without_defaults"`
+		Pattern         []sweep.Pattern `toml:"pattern"`
+	} `toml:"sweep"`
+}
+
+// settingsFile is where the settings are, by the XDG base directory specification.
+func settingsFile() (string, error) {
+	dir := os.Getenv("XDG_CONFIG_HOME")
+	if !filepath.IsAbs(dir) { // the specification says to pass others over
+		home, err := os.UserHomeDir()
+		if err != nil {
+			return "", err
+		}
+		dir = filepath.Join(home, ".config")
+	}
+	return filepath.Join(dir, "bastel", "settings.toml"), nil
+}
+
+// Settings reads the settings anew.
+func (a *App) Settings(ctx context.Context) (Settings, error) {
+	var s Settings
+	file, err := settingsFile()
+	if err != nil {
+		return s, fmt.Errorf("find the settings: %w", err)
+	}
+	data, err := os.ReadFile(file)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return s, fmt.Errorf("read the settings: %w", err)
+	}
+	if err := toml.NewDecoder(bytes.NewReader(data)).DisallowUnknownFields().Decode(&s); err != nil {
+		var unknown *toml.StrictMissingError
+		if errors.As(err, &unknown) {
+			row, _ := unknown.Errors[0].Position()
+			return s, refuse("%s, line %d: there is no such setting: %v.", file, row, unknown.Errors[0].Key())
+		}
+		return s, refuse("%s does not read as TOML: %v", file, err)
+	}
+	for key, value := range map[string]*string{"bastel.background": &s.Background, "bastel.check": &s.Check} {
+		own, err := a.Repo.Config(ctx, key)
+		if err != nil {
+			return s, err
+		}
+		if own != "" {
+			*value = own
+		}
+	}
+	return s, nil
+}
+
+// finder finds leftovers as the settings say.
+func (a *App) finder(ctx context.Context) (*sweep.Finder, error) {
+	s, err := a.Settings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	patterns := s.Sweep.Pattern
+	if !s.Sweep.WithoutDefaults {
+		patterns = append(patterns, sweep.Defaults...)
+	}
+	f, err := sweep.New(patterns)
+	if err != nil {
+		return nil, &Refusal{Reason: "The settings: " + err.Error(), Err: err}
+	}
+	return f, nil
+}

@@ -1,0 +1,175 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"bastel/internal/journal"
+	"bastel/internal/repo"
+	"bastel/internal/tray"
+)
+
+// Uncommit takes the commits from one on, up to the last, back: they become loose
+// changes, or trays, one for each, with their messages. The working tree stays as it
+// is, and so do loose and staged changes.
+func (a *App) Uncommit(ctx context.Context, from repo.ID, intoTrays bool) (int, error) {
+	a.sorting.Lock()
+	defer a.sorting.Unlock()
+	if err := a.free(); err != nil {
+		return 0, err
+	}
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return 0, err
+	}
+	commits, err := a.lastCommits(ctx, head, from)
+	if err != nil {
+		return 0, err
+	}
+	changes, err := a.Repo.Status(ctx)
+	if err != nil {
+		return 0, err
+	}
+	kept, err := tray.LoadKept(ctx, a.Repo)
+	if err != nil {
+		return 0, err
+	}
+	into, shift, err := layersFor(commits, kept, changes, intoTrays)
+	if err != nil {
+		return 0, err
+	}
+	var past []tray.Past
+	for i := len(commits) - 1; i >= 0; i-- {
+		before, err := a.treeOf(ctx, commits[i].Commit.Parent())
+		if err != nil {
+			return 0, err
+		}
+		past = append(past, tray.Past{Before: before, Message: commits[i].Message, Into: into[i]})
+	}
+	last := commits[len(commits)-1]
+	out, err := tray.Unsettle(ctx, a.Repo, a.Repo.NewOverlay(), last.Commit.Tree, changes, kept, past, shift)
+	if err != nil {
+		return 0, pickRefusal(err)
+	}
+	entry := journal.Entry{Kind: journal.Uncommit, Ref: refOf(head), Old: head.Commit, New: commits[0].Commit.Parent(),
+		Title: Count(len(commits), "commit") + " from " + commits[0].Commit.Subject()}
+	return len(commits), a.settle(ctx, entry, "uncommit: "+entry.Title, out)
+}
+
+// lastCommits reads the commits from one to HEAD, oldest first.
+func (a *App) lastCommits(ctx context.Context, head repo.Head, from repo.ID) ([]Source, error) {
+	first, err := a.Repo.Commit(ctx, from)
+	if err != nil {
+		return nil, err
+	}
+	if below, err := a.Repo.IsAncestor(ctx, from, head.Commit); err != nil || !below {
+		if err == nil {
+			err = refuse("%s is not in the history of %s.", from.Short(), orHead(head))
+		}
+		return nil, err
+	}
+	ids, err := a.Repo.Range(ctx, first.Parent(), head.Commit)
+	if err != nil {
+		return nil, err
+	}
+	commits, err := a.Sources(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range commits {
+		if len(c.Commit.Parents) > 1 {
+			return nil, refuse("Commit %s (%s) is a merge, which cannot go back to being changes. Start after it.", c.ID.Short(), c.Commit.Subject())
+		}
+	}
+	if len(commits) == 0 || commits[0].ID != from {
+		return nil, refuse("%s is not on the straight line to %s.", from.Short(), orHead(head))
+	}
+	return commits, nil
+}
+
+func orHead(head repo.Head) string {
+	if head.Ref == "" {
+		return "HEAD"
+	}
+	return head.Branch()
+}
+
+// layersFor chooses where each commit goes, and by how many letters the trays that
+// are there move up.
+func layersFor(commits []Source, kept *tray.Kept, changes []repo.Change, intoTrays bool) ([]tray.Layer, int, error) {
+	into := make([]tray.Layer, len(commits))
+	if !intoTrays {
+		for i := range into {
+			into[i] = tray.Loose
+		}
+		return into, 0, nil
+	}
+	if slices.ContainsFunc(changes, func(c repo.Change) bool { return c.Staged }) {
+		return nil, 0, refuse("Tray A holds something already. Commit it or take it back first.")
+	}
+	highest := tray.A
+	for l := range kept.Messages {
+		highest = max(highest, l)
+	}
+	for _, l := range kept.Layers() {
+		highest = max(highest, l)
+	}
+	shift := len(commits) - 1
+	if int(highest)+shift > int(tray.Last) {
+		return nil, 0, refuse("There are not enough trays for %s. Take fewer back, or make them loose.", Count(len(commits), "commit"))
+	}
+	for i := range into {
+		into[i] = tray.A + tray.Layer(i)
+	}
+	return into, shift, nil
+}
+
+// LastCommits lists the commits that can be taken back, oldest first: the branch's
+// own ones, else some of the last ones, after the last merge.
+func (a *App) LastCommits(ctx context.Context) ([]Source, error) {
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if head.Ref != "" && !head.Commit.IsZero() {
+		if _, own, err := a.foldRange(ctx); err == nil && len(own) > 0 {
+			return own, nil
+		}
+	}
+	ids, err := a.Repo.RevList(ctx, "--first-parent", fmt.Sprintf("--max-count=%d", unboundRange), head.Commit.String())
+	if err != nil {
+		return nil, err
+	}
+	slices.Reverse(ids)
+	sources, err := a.Sources(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	merged := -1
+	for i, s := range sources {
+		if len(s.Commit.Parents) > 1 {
+			merged = i
+		}
+	}
+	return sources[merged+1:], nil
+}
+
+// Published tells which commits a remote has, by its own last known state.
+func (a *App) Published(ctx context.Context, commits []Source) (map[repo.ID]bool, error) {
+	published := map[repo.ID]bool{}
+	// What has a commit has those before it: look from the youngest on.
+	for i, c := range slices.Backward(commits) {
+		names, err := a.Repo.RemotesWith(ctx, c.ID)
+		if err != nil {
+			return nil, err
+		}
+		if len(names) > 0 {
+			for _, older := range commits[:i+1] {
+				published[older.ID] = true
+			}
+			break
+		}
+	}
+	return published, nil
+}

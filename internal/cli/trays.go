@@ -1,0 +1,296 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/tray"
+)
+
+// trayDocument is a tray in JSON.
+type trayDocument struct {
+	Tray    string         `json:"tray"`
+	Message string         `json:"message"`
+	Files   []string       `json:"files"`
+	Hunks   []hunkDocument `json:"hunks"`
+}
+
+func (c *command) trays() *cobra.Command {
+	return &cobra.Command{
+		Use:   "trays",
+		Short: "List the trays: the commits being drafted, with their messages and hunks",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			changes, err := a.Repo.Status(ctx)
+			if err != nil {
+				return err
+			}
+			board, err := a.Board(ctx, changes, tray.Plain)
+			if err != nil {
+				return err
+			}
+			trays := []trayDocument{}
+			for _, t := range board.Trays {
+				d := trayDocument{Tray: t.Layer.String(), Message: t.Message, Files: []string{}, Hunks: documentsOf(t.Files)}
+				for _, f := range t.Files {
+					d.Files = append(d.Files, f.Path)
+				}
+				trays = append(trays, d)
+			}
+			for _, path := range board.Lost {
+				fmt.Fprintf(c.stderr, "bastel: not all that a tray held of %s is there any more; what is left of it is loose\n", safe.Line(path))
+			}
+			return c.answer(map[string]any{"trays": trays, "lost": append([]string{}, board.Lost...)}, func(w io.Writer) {
+				for _, t := range trays {
+					fmt.Fprintf(w, "%s  %s in %s  %s\n", t.Tray, app.Count(len(t.Hunks), "hunk"), app.Count(len(t.Files), "file"), safe.Line(repo.Subject(t.Message)))
+				}
+			})
+		}),
+	}
+}
+
+func (c *command) message() *cobra.Command {
+	var messages []string
+	var letter string
+	cmd := &cobra.Command{
+		Use:   "message [--tray LETTER] [-m TEXT]",
+		Short: "Write the message of a tray, or show it",
+		Args:  cobra.NoArgs,
+	}
+	cmd.RunE = c.run(func(ctx context.Context, a *app.App, _ []string) error {
+		at, err := layerOf(letter, tray.A)
+		if err != nil {
+			return err
+		}
+		text := strings.Join(messages, "\n\n")
+		if cmd.Flags().Changed("message") {
+			err = a.KeepMessage(ctx, at, text)
+		} else {
+			text, err = a.Message(ctx, at)
+		}
+		if err != nil {
+			return err
+		}
+		return c.answer(map[string]string{"tray": at.String(), "message": text}, func(w io.Writer) { fmt.Fprint(w, app.CleanMessage(safe.Text(text))) })
+	})
+	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil, "the message; again for a further paragraph; empty takes it away")
+	cmd.Flags().StringVar(&letter, "tray", "", "the tray, A to Z (default A, the index)")
+	return cmd
+}
+
+func (c *command) amend() *cobra.Command {
+	var messages []string
+	var am app.Amendment
+	var without bool
+	cmd := &cobra.Command{
+		Use:   "amend [-m TEXT] [--author \"NAME <ADDRESS>\"]",
+		Short: "Make the last commit anew: what is staged joins it, and the message or author may change",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			am.Message, am.Content = strings.Join(messages, "\n\n"), !without
+			made, err := a.Amend(ctx, am)
+			if err != nil {
+				return err
+			}
+			c.warn(made.Warning)
+			return c.answer(map[string]repo.ID{"commit": made.Commits[0]}, func(w io.Writer) { fmt.Fprintln(w, "commit", made.Commits[0]) })
+		}),
+	}
+	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil, "the new message; again for a further paragraph (default: it stays)")
+	cmd.Flags().StringVar(&am.Author, "author", "", "the new author (default: it stays)")
+	cmd.Flags().BoolVar(&without, "without-staged", false, "leave what is staged where it is")
+	cmd.Flags().BoolVar(&am.Published, "published", false, "go on although a remote has the commit already")
+	return cmd
+}
+
+func (c *command) uncommit() *cobra.Command {
+	var intoTrays bool
+	cmd := &cobra.Command{
+		Use:   "uncommit COMMIT [--trays]",
+		Short: "Take the commits from COMMIT on back: they become loose changes, or trays",
+		Long: `Take the commits from COMMIT to the last one back. What they changed becomes loose,
+or with --trays one tray for each, with its message. The working tree stays as it is.`,
+		Args: cobra.ExactArgs(1),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			id, err := a.CommitNamed(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			n, err := a.Uncommit(ctx, id, intoTrays)
+			if err != nil {
+				return err
+			}
+			return c.answer(map[string]int{"commits": n}, func(w io.Writer) { fmt.Fprintln(w, app.Count(n, "commit"), "taken back") })
+		}),
+	}
+	cmd.Flags().BoolVar(&intoTrays, "trays", false, "into trays, one for each commit")
+	return cmd
+}
+
+// moveDocument is a hunk's way home in JSON.
+type moveDocument struct {
+	Hunk   string  `json:"hunk"`
+	Path   string  `json:"path"`
+	Commit repo.ID `json:"commit"` // empty: it has no home
+	Reason string  `json:"reason"`
+}
+
+func (c *command) fold() *cobra.Command {
+	var letter, into string
+	var dry bool
+	cmd := &cobra.Command{
+		Use:   "fold [ID...] [--tray LETTER] [--into COMMIT] [--dry-run]",
+		Short: "Join hunks to the commits of the branch that they belong to",
+		Long: `Join hunks to the commits of the branch that they belong to: for each the youngest
+one that it does not commute past. Later commits are replayed, in one step. Without
+an ID all loose hunks are meant, or those of a tray; hunks without a home stay.`,
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			from, err := layerOf(letter, tray.Loose)
+			if err != nil {
+				return err
+			}
+			homes, err := a.FindHomes(ctx, from, args, tray.Plain)
+			if err != nil {
+				return err
+			}
+			if into != "" {
+				id, err := a.CommitNamed(ctx, into)
+				if err != nil {
+					return err
+				}
+				for i := range homes.Homes {
+					homes.Homes[i].Commit, homes.Homes[i].Reason = id, "You chose it."
+				}
+			}
+			return c.foldInto(ctx, a, homes, dry)
+		}),
+	}
+	cmd.Flags().StringVar(&letter, "tray", "", "the hunks of a tray, A to Z, instead of the loose ones")
+	cmd.Flags().StringVar(&into, "into", "", "the commit that all of them join, instead of their own homes")
+	cmd.Flags().BoolVar(&dry, "dry-run", false, "only say what would be done")
+	return cmd
+}
+
+func (c *command) foldInto(ctx context.Context, a *app.App, homes app.Homes, dry bool) error {
+	documents := []moveDocument{}
+	var moves []app.FoldMove
+	for _, h := range homes.Homes {
+		documents = append(documents, moveDocument{h.Piece.Word(), h.Piece.Path, h.Commit, h.Reason})
+		if !h.Commit.IsZero() {
+			moves = append(moves, app.FoldMove{Word: h.Piece.Word(), Home: h.Commit})
+		}
+	}
+	document := map[string]any{"moves": documents}
+	var err error
+	switch {
+	case len(moves) == 0:
+		err = errSilent
+	case dry:
+		_, _, err = a.ForecastFold(ctx, homes.From, tray.Plain, moves)
+	default:
+		var applied app.Applied
+		if applied, err = a.Fold(ctx, homes.From, tray.Plain, moves); err == nil {
+			document["old"], document["new"] = applied.Old, applied.New
+			c.warn(applied.Warning)
+		}
+	}
+	if err != nil && !errors.Is(err, errSilent) {
+		return err
+	}
+	return errors.Join(c.answer(document, func(w io.Writer) {
+		for _, d := range documents {
+			home := "no home"
+			if !d.Commit.IsZero() {
+				home = "into " + d.Commit.Short()
+			}
+			fmt.Fprintf(w, "%s  %s  %s  %s\n", d.Hunk, safe.Line(d.Path), home, d.Reason)
+		}
+	}), err)
+}
+
+// findingDocument is a leftover in JSON.
+type findingDocument struct {
+	Path   string  `json:"path"`
+	Line   int     `json:"line"`
+	Text   string  `json:"text"`
+	Commit repo.ID `json:"commit"` // empty: it is loose
+}
+
+func (c *command) sweep() *cobra.Command {
+	var branch, dry bool
+	cmd := &cobra.Command{
+		Use:   "sweep [--branch] [--dry-run]",
+		Short: "Take leftovers, such as debug prints, out of the loose changes or of the branch's commits",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			var findings []app.Finding
+			document := map[string]any{}
+			var err error
+			if branch {
+				var swept app.Swept
+				if swept, err = a.SweepBranch(ctx, dry); err != nil {
+					return err
+				}
+				findings = swept.Findings
+				document["emptied"] = append([]string{}, swept.Emptied...)
+				for _, title := range swept.Emptied {
+					fmt.Fprintf(c.stderr, "bastel: nothing is left of the commit %s\n", safe.Line(title))
+				}
+				c.warn(swept.Applied.Warning)
+			} else if findings, err = a.Sweep(ctx, dry); err != nil {
+				return err
+			}
+			documents := []findingDocument{}
+			for _, f := range findings {
+				documents = append(documents, findingDocument(f))
+			}
+			document["findings"] = documents
+			if dry && len(findings) > 0 {
+				err = errSilent
+			}
+			return errors.Join(c.answer(document, func(w io.Writer) { printFindings(w, documents) }), err)
+		}),
+	}
+	cmd.Flags().BoolVar(&branch, "branch", false, "in every commit of the branch, instead of the loose changes")
+	cmd.Flags().BoolVar(&dry, "dry-run", false, "only list them; the status is 1 if there are any")
+	return cmd
+}
+
+func printFindings(w io.Writer, findings []findingDocument) {
+	for _, f := range findings {
+		where := "loose  "
+		if !f.Commit.IsZero() {
+			where = f.Commit.Short()
+		}
+		fmt.Fprintf(w, "%s  %s:%d  %s\n", where, safe.Line(f.Path), f.Line, safe.Line(f.Text))
+	}
+}
+
+func (c *command) check() *cobra.Command {
+	var letter string
+	cmd := &cobra.Command{
+		Use:   "check [--tray LETTER]",
+		Short: "Run your check command on the exact content that a tray would commit",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			at, err := layerOf(letter, tray.A)
+			if err != nil {
+				return err
+			}
+			if err := a.CheckTray(ctx, at, func(p []byte) { c.stderr.Write(p) }); err != nil {
+				return err
+			}
+			return c.answer(map[string]bool{"passed": true}, func(w io.Writer) { fmt.Fprintln(w, "the check passed") })
+		}),
+	}
+	cmd.Flags().StringVar(&letter, "tray", "", "the tray, A to Z (default A, the index)")
+	return cmd
+}

@@ -1,0 +1,291 @@
+package tray
+
+import (
+	"bytes"
+	"context"
+	"encoding/gob"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+
+	"bastel/internal/repo"
+)
+
+// Ref is where the trays of a working tree are kept. Refs below refs/worktree belong
+// to one working tree; as a ref it moves in one transaction with the branch, and
+// keeps what the trays hold from being pruned.
+const Ref = "refs/worktree/bastel/trays"
+
+// keptFormat is the version of what lies there.
+const keptFormat = "bastel-trays/1"
+
+// Kept is how the changes of a working tree were sorted: the trays' messages, and
+// the sheets of which a tray from B on holds something.
+type Kept struct {
+	ID       repo.ID // of the tree that it was read from; zero: nothing is kept
+	Messages map[Layer]string
+	files    map[string]keptSheet
+}
+
+// keptSheet is a sheet as it was left.
+type keptSheet struct {
+	Path              []byte // bytes: a name need not be text
+	From              []byte
+	Renamed           Layer
+	Head, Index, Work keptVersion // what it was sorted against
+	Events            []keptEvent
+	Weave             string // the name of the file that holds it; empty: none
+	weave             weave
+}
+
+type keptVersion struct {
+	Mode  repo.Mode
+	ID    repo.ID
+	Stamp string `json:",omitempty"`
+}
+
+type keptEvent struct {
+	At       Layer
+	Part     part
+	Old, New keptVersion
+}
+
+// stateFile is the one that names all others.
+const stateFile = "trays.json"
+
+type keptState struct {
+	Format   string
+	Messages map[string]string // by the tray's letter
+	Sheets   []keptSheet
+}
+
+// NothingKept is the state in which tray A is the only one.
+func NothingKept() *Kept { return &Kept{Messages: map[Layer]string{}, files: map[string]keptSheet{}} }
+
+// LoadKept reads how the changes were sorted.
+func LoadKept(ctx context.Context, r *repo.Repo) (*Kept, error) {
+	id, err := r.RefValue(ctx, Ref)
+	if err != nil || id.IsZero() {
+		return NothingKept(), err
+	}
+	return KeptAt(ctx, r, id)
+}
+
+// KeptAt reads it from a tree.
+func KeptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*Kept, error) {
+	kept, err := keptAt(ctx, r, id)
+	if err != nil {
+		return nil, fmt.Errorf("read the trays, %s: %w", Ref, err)
+	}
+	return kept, nil
+}
+
+func keptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*Kept, error) {
+	k := NothingKept()
+	k.ID = id
+	tree, err := r.NewOverlay().Tree(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	ids := make([]repo.ID, len(tree))
+	for i, e := range tree {
+		ids[i] = e.ID
+	}
+	objects, err := r.Objects(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	data := map[string][]byte{}
+	for i, e := range tree {
+		data[e.Name] = objects[i].Data
+	}
+	var state keptState
+	if err := json.Unmarshal(data[stateFile], &state); err != nil {
+		return nil, err
+	}
+	if state.Format != keptFormat {
+		return nil, fmt.Errorf("the format is %q, and this Bastel reads %q", state.Format, keptFormat)
+	}
+	for letter, message := range state.Messages {
+		if l, ok := ParseLayer(letter); ok {
+			k.Messages[l] = message
+		}
+	}
+	for _, sheet := range state.Sheets {
+		if sheet.Weave != "" {
+			if err := gob.NewDecoder(bytes.NewReader(data[sheet.Weave])).Decode(&sheet.weave); err != nil {
+				return nil, fmt.Errorf("%q: %w", sheet.Path, err)
+			}
+		}
+		k.files[string(sheet.Path)] = sheet
+	}
+	return k, nil
+}
+
+// Clone gives a copy to be changed.
+func (k *Kept) Clone() *Kept {
+	return &Kept{ID: k.ID, Messages: maps.Clone(k.Messages), files: maps.Clone(k.files)}
+}
+
+// Store writes the state as a tree and gives its id: zero if there is nothing to keep.
+func (k *Kept) Store(ctx context.Context, r *repo.Repo) (repo.ID, error) {
+	state := keptState{Format: keptFormat, Messages: map[string]string{}}
+	for l, message := range k.Messages {
+		if message != "" {
+			state.Messages[l.String()] = message
+		}
+	}
+	if len(k.files)+len(state.Messages) == 0 {
+		return repo.ID{}, nil
+	}
+	overlay := r.NewOverlay()
+	var tree repo.Tree
+	put := func(name string, data []byte) {
+		tree = append(tree, repo.Entry{Mode: repo.ModeFile, Name: name, ID: overlay.Put(repo.KindBlob, data)})
+	}
+	kept := map[repo.ID]bool{}
+	for n, path := range slices.Sorted(maps.Keys(k.files)) {
+		sheet := k.files[path]
+		sheet.Weave = ""
+		if sheet.weave != nil {
+			var data bytes.Buffer
+			if err := gob.NewEncoder(&data).Encode(sheet.weave); err != nil {
+				return repo.ID{}, fmt.Errorf("keep the trays: %w", err)
+			}
+			sheet.Weave = fmt.Sprintf("text-%06d", n)
+			put(sheet.Weave, data.Bytes())
+		}
+		for i, e := range sheet.Events {
+			if id := e.New.ID; e.At.IsDraft() && !id.IsZero() && e.New.Mode != repo.ModeSubmodule && !kept[id] {
+				kept[id] = true
+				tree = append(tree, repo.Entry{Mode: repo.ModeFile, Name: fmt.Sprintf("blob-%06d-%d", n, i), ID: id})
+			}
+		}
+		state.Sheets = append(state.Sheets, sheet)
+	}
+	data, err := json.Marshal(state)
+	if err != nil {
+		return repo.ID{}, fmt.Errorf("keep the trays: %w", err)
+	}
+	put(stateFile, data)
+	slices.SortFunc(tree, repo.Compare)
+	id := overlay.PutTree(tree)
+	if err := overlay.Flush(ctx, id); err != nil {
+		return repo.ID{}, fmt.Errorf("keep the trays: %w", err)
+	}
+	return id, nil
+}
+
+// Update gives the move of the ref from the state as it was read to a stored one; ok
+// is false where there is nothing to move.
+func (k *Kept) Update(id repo.ID) (update repo.RefUpdate, ok bool) {
+	return repo.RefUpdate{Ref: Ref, New: id, Old: k.ID}, id != k.ID
+}
+
+func keep(v version, stamp string) keptVersion {
+	if v.ID.IsZero() || v.Mode == repo.ModeNone {
+		return keptVersion{v.Mode, v.ID, stamp}
+	}
+	return keptVersion{Mode: v.Mode, ID: v.ID, Stamp: stamp}
+}
+
+// note keeps how a sheet is sorted now, or forgets it where no draft holds any of it.
+// What the index holds by now is the sheet's text at tray A.
+func (k *Kept) note(r *repo.Repo, s *Sheet) {
+	if len(s.drafts()) == 0 {
+		delete(k.files, s.Path)
+		return
+	}
+	stored := func(v version) version {
+		if v.Mode != repo.ModeNone && v.data != nil {
+			v.ID = r.HashObject(repo.KindBlob, v.data)
+		}
+		return v
+	}
+	sheet := keptSheet{Path: []byte(s.Path), From: []byte(s.From), Renamed: s.Renamed, weave: s.weave,
+		Head: keep(stored(s.at(Head)), ""), Index: keep(stored(s.at(A)), ""), Work: keep(s.work, s.stamp)}
+	for _, e := range s.events {
+		sheet.Events = append(sheet.Events, keptEvent{e.At, e.Part, keep(e.Old, ""), keep(e.New, "")})
+	}
+	k.files[s.Path] = sheet
+}
+
+// sort sorts a fresh sheet as it was sorted before. It says whether everything that
+// the trays held is still there.
+func (k *Kept) sort(s *Sheet) bool {
+	kept, ok := k.files[s.Path]
+	if !ok {
+		return true
+	}
+	work := keep(s.work, s.stamp)
+	if s.stamp != "" && work.Stamp == kept.Work.Stamp {
+		work.ID = kept.Work.ID
+	}
+	same := keep(s.head, "") == kept.Head && keep(s.index, "") == kept.Index && work == kept.Work &&
+		s.From == string(kept.From) && s.whole == (kept.weave == nil) && s.Blocked == ""
+	if !same {
+		return k.adopt(s, kept)
+	}
+	s.weave, s.Renamed, s.work.ID = kept.weave, kept.Renamed, work.ID
+	versions := []version{s.head, s.index, s.work}
+	filled := func(v keptVersion) version {
+		for _, known := range versions {
+			if known.ID == v.ID {
+				return version{v.Mode, v.ID, known.data}
+			}
+		}
+		return version{Mode: v.Mode, ID: v.ID}
+	}
+	s.events = nil
+	for _, e := range kept.Events {
+		s.events = append(s.events, event{e.At, e.Part, filled(e.Old), filled(e.New)})
+	}
+	return true
+}
+
+// adopt sorts what is still there of a path that has changed since.
+func (k *Kept) adopt(s *Sheet, kept keptSheet) bool {
+	lost := 0
+	if s.weave != nil && kept.weave != nil {
+		s.weave, lost = s.weave.adopt(kept.weave)
+	} else if len(kept.weave) > 0 {
+		lost++
+	}
+	for _, e := range kept.Events {
+		if !e.At.IsDraft() {
+			continue
+		}
+		found := s.work.Mode == e.New.Mode && s.work.ID == e.New.ID && s.index.same(s.work) // settled
+		for i, fresh := range s.events {
+			if fresh.At == Loose && fresh.Part == e.Part && keep(fresh.New, "") == e.New {
+				s.events[i].At, found = e.At, true
+			}
+		}
+		if !found && s.whole {
+			lost++
+		}
+	}
+	if s.From != "" && s.From == string(kept.From) && s.Renamed == Loose {
+		s.Renamed = kept.Renamed
+	}
+	return lost == 0
+}
+
+// Paths lists the paths of which a draft holds something.
+func (k *Kept) Paths() []string { return slices.Sorted(maps.Keys(k.files)) }
+
+// Layers lists the drafts that hold something.
+func (k *Kept) Layers() []Layer {
+	found := map[Layer]bool{}
+	for _, sheet := range k.files {
+		s := Sheet{weave: sheet.weave, Renamed: sheet.Renamed, whole: sheet.weave == nil}
+		for _, e := range sheet.Events {
+			s.events = append(s.events, event{At: e.At, Part: e.Part, Old: version{Mode: e.Old.Mode}, New: version{Mode: e.New.Mode}})
+		}
+		for _, l := range s.drafts() {
+			found[l] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(found))
+}

@@ -1,0 +1,267 @@
+package tray
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"bastel/internal/diff"
+	"bastel/internal/repo"
+)
+
+// Outcome is what a step over sheets makes: what the index shall hold, how the
+// trays are sorted then, and the paths that it was about.
+type Outcome struct {
+	Index []repo.IndexEntry
+	Kept  *Kept
+	Paths []string
+}
+
+// found is a picked sheet with what is picked of it.
+type found struct {
+	sheet *Sheet
+	pick  Pick
+	step  step
+}
+
+// resolve finds what words mean among what a layer changes.
+func resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, at Layer, words []string) ([]found, error) {
+	// First to find out which paths are meant, then these once more, as a whole: all
+	// of many files would not fit into memory.
+	if len(changes) > batch {
+		board, err := Read(ctx, r, changes, kept, view)
+		if err != nil {
+			return nil, err
+		}
+		picks, err := resolveAll(board.Files(at), words)
+		if err != nil {
+			return nil, err
+		}
+		meant := map[string]bool{}
+		for _, p := range picks {
+			meant[p.File.Path], meant[p.File.From] = true, true
+		}
+		changes = slices.DeleteFunc(slices.Clone(changes), func(c repo.Change) bool { return !meant[c.Path] })
+	}
+	var sheets []*Sheet
+	var files []File
+	var steps []step
+	err := eachBatch(ctx, r, changes, kept, view, func(some []*Sheet, _ []string) error {
+		for _, s := range some {
+			if f, st := s.file(at, view.Context); len(f.Hunks) > 0 {
+				sheets, files, steps = append(sheets, s), append(files, f), append(steps, st)
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	picks, err := resolveAll(files, words)
+	if err != nil {
+		return nil, err
+	}
+	list := make([]found, len(picks))
+	for i, p := range picks {
+		at := slices.IndexFunc(files, func(f File) bool { return f.Path == p.File.Path })
+		list[i] = found{sheets[at], p, steps[at]}
+	}
+	return list, nil
+}
+
+// Move takes hunks, lines or files, named as resolveAll reads them, from one layer
+// to another. Nothing is changed yet but the contents stored. Errors: ErrNoSuchHunk,
+// ErrBadPick, ErrBlocked, ErrBuildsOn.
+func Move(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, from, to Layer, words []string) (Outcome, error) {
+	picked, err := resolve(ctx, r, changes, kept, view, from, words)
+	if err != nil {
+		return Outcome{}, err
+	}
+	for _, p := range picked {
+		if err := p.storeLarge(ctx, r, to); err != nil {
+			return Outcome{}, err
+		}
+		if err := p.sheet.move(p.pick, p.step, from, to); err != nil {
+			return Outcome{}, fmt.Errorf("%s: %w", strconv.Quote(p.sheet.Path), err)
+		}
+	}
+	return outcomeOf(ctx, r, kept, sheetsOf(picked))
+}
+
+// storeLarge stores a large working file that goes into a tray: its content is the
+// tray's from then on.
+func (p found) storeLarge(ctx context.Context, r *repo.Repo, to Layer) error {
+	s := p.sheet
+	if s.stamp == "" || to == Loose || !s.work.ID.IsZero() {
+		return nil
+	}
+	id, err := r.StoreFile(ctx, s.Path)
+	if err != nil {
+		return err
+	}
+	s.work.ID = id
+	for i := range s.events {
+		if s.events[i].At == Loose && s.events[i].Part&contentPart != 0 {
+			s.events[i].New.ID = id
+		}
+	}
+	return nil
+}
+
+// Rewrite moves one hunk with other lines in place of those that it has on its new
+// side. The working file stays as it is. Errors: as Move's.
+func Rewrite(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, from, to Layer, id string, text []byte) (Outcome, error) {
+	picked, err := resolve(ctx, r, changes, kept, view, from, []string{id})
+	if err != nil {
+		return Outcome{}, err
+	}
+	s, p := picked[0].sheet, picked[0]
+	at := p.pick.File.hunk(id)
+	if at < 0 || !p.pick.File.Hunks[at].HasLines() {
+		return Outcome{}, fmt.Errorf("%s: %w: only a hunk with lines can be given others", strconv.Quote(id), ErrBadPick)
+	}
+	hunk := p.pick.File.Hunks[at]
+	for _, line := range hunk.Lines {
+		if line.Op != diff.Remove {
+			s.weave[p.step.place(line)].marked = true
+		}
+	}
+	if err := s.move(p.pick, p.step, from, to); err != nil {
+		return Outcome{}, fmt.Errorf("%s: %w", strconv.Quote(s.Path), err)
+	}
+	places, err := s.weave.takeMarked(to)
+	if err != nil {
+		return Outcome{}, fmt.Errorf("%s: %w", strconv.Quote(s.Path), err)
+	}
+	s.weave = s.weave.rewrite(places, diff.Split(likeEnd(text, hunk)), to)
+	return outcomeOf(ctx, r, kept, []*Sheet{s})
+}
+
+// likeEnd gives an edited text the line end, or the lack of one, that the hunk has:
+// editors put one at the end of what they write.
+func likeEnd(text []byte, h Hunk) []byte {
+	text = bytes.TrimSuffix(text, []byte("\n"))
+	if last := h.Lines[len(h.Lines)-1]; len(text) == 0 || last.Op != diff.Remove && !bytes.HasSuffix(last.Text, []byte("\n")) {
+		return text
+	}
+	return append(slices.Clone(text), '\n')
+}
+
+// Discards takes picked loose changes back. It gives what working files shall hold,
+// with the contents stored. A submodule's commit is its own repository's to change.
+func Discards(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, words []string) (Outcome, error) {
+	picked, err := resolve(ctx, r, changes, kept, view, Loose, words)
+	if err != nil {
+		return Outcome{}, err
+	}
+	var work []repo.IndexEntry
+	store := storing{repo: r}
+	for _, p := range picked {
+		s := p.sheet
+		if p.pick.File.has(repo.ModeSubmodule) {
+			return Outcome{}, fmt.Errorf("%s %w: go into the submodule and switch there", strconv.Quote(s.Path), ErrBlocked)
+		}
+		if s.large && !p.pick.whole() {
+			return Outcome{}, fmt.Errorf("%s %w: it is too large to go in parts", strconv.Quote(s.Path), ErrBlocked)
+		}
+		before := s.Path
+		v := s.discard(p.pick, p.step)
+		if s.From != "" && s.Renamed == Loose && p.pick.takesRename() {
+			work = append(work, repo.IndexEntry{Path: before})
+			s.Path, s.From = s.From, ""
+		}
+		store.add(&work, s.Path, v)
+		s.work = v
+		s.stamp = ""
+	}
+	if err := store.run(ctx, work); err != nil {
+		return Outcome{}, err
+	}
+	out, err := outcomeOf(ctx, r, kept, sheetsOf(picked))
+	out.Index = work
+	return out, err
+}
+
+func sheetsOf(picked []found) []*Sheet {
+	sheets := make([]*Sheet, len(picked))
+	for i, p := range picked {
+		sheets[i] = p.sheet
+	}
+	return sheets
+}
+
+// outcomeOf works out what the index shall hold for sheets, and keeps how they are
+// sorted. The contents get stored.
+func outcomeOf(ctx context.Context, r *repo.Repo, kept *Kept, sheets []*Sheet) (Outcome, error) {
+	out := Outcome{Kept: kept.Clone()}
+	store := storing{repo: r}
+	for _, s := range sheets {
+		out.Paths = append(out.Paths, s.Path)
+		if s.changesIndex() {
+			store.entries(&out.Index, s, A)
+		}
+		for _, e := range s.events {
+			if e.At.IsDraft() && e.New.data != nil {
+				store.blob(e.New.data)
+			}
+		}
+		out.Kept.note(r, s)
+	}
+	return out, store.run(ctx, out.Index)
+}
+
+// changesIndex says whether the index holds something else than the sheet's tray A.
+func (s *Sheet) changesIndex() bool {
+	v := s.at(A)
+	if v.Mode != s.index.Mode || s.From != "" || s.whole && v.ID != s.index.ID {
+		return true
+	}
+	return !s.whole && string(v.data) != string(s.index.data)
+}
+
+// storing collects contents to be written with one command.
+type storing struct {
+	repo   *repo.Repo
+	blobs  [][]byte
+	places []int // in the entries; -1: only to be kept
+}
+
+func (st *storing) blob(data []byte) {
+	st.blobs, st.places = append(st.blobs, data), append(st.places, -1)
+}
+
+func (st *storing) add(entries *[]repo.IndexEntry, path string, v version) {
+	e := repo.IndexEntry{Path: path, Mode: v.Mode, ID: v.ID}
+	if v.Mode != repo.ModeNone && v.data != nil {
+		st.blobs, st.places = append(st.blobs, v.data), append(st.places, len(*entries))
+	}
+	*entries = append(*entries, e)
+}
+
+// entries adds what a sheet's path, and the one it is renamed from, hold at a layer.
+func (st *storing) entries(entries *[]repo.IndexEntry, s *Sheet, at Layer) {
+	for _, path := range []string{s.From, s.Path} {
+		switch path {
+		case "":
+		case s.pathAt(at):
+			st.add(entries, path, s.at(at))
+		default:
+			*entries = append(*entries, repo.IndexEntry{Path: path})
+		}
+	}
+}
+
+func (st *storing) run(ctx context.Context, entries []repo.IndexEntry) error {
+	ids, err := st.repo.WriteBlobs(ctx, st.blobs)
+	if err != nil {
+		return err
+	}
+	for n, place := range st.places {
+		if place >= 0 {
+			entries[place].ID = ids[n]
+		}
+	}
+	return nil
+}

@@ -1,0 +1,347 @@
+package tray
+
+import (
+	"context"
+	"errors"
+	"slices"
+
+	"bastel/internal/diff"
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+)
+
+// View is how changes are looked at. Hunk ids depend on the context.
+type View struct {
+	Context int             // unchanged lines around a change
+	Load    map[string]bool // paths to be read although they are large
+}
+
+// Plain is the usual view.
+var Plain = View{Context: diff.Context}
+
+// Board is all changes as they are sorted now. The files are for looking at: they
+// hold no more than their hunks.
+type Board struct {
+	Loose []File
+	Trays []Tray   // A always, and every other that holds something or has a message
+	Lost  []string // paths of which trays held what is not loose any more
+}
+
+// Tray is a commit being drafted.
+type Tray struct {
+	Layer   Layer
+	Message string
+	Files   []File
+}
+
+// Files gives the files of a layer.
+func (b Board) Files(l Layer) []File {
+	if l == Loose {
+		return b.Loose
+	}
+	for _, t := range b.Trays {
+		if t.Layer == l {
+			return t.Files
+		}
+	}
+	return nil
+}
+
+// batch is how many files are in memory as a whole at a time.
+const batch = 256
+
+// Read lists all changes, sorted as kept.
+func Read(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View) (Board, error) {
+	var board Board
+	byLayer := map[Layer][]File{A: nil}
+	seen := map[string]bool{}
+	err := eachBatch(ctx, r, changes, kept, view, func(sheets []*Sheet, lost []string) error {
+		board.Lost = append(board.Lost, lost...)
+		for _, s := range sheets {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			seen[s.Path] = true
+			for _, l := range append([]Layer{A, Loose}, s.drafts()...) {
+				if f, _ := s.file(l, view.Context); len(f.Hunks) > 0 {
+					f.forgetTexts()
+					byLayer[l] = append(byLayer[l], f)
+				}
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return board, err
+	}
+	for path := range kept.files {
+		if !seen[path] {
+			board.Lost = append(board.Lost, path)
+		}
+	}
+	slices.Sort(board.Lost)
+	for l := A; l <= Last; l++ {
+		files, message := byLayer[l], kept.Messages[l]
+		if l == A || len(files) > 0 || message != "" {
+			board.Trays = append(board.Trays, Tray{l, message, files})
+		}
+	}
+	board.Loose = byLayer[Loose]
+	return board, nil
+}
+
+// item is a path with all that the repository's status says of it.
+type item struct {
+	path    string
+	records []repo.Change // of the path itself; two where it was taken out of the index and lies there still
+	from    *repo.Change
+	renamed Layer
+	alike   string
+}
+
+func itemsOf(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]item, error) {
+	pairs, err := pairUp(ctx, r, changes)
+	if err != nil {
+		return nil, err
+	}
+	used := map[string]bool{}
+	for _, p := range pairs {
+		if p.from != nil {
+			used[p.from.Path] = true
+		}
+	}
+	var items []item
+	places := map[string]int{}
+	for _, c := range changes {
+		if used[c.Path] {
+			continue
+		}
+		if at, ok := places[c.Path]; ok {
+			items[at].records = append(items[at].records, c)
+			continue
+		}
+		places[c.Path] = len(items)
+		p := pairs[c.Path]
+		items = append(items, item{c.Path, []repo.Change{c}, p.from, p.at, p.alike})
+	}
+	return items, nil
+}
+
+// eachBatch reads the sheets of changes, some at a time, sorted as kept. Lost are
+// the paths of which not all that was kept is there any more.
+func eachBatch(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, do func(sheets []*Sheet, lost []string) error) error {
+	items, err := itemsOf(ctx, r, changes)
+	if err != nil {
+		return err
+	}
+	for some := range slices.Chunk(items, batch) {
+		sheets, err := readSheets(ctx, r, some, view)
+		if err != nil {
+			return err
+		}
+		var lost []string
+		for _, s := range sheets {
+			if !kept.sort(s) {
+				lost = append(lost, s.Path)
+			}
+		}
+		if err := do(sheets, lost); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func readSheets(ctx context.Context, r *repo.Repo, items []item, view View) ([]*Sheet, error) {
+	sheets := make([]*Sheet, len(items))
+	var loose []repo.Change
+	var owners []*Sheet
+	var reads []*version
+	for i, it := range items {
+		s := &Sheet{Path: it.path, alike: it.alike}
+		sheets[i] = s
+		records := it.records
+		if it.from != nil {
+			s.From, s.Renamed = it.from.Path, it.renamed
+			records = append([]repo.Change{*it.from}, records...)
+		}
+		for n, c := range records {
+			if !c.New || n == 0 {
+				s.take(c, n == 0)
+			}
+			if c.Conflict {
+				s.Blocked = "left unsettled by a merge; settle it first"
+			}
+			if c.Loose && c.Path == s.Path {
+				c.Full = view.Load[c.Path]
+				loose, owners = append(loose, c), append(owners, s)
+			}
+		}
+		reads = append(reads, &s.head, &s.index)
+	}
+	limit := repo.LargeFile
+	if len(view.Load) > 0 {
+		limit = repo.LargestLoaded
+	}
+	if err := readVersions(ctx, r, reads, limit); err != nil {
+		return nil, err
+	}
+	for _, s := range sheets {
+		s.work = s.index
+		for _, v := range []version{s.head, s.index} {
+			s.large = s.large || v.Mode != repo.ModeNone && v.Mode != repo.ModeSubmodule && v.data == nil
+		}
+	}
+	files, err := r.ReadWorkFiles(ctx, loose)
+	if err != nil {
+		return nil, err
+	}
+	for i, f := range files {
+		owners[i].takeWork(r, f)
+	}
+	for _, s := range sheets {
+		s.plan()
+	}
+	return sheets, nil
+}
+
+// take notes what a record of the status says of HEAD and the index. Of a renamed
+// file the first record tells of the old path, the second of the new one.
+func (s *Sheet) take(c repo.Change, first bool) {
+	head, index := version{Mode: c.HeadMode, ID: c.HeadID}, version{Mode: c.IndexMode, ID: c.IndexID}
+	switch {
+	case first:
+		s.head, s.index = head, index
+	case s.From != "" && s.Renamed == A:
+		s.index = index
+	}
+}
+
+func (s *Sheet) takeWork(r *repo.Repo, f repo.WorkFile) {
+	if f.Failed != nil {
+		s.Blocked = "it cannot be read: " + errors.Unwrap(f.Failed).Error()
+		return
+	}
+	s.work = version{Mode: f.Mode, ID: f.ID, data: f.Data}
+	s.binary = s.binary || f.Binary
+	switch {
+	case f.Large:
+		s.large, s.stamp = true, f.Stamp
+	case f.Mode != repo.ModeNone && f.Mode != repo.ModeSubmodule:
+		if f.Data == nil {
+			s.work.data = []byte{}
+		}
+		s.work.ID = r.HashObject(repo.KindBlob, f.Data)
+	}
+}
+
+// readVersions reads stored contents, all with one question. Those over the limit,
+// in bytes, stay without data.
+func readVersions(ctx context.Context, r *repo.Repo, versions []*version, limit int) error {
+	var ids []repo.ID
+	seen := map[repo.ID]bool{}
+	for _, v := range versions {
+		if v.Mode != repo.ModeNone && v.Mode != repo.ModeSubmodule && !seen[v.ID] {
+			seen[v.ID] = true
+			ids = append(ids, v.ID)
+		}
+	}
+	sizes, err := r.Sizes(ctx, ids)
+	if err != nil {
+		return err
+	}
+	var small []repo.ID
+	for i, id := range ids {
+		if sizes[i] <= int64(limit) {
+			small = append(small, id)
+		}
+	}
+	objects, err := r.Objects(ctx, small)
+	if err != nil {
+		return err
+	}
+	texts := make(map[repo.ID][]byte, len(small))
+	for i, id := range small {
+		texts[id] = objects[i].Data
+		if texts[id] == nil {
+			texts[id] = []byte{}
+		}
+	}
+	for _, v := range versions {
+		if v.Mode != repo.ModeNone && v.Mode != repo.ModeSubmodule {
+			v.data = texts[v.ID]
+		}
+	}
+	return nil
+}
+
+// Between lists what differs between two trees.
+func Between(ctx context.Context, objects *repo.Overlay, old, new repo.ID) ([]File, error) {
+	differences, err := merge.Compare(ctx, objects, old, new)
+	if err != nil {
+		return nil, err
+	}
+	var ids []repo.ID
+	for _, d := range differences {
+		for _, e := range []repo.Entry{d.Old, d.New} {
+			if e.Mode.IsFile() || e.Mode == repo.ModeSymlink {
+				ids = append(ids, e.ID)
+			}
+		}
+	}
+	large, err := objects.Larger(ctx, ids, repo.LargeFile)
+	if err != nil {
+		return nil, err
+	}
+	var files []File
+	for some := range slices.Chunk(differences, batch) {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		batch, err := filesOf(ctx, objects, some, large)
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, batch...)
+	}
+	return files, nil
+}
+
+func filesOf(ctx context.Context, objects *repo.Overlay, differences []merge.Difference, large map[repo.ID]bool) ([]File, error) {
+	var ids []repo.ID
+	for _, d := range differences {
+		for _, e := range []repo.Entry{d.Old, d.New} {
+			if (e.Mode.IsFile() || e.Mode == repo.ModeSymlink) && !large[e.ID] {
+				ids = append(ids, e.ID)
+			}
+		}
+	}
+	if err := objects.Prefetch(ctx, ids); err != nil {
+		return nil, err
+	}
+	text := func(e repo.Entry) ([]byte, error) {
+		if e.IsZero() || e.Mode == repo.ModeSubmodule || large[e.ID] {
+			return nil, nil
+		}
+		return objects.Blob(ctx, e.ID)
+	}
+	files := make([]File, len(differences))
+	for i, d := range differences {
+		f := File{
+			Path: d.Path, Large: large[d.Old.ID] || large[d.New.ID],
+			Old: repo.IndexEntry{Path: d.Path, Mode: d.Old.Mode, ID: d.Old.ID},
+			New: repo.IndexEntry{Path: d.Path, Mode: d.New.Mode, ID: d.New.ID},
+		}
+		var err error
+		if f.OldText, err = text(d.Old); err != nil {
+			return nil, err
+		}
+		if f.NewText, err = text(d.New); err != nil {
+			return nil, err
+		}
+		f.compare(diff.Context)
+		f.forgetTexts()
+		files[i] = f
+	}
+	return files, nil
+}

@@ -1,0 +1,417 @@
+package tray
+
+import (
+	"errors"
+	"fmt"
+
+	"bastel/internal/diff"
+)
+
+// Layer says where in the row of commits-to-be a line comes or goes: with HEAD,
+// with tray A, the index, with tray B, C, ..., or loosely in the working tree.
+type Layer int8
+
+// The layers. Those of the trays B to Z lie between A and Loose.
+const (
+	Head  Layer = 0
+	A     Layer = 1
+	Last  Layer = 26
+	Loose Layer = 100
+	never Layer = 101
+)
+
+// String is a tray's letter, or what the layer holds.
+func (l Layer) String() string {
+	switch {
+	case l == Head:
+		return "HEAD"
+	case l >= A && l <= Last:
+		return string(rune('A' + l - A))
+	}
+	return "the loose changes"
+}
+
+// ParseLayer reads a tray's letter.
+func ParseLayer(letter string) (Layer, bool) {
+	if len(letter) != 1 || letter[0] < 'A' || letter[0] > 'Z' {
+		return 0, false
+	}
+	return A + Layer(letter[0]-'A'), true
+}
+
+// IsDraft says whether the layer is a tray that Bastel keeps, which A is not.
+func (l Layer) IsDraft() bool { return l > A && l <= Last }
+
+// ErrBuildsOn is a change that cannot go below the one it builds on.
+var ErrBuildsOn = errors.New("builds on another change")
+
+func buildsOn(l Layer) error {
+	return fmt.Errorf("it %w: take what is in tray %s along, or first", ErrBuildsOn, l)
+}
+
+// woven is one line with the layer that brings it and the one that takes it away.
+type woven struct {
+	Text       []byte
+	Born, Dies Layer
+	marked     bool // while a hunk is rewritten: part of it
+	place      int  // while pieces are absorbed: where the line stood, counted from 1
+}
+
+// weave is a text in all of its layers at once: the lines of all of them in one
+// row. The text at a layer is made of the lines born at it or before that have not
+// died by then, so lines go from tray to tray without any merging, and in any order.
+// (M. J. Rochkind, The Source Code Control System, IEEE TSE 1(4), 1975.)
+type weave []woven
+
+// newWeave weaves what HEAD, the index and the working tree hold.
+func newWeave(head, index, work [][]byte) weave {
+	w := make(weave, len(head), len(head)+len(work)/4)
+	for i, line := range head {
+		w[i] = woven{Text: line, Born: Head, Dies: never}
+	}
+	return w.with(index, A).with(work, Loose)
+}
+
+// with adds a text as a layer above all others.
+func (w weave) with(lines [][]byte, at Layer) weave {
+	var places []int
+	var old [][]byte
+	for i, line := range w {
+		if line.Dies == never {
+			places, old = append(places, i), append(old, line.Text)
+		}
+	}
+	changes := diff.Lines(old, lines)
+	if len(changes) == 0 {
+		return w
+	}
+	out := make(weave, 0, len(w)+len(lines)-len(old)+len(changes))
+	next := 0
+	copyUntil := func(end int, dies bool) {
+		for ; next < end; next++ {
+			line := w[next]
+			if dies && line.Dies == never {
+				line.Dies = at
+			}
+			out = append(out, line)
+		}
+	}
+	for _, c := range changes {
+		if c.OldStart < len(places) {
+			copyUntil(places[c.OldStart], false)
+		} else {
+			copyUntil(len(w), false)
+		}
+		if c.OldEnd > c.OldStart {
+			copyUntil(places[c.OldEnd-1]+1, true)
+		}
+		for _, text := range lines[c.NewStart:c.NewEnd] {
+			out = append(out, woven{Text: text, Born: at, Dies: never})
+		}
+	}
+	copyUntil(len(w), false)
+	return out
+}
+
+// lines gives the text at a layer.
+func (w weave) lines(at Layer) [][]byte {
+	var lines [][]byte
+	for _, line := range w {
+		if line.Born <= at && at < line.Dies {
+			lines = append(lines, line.Text)
+		}
+	}
+	return lines
+}
+
+// step is what one layer changes, with the places in the weave of the lines before
+// and after it.
+type step struct {
+	old, new           [][]byte
+	oldPlace, newPlace []int
+	changes            []diff.Change
+}
+
+func (w weave) step(at Layer) step {
+	var s step
+	open := false
+	for i, line := range w {
+		before, after := line.Born < at && line.Dies >= at, line.Born <= at && line.Dies > at
+		if !before && !after {
+			continue
+		}
+		if before == after {
+			open = false
+		} else if !open {
+			open = true
+			s.changes = append(s.changes, diff.Change{OldStart: len(s.old), OldEnd: len(s.old), NewStart: len(s.new), NewEnd: len(s.new)})
+		}
+		if before {
+			s.old, s.oldPlace = append(s.old, line.Text), append(s.oldPlace, i)
+		}
+		if after {
+			s.new, s.newPlace = append(s.new, line.Text), append(s.newPlace, i)
+		}
+		if open {
+			last := &s.changes[len(s.changes)-1]
+			last.OldEnd, last.NewEnd = len(s.old), len(s.new)
+		}
+	}
+	return s
+}
+
+// place finds a line of the step in the weave.
+func (s step) place(line diff.Line) int {
+	if line.Op == diff.Remove {
+		return s.oldPlace[line.Old]
+	}
+	return s.newPlace[line.New]
+}
+
+// move takes the picked changes of one layer to another. Errors: ErrBuildsOn.
+func (w weave) move(picked map[int]bool, from, to Layer) (weave, error) {
+	out := make(weave, 0, len(w))
+	for i, line := range w {
+		if picked[i] {
+			switch {
+			case line.Born == from:
+				line.Born = to
+			case line.Dies == from && to < line.Born:
+				return nil, buildsOn(line.Born)
+			case line.Dies == from:
+				line.Dies = to
+			}
+		}
+		if line.Born < line.Dies { // else it is never there
+			out = append(out, line)
+		}
+	}
+	return out, nil
+}
+
+// discard takes picked loose changes back out of the working tree's text.
+func (w weave) discard(picked map[int]bool) weave {
+	out := make(weave, 0, len(w))
+	for i, line := range w {
+		switch {
+		case picked[i] && line.Born == Loose:
+			continue
+		case picked[i] && line.Dies == Loose:
+			line.Dies = never
+		}
+		out = append(out, line)
+	}
+	return out
+}
+
+// takeMarked gives the places of the marked lines, without their marks. Errors:
+// ErrBuildsOn, if one of them is not there yet at the layer.
+func (w weave) takeMarked(at Layer) ([]int, error) {
+	var places []int
+	for i := range w {
+		if !w[i].marked {
+			continue
+		}
+		w[i].marked = false
+		if w[i].Born > at {
+			return nil, buildsOn(w[i].Born)
+		}
+		if at < w[i].Dies {
+			places = append(places, i)
+		}
+	}
+	return places, nil
+}
+
+// rewrite gives part of a layer's text other lines: those at the places become the
+// given ones. The layers above see them turned back, so that the working tree's
+// text stays as it is.
+func (w weave) rewrite(places []int, lines [][]byte, at Layer) weave {
+	old := make([][]byte, len(places))
+	for i, place := range places {
+		old[i] = w[place].Text
+	}
+	added := map[int][][]byte{} // before the place
+	gone := map[int]bool{}
+	end := len(w)
+	if len(places) > 0 {
+		end = places[len(places)-1] + 1
+	}
+	for _, c := range diff.Lines(old, lines) {
+		before := end
+		if c.OldEnd < len(places) {
+			before = places[c.OldEnd]
+		}
+		added[before] = lines[c.NewStart:c.NewEnd]
+		for _, place := range places[c.OldStart:c.OldEnd] {
+			gone[place] = true
+		}
+	}
+	out := make(weave, 0, len(w)+len(lines))
+	for i := range len(w) + 1 {
+		for _, text := range added[i] {
+			out = append(out, woven{Text: text, Born: at, Dies: Loose})
+		}
+		if i == len(w) {
+			break
+		}
+		line := w[i]
+		if !gone[i] {
+			out = append(out, line)
+			continue
+		}
+		// The layer takes it away, or never brings it; the working tree has it still.
+		if line.Dies == never {
+			out = append(out, woven{Text: line.Text, Born: Loose, Dies: never})
+		}
+		if line.Born < at {
+			out = append(out, woven{Text: line.Text, Born: line.Born, Dies: at})
+		}
+	}
+	return out
+}
+
+// settle makes a tray's changes part of HEAD. Errors: ErrBuildsOn, if they build on
+// those of a tray that is not settled yet.
+func (w weave) settle(at Layer) (weave, error) {
+	out := make(weave, 0, len(w))
+	for _, line := range w {
+		if line.Dies == at {
+			if line.Born != Head {
+				return nil, buildsOn(line.Born)
+			}
+			continue
+		}
+		if line.Born == at {
+			line.Born = Head
+		}
+		out = append(out, line)
+	}
+	return out, nil
+}
+
+// below puts an older text under the weave: what lies between the two becomes a
+// change of the given layer.
+func (w weave) below(older [][]byte, at Layer) weave {
+	var places []int
+	var head [][]byte
+	for i, line := range w {
+		if line.Born == Head {
+			places, head = append(places, i), append(head, line.Text)
+		}
+	}
+	born := map[int]bool{}
+	gone := map[int][][]byte{} // before the place
+	for _, c := range diff.Lines(older, head) {
+		before := len(w)
+		if c.NewStart < len(places) {
+			before = places[c.NewStart]
+		}
+		gone[before] = older[c.OldStart:c.OldEnd]
+		for _, place := range places[c.NewStart:c.NewEnd] {
+			born[place] = true
+		}
+	}
+	out := make(weave, 0, len(w)+len(older))
+	for i := range len(w) + 1 {
+		for _, text := range gone[i] {
+			out = append(out, woven{Text: text, Born: Head, Dies: at})
+		}
+		if i == len(w) {
+			break
+		}
+		line := w[i]
+		if born[i] {
+			line.Born = at
+		}
+		if line.Born < line.Dies {
+			out = append(out, line)
+		}
+	}
+	return out
+}
+
+// adopt sorts a fresh weave as an older one was sorted: changes that are still
+// there go into the trays they were in. It counts the lines that are not there any
+// more. Changes that were committed or staged meanwhile are settled, not lost.
+func (w weave) adopt(old weave) (weave, int) {
+	places := make([]int, len(old)) // where each old line is now, or -1
+	oldTexts, newTexts := make([][]byte, len(old)), make([][]byte, len(w))
+	for i := range old {
+		oldTexts[i] = old[i].Text
+	}
+	for i := range w {
+		newTexts[i] = w[i].Text
+	}
+	at := 0
+	keep := func(until, shift int) {
+		for ; at < until; at++ {
+			places[at] = at + shift
+		}
+	}
+	shift := 0
+	for _, c := range diff.Lines(oldTexts, newTexts) {
+		keep(c.OldStart, shift)
+		for ; at < c.OldEnd; at++ {
+			places[at] = -1
+		}
+		shift = c.NewEnd - c.OldEnd
+	}
+	keep(len(old), shift)
+
+	lost := 0
+	w = append(weave{}, w...)
+	own := map[int][]woven{} // text that only trays hold, by the place before which it stands
+	for i, line := range old {
+		isBorn, dies := line.Born.IsDraft(), line.Dies.IsDraft()
+		switch place := places[i]; {
+		case !isBorn && !dies:
+		case place < 0 && isBorn && line.Dies != never: // the tray's own text
+			if next, ok := anchor(places, i); ok {
+				own[next] = append(own[next], line)
+			} else {
+				lost++
+			}
+		case place < 0:
+			if isBorn {
+				lost++
+			}
+		case isBorn && w[place].Born == Loose:
+			w[place].Born = line.Born
+		case dies && w[place].Dies == Loose:
+			w[place].Dies = line.Dies
+		case dies && w[place].Dies == never:
+			lost++
+		}
+	}
+	if len(own) == 0 {
+		return w, lost
+	}
+	out := make(weave, 0, len(w)+len(own))
+	for i := range len(w) + 1 {
+		out = append(out, own[i]...)
+		if i < len(w) {
+			out = append(out, w[i])
+		}
+	}
+	return out, lost
+}
+
+// anchor finds where a line goes that has no place of its own: behind the line that
+// stood before it, else before the one that stood behind it.
+func anchor(places []int, i int) (int, bool) {
+	for before := i - 1; before >= 0 && before >= i-anchorReach; before-- {
+		if places[before] >= 0 {
+			return places[before] + 1, true
+		}
+	}
+	for after := i + 1; after < len(places) && after <= i+anchorReach; after++ {
+		if places[after] >= 0 {
+			return places[after], true
+		}
+	}
+	return 0, len(places) == 1
+}
+
+// anchorReach is how far away a line may be that another one is placed by.
+const anchorReach = 50

@@ -1,0 +1,176 @@
+package tray
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"bastel/internal/diff"
+)
+
+func drawLines(t *rapid.T, name string) [][]byte {
+	line := rapid.SampledFrom([]string{"a\n", "b\n", "c\n", "\n", "d\r\n"})
+	return diff.Split([]byte(strings.Join(rapid.SliceOfN(line, 0, 20).Draw(t, name), "")))
+}
+
+func pickSome(t *rapid.T, w weave) map[int]bool {
+	picked := map[int]bool{}
+	for i := range w {
+		picked[i] = rapid.Bool().Draw(t, "picked")
+	}
+	return picked
+}
+
+// drawWeave is a weave whose lines went from layer to layer.
+func drawWeave(t *rapid.T) (w weave, head, work [][]byte) {
+	head, work = drawLines(t, "head"), drawLines(t, "work")
+	w = newWeave(head, drawLines(t, "index"), work)
+	layer := rapid.SampledFrom([]Layer{A, A + 1, A + 2, Loose})
+	for range rapid.IntRange(0, 5).Draw(t, "moves") {
+		if moved, err := w.move(pickSome(t, w), layer.Draw(t, "from"), layer.Draw(t, "to")); err == nil {
+			w = moved
+		}
+	}
+	return w, head, work
+}
+
+// texts are those of all layers.
+func (w weave) texts() (list []string) {
+	for l := Head; l <= A+3; l++ {
+		list = append(list, string(diff.Join(w.lines(l))))
+	}
+	return append(list, string(diff.Join(w.lines(Loose))))
+}
+
+func TestMovesKeepTheEnds(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w, head, work := drawWeave(t)
+		assert.Equal(t, head, w.lines(Head), "what HEAD has")
+		assert.Equal(t, work, w.lines(Loose), "what the working tree has")
+		for l := A; l <= A+2; l++ {
+			s := w.step(l)
+			assert.Equal(t, w.lines(l-1), s.old)
+			assert.Equal(t, w.lines(l), s.new)
+			var made [][]byte
+			at := 0
+			for _, c := range s.changes {
+				made = append(append(made, s.old[at:c.OldStart]...), s.new[c.NewStart:c.NewEnd]...)
+				at = c.OldEnd
+			}
+			assert.Equal(t, diff.Join(s.new), diff.Join(append(made, s.old[at:]...)), "a layer is its changes")
+		}
+	})
+}
+
+func TestSettleTakesATrayIntoHEAD(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w, _, _ := drawWeave(t)
+		before := w.texts()
+		settled, err := w.settle(A)
+		require.NoError(t, err, "nothing lies below A")
+		assert.Equal(t, before[1:], settled.texts()[1:])
+		assert.Equal(t, before[1], settled.texts()[0])
+		if later, err := w.settle(A + 1); err == nil {
+			assert.Equal(t, before[2:], later.texts()[2:], "B first: what follows stays")
+		}
+	})
+}
+
+func TestBelowAddsTheOldText(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w, _, work := drawWeave(t)
+		older := drawLines(t, "older")
+		for _, at := range []Layer{A, Loose} {
+			under := w.below(older, at)
+			assert.Equal(t, older, under.lines(Head))
+			assert.Equal(t, work, under.lines(Loose))
+			if at == A {
+				assert.Equal(t, w.texts()[1:], under.texts()[1:])
+			}
+		}
+	})
+}
+
+func TestRewriteChangesOneLayerOnly(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w, head, work := drawWeave(t)
+		var places []int
+		for i, line := range w {
+			if line.Born <= A+1 && A+1 < line.Dies {
+				places = append(places, i)
+			}
+		}
+		want := drawLines(t, "edited")
+		edited := w.rewrite(places, want, A+1)
+		assert.Equal(t, want, edited.lines(A+1))
+		assert.Equal(t, head, edited.lines(Head))
+		assert.Equal(t, work, edited.lines(Loose))
+		assert.Equal(t, w.lines(A), edited.lines(A))
+	})
+}
+
+func TestDiscardPutsTheTextBack(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		w, _, _ := drawWeave(t)
+		all := map[int]bool{}
+		for i := range w {
+			all[i] = true
+		}
+		texts := w.discard(all).texts()
+		assert.Equal(t, w.texts()[:4], texts[:4])
+		assert.Equal(t, texts[3], texts[5], "nothing is loose any more")
+	})
+}
+
+// numbered gives lines that all differ.
+func numbered(from, to int) (lines [][]byte) {
+	for i := from; i < to; i++ {
+		lines = append(lines, fmt.Appendf(nil, "line %d\n", i))
+	}
+	return lines
+}
+
+// TestAdoptKeepsWhatIsStillThere: lines in trays stay in them while the file is
+// edited elsewhere, and what is gone is counted.
+func TestAdoptKeepsWhatIsStillThere(t *testing.T) {
+	head := numbered(0, 20)
+	work := append(append(numbered(0, 5), []byte("new 1\n"), []byte("new 2\n")), numbered(7, 20)...)
+	w := newWeave(head, head, work)
+	inB := func(text string, w weave) bool {
+		for _, line := range w {
+			if string(line.Text) == text && (line.Born == A+1 || line.Dies == A+1) {
+				return true
+			}
+		}
+		return false
+	}
+	picked := map[int]bool{}
+	for i, line := range w {
+		picked[i] = string(line.Text) == "new 1\n" || string(line.Text) == "line 6\n"
+	}
+	w, err := w.move(picked, Loose, A+1)
+	require.NoError(t, err)
+	edited := w.rewrite([]int{0}, [][]byte{[]byte("own\n")}, A+1)
+
+	same, lost := newWeave(head, head, work).adopt(w)
+	assert.Equal(t, w, same)
+	assert.Zero(t, lost)
+	moved := append(numbered(100, 110), work...)
+	after, lost := newWeave(head, head, moved).adopt(w)
+	assert.Zero(t, lost)
+	assert.True(t, inB("new 1\n", after) && inB("line 6\n", after) && !inB("new 2\n", after))
+	assert.Equal(t, moved, after.lines(Loose))
+	after, lost = newWeave(head, head, append(numbered(0, 5), work[6:]...)).adopt(w)
+	assert.Equal(t, 1, lost, "the line is gone from the file")
+	assert.True(t, inB("line 6\n", after))
+	after, lost = newWeave(head, work, work).adopt(w)
+	assert.Zero(t, lost, "staged by others is settled")
+	assert.False(t, inB("new 1\n", after))
+	after, _ = newWeave(head, head, moved).adopt(edited)
+	assert.True(t, inB("own\n", after), "text that only the tray has stays too")
+	assert.Equal(t, moved, after.lines(Loose))
+}

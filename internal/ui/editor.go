@@ -1,0 +1,245 @@
+package ui
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"unicode"
+
+	"charm.land/bubbles/v2/textarea"
+	tea "charm.land/bubbletea/v2"
+	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+)
+
+// editor writes a message, or another text.
+type editor struct {
+	kit.Edit
+	area   textarea.Model
+	before string
+	warned bool // that leaving forgets what was written
+}
+
+func newEditor(edit kit.Edit, theme kit.Theme) *editor {
+	area := textarea.New()
+	area.Prompt = "  "
+	area.ShowLineNumbers = false
+	area.CharLimit = 0
+	area.MaxHeight = 0
+	if edit.Message != nil {
+		area.Placeholder = "Say what changes, in one line"
+		if strings.TrimSpace(edit.Text) == "" {
+			edit.Text = edit.Message.Template
+		}
+	}
+	styles := area.Styles()
+	styles.Focused.CursorLine = lipgloss.NewStyle()
+	styles.Focused.Placeholder = theme.Dim
+	styles.Focused.Text = theme.Plain
+	styles.Focused.Prompt = theme.Dim
+	styles.Focused.EndOfBuffer = theme.Dim
+	area.SetStyles(styles)
+	area.SetValue(strings.TrimRight(edit.Text, "\n"))
+	area.MoveToBegin()
+	if edit.Message != nil && edit.Text != edit.Message.Template {
+		area.MoveToEnd()
+	}
+	area.Focus()
+	return &editor{Edit: edit, area: area, before: area.Value()}
+}
+
+func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
+	switch key := keyOf(msg); {
+	case key == "ctrl+s":
+		m.closePage()
+		return e.Done(e.text())
+	case key == "esc" || key == "ctrl+c":
+		if e.area.Value() != e.before && !e.warned {
+			e.warned = true
+			return nil
+		}
+		m.closePage()
+		return kit.Say("It stays as it was.")
+	case key == "ctrl+e":
+		return m.compose(e)
+	case key == "ctrl+o" && e.Message != nil:
+		return m.openPage(e.earlier())
+	case key == "ctrl+t" && e.Message != nil:
+		return m.openPage(e.trailers())
+	}
+	e.warned = false
+	var cmd tea.Cmd
+	e.area, cmd = e.area.Update(msg)
+	return cmd
+}
+
+// text is what was written, of a message without the lines that do not count.
+func (e *editor) text() string {
+	if e.Message == nil {
+		return e.area.Value()
+	}
+	return app.WithoutComments(e.area.Value(), e.Message.Comment)
+}
+
+func (e *editor) earlier() *chooser {
+	choose := kit.Choose{Title: "Start from an earlier message"}
+	for _, message := range e.Message.Earlier {
+		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(repo.Subject(message)), Do: func() tea.Cmd {
+			e.area.SetValue(strings.TrimRight(message, "\n"))
+			return nil
+		}})
+	}
+	return &chooser{Choose: choose, back: e}
+}
+
+func (e *editor) trailers() *chooser {
+	choose := kit.Choose{Title: "Add a trailer"}
+	for _, trailer := range e.Message.Trailers {
+		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(trailer), Do: func() tea.Cmd {
+			e.area.SetValue(strings.TrimRight(app.AddTrailer(e.area.Value(), trailer), "\n"))
+			return nil
+		}})
+	}
+	return &chooser{Choose: choose, back: e}
+}
+
+func (e *editor) scroll(int) {}
+
+// subjectRoom and bodyRoom are the widths that most readers of messages have.
+const (
+	subjectRoom = 60
+	bodyRoom    = 72
+)
+
+func (e *editor) view(size kit.Size, m *Model) []string {
+	rows := title(size, e.Title, m.theme)
+	width := size.Width - 2
+	if e.Message != nil {
+		gauge, style := e.gauge(m.theme)
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + gauge, Style: style}), kit.Blank(size.Width))
+		width = min(width, bodyRoom+6)
+	}
+	e.area.SetWidth(width)
+	e.area.SetHeight(max(3, size.Height-len(rows)-1))
+	for line := range strings.SplitSeq(e.area.View(), "\n") {
+		rows = append(rows, line+strings.Repeat(" ", max(0, size.Width-ansi.StringWidth(line))))
+	}
+	return kit.Pad(rows, size.Width, size.Height)
+}
+
+// gauge says how the message stands against what readers expect.
+func (e *editor) gauge(theme kit.Theme) (string, lipgloss.Style) {
+	subject, body, _ := strings.Cut(e.text(), "\n")
+	hints := []string{fmt.Sprintf("subject %d of %d", ansi.StringWidth(subject), subjectRoom)}
+	if ansi.StringWidth(subject) > subjectRoom {
+		hints = append(hints, "the subject is long")
+	}
+	if strings.HasSuffix(subject, ".") {
+		hints = append(hints, "a subject needs no full stop")
+	}
+	if word := notImperative(subject); word != "" {
+		hints = append(hints, fmt.Sprintf("%q: most say what the commit does, as an order", word))
+	}
+	if body != "" && !strings.HasPrefix(body, "\n") {
+		hints = append(hints, "leave a blank line below the subject")
+	}
+	for line := range strings.Lines(body) {
+		if ansi.StringWidth(strings.TrimRight(line, "\n")) > bodyRoom {
+			hints = append(hints, fmt.Sprintf("a line of the body is longer than %d", bodyRoom))
+			break
+		}
+	}
+	style := theme.Dim
+	if len(hints) > 1 {
+		style = theme.Next
+	}
+	return strings.Join(hints, "   "), style
+}
+
+// notImperative gives the first word of a subject if it looks like what was done, or
+// is being done. It is a hint, and wrong at times.
+func notImperative(subject string) string {
+	word, _, more := strings.Cut(subject, " ")
+	if !more || strings.IndexFunc(word, func(r rune) bool { return !unicode.IsLetter(r) }) >= 0 {
+		return ""
+	}
+	lower := strings.ToLower(word)
+	for _, ending := range []string{"ed", "ing"} {
+		if stem, ok := strings.CutSuffix(lower, ending); ok && len(stem) > 2 && !strings.HasSuffix(stem, "e") && lower != "embed" && lower != "bring" {
+			return word
+		}
+	}
+	return ""
+}
+
+func (e *editor) keys() string {
+	if e.warned {
+		return "esc once more forgets what you wrote   ctrl+s keeps it"
+	}
+	keys := "ctrl+s keep   esc leave as it was   ctrl+e your own editor"
+	if e.Message != nil {
+		keys += "   ctrl+o earlier messages   ctrl+t trailers"
+	}
+	return keys
+}
+
+type composed struct {
+	editor *editor
+	file   string
+	err    error
+}
+
+// compose opens what is being written in the user's own editor.
+func (m *Model) compose(e *editor) tea.Cmd {
+	file, err := os.CreateTemp("", "bastel-*"+e.Suffix)
+	if err == nil {
+		_, err = file.WriteString(e.area.Value() + "\n")
+		err = firstError(err, file.Close())
+	}
+	if err != nil {
+		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	}
+	run, err := m.app.Repo.Editor(m.ctx, file.Name(), 0)
+	if err != nil {
+		os.Remove(file.Name())
+		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	}
+	return tea.Exec(run, func(err error) tea.Msg { return composed{e, file.Name(), err} })
+}
+
+func firstError(errs ...error) error {
+	for _, err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// haveComposed takes back what the user's own editor has written.
+func (m *Model) haveComposed(msg composed) {
+	data, err := os.ReadFile(msg.file)
+	os.Remove(msg.file)
+	if err = firstError(msg.err, err); err != nil {
+		m.notice = kit.Notice{Text: err.Error(), Trouble: true}
+		return
+	}
+	msg.editor.area.SetValue(strings.TrimRight(string(data), "\n"))
+	msg.editor.warned = false
+}
+
+type launched struct{ err error }
+
+// launch opens a working file in the user's editor.
+func (m *Model) launch(msg kit.Launch) tea.Cmd {
+	run, err := m.app.Repo.Editor(m.ctx, m.app.Repo.WorkPath(msg.Path), msg.Line)
+	if err != nil {
+		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	}
+	return tea.Exec(run, func(err error) tea.Msg { return launched{err} })
+}

@@ -1,0 +1,72 @@
+package shape
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+)
+
+// sweep looks for leftovers in every commit of the branch, shows them, and takes them
+// out if the user says so.
+func (m *Model) sweep() tea.Cmd {
+	if m.plan.Changes() {
+		return kit.Say("The plan has edits. Apply them, or start over with z, before you sweep: a sweep rewrites the branch by itself.")
+	}
+	var swept app.Swept
+	return kit.Start(kit.Work{
+		Title: "Looking for leftovers",
+		Do: func(ctx context.Context, _ func(string)) (note string, err error) {
+			if swept, err = m.app.SweepBranch(ctx, true); err == nil && len(swept.Findings) == 0 {
+				note = "No commit of the branch has leftovers."
+			}
+			return note, err
+		},
+		Then: func() tea.Msg {
+			if len(swept.Findings) == 0 {
+				return nil
+			}
+			return m.offerSweep(swept)
+		},
+	})
+}
+
+func (m *Model) offerSweep(swept app.Swept) kit.Choose {
+	commits := map[string]bool{}
+	for _, f := range swept.Findings {
+		commits[f.Commit.String()] = true
+	}
+	detail := "The commits stay, and later ones follow."
+	if len(swept.Emptied) > 0 {
+		detail = "Nothing is left of: " + safe.Line(strings.Join(swept.Emptied, ", "))
+	}
+	choose := kit.Choose{Title: "Leftovers in the branch's commits", Options: []kit.Option{{
+		Key: "enter", Label: fmt.Sprintf("Take %s out of %s", app.Count(len(swept.Findings), "line"), app.Count(len(commits), "commit")), Detail: detail, Do: m.applySweep,
+	}}}
+	for _, f := range swept.Findings {
+		choose.Options = append(choose.Options, kit.Option{Key: f.Commit.Short(), Label: kit.Expand(safe.Line(f.Text)), Detail: fmt.Sprintf("%s:%d", safe.Line(f.Path), f.Line)})
+	}
+	return choose
+}
+
+func (m *Model) applySweep() tea.Cmd {
+	return kit.Start(kit.Work{
+		Title: "Sweeping",
+		Do: func(ctx context.Context, _ func(string)) (string, error) {
+			swept, err := m.app.SweepBranch(ctx, false)
+			if err != nil {
+				return "", err
+			}
+			note := fmt.Sprintf("Took %s out. u brings them back.", app.Count(len(swept.Findings), "leftover"))
+			if swept.Applied.Warning != "" {
+				note += " But " + swept.Applied.Warning
+			}
+			return note, nil
+		},
+	})
+}

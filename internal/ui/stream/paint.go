@@ -1,0 +1,131 @@
+package stream
+
+import (
+	"strings"
+
+	"charm.land/lipgloss/v2"
+	"github.com/alecthomas/chroma/v2"
+	"github.com/alecthomas/chroma/v2/lexers"
+
+	"bastel/internal/diff"
+	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
+)
+
+// paint is a range of a shown line's bytes with the part of speech it is.
+type paint struct {
+	start, end int
+	style      lipgloss.Style
+}
+
+// over gives the colour of the part; weight and all else stay the line's.
+func (p paint) over(line lipgloss.Style) lipgloss.Style {
+	return line.Foreground(p.style.GetForeground()).Italic(p.style.GetItalic())
+}
+
+// painter finds the colours of lines of code. Each line is looked at by itself, as it
+// is drawn: that costs the same in a hunk of fifty thousand lines as in a short one.
+// What only lines before tell, such as a comment over many lines, is known where the
+// hunk begins with it or the line starts as comments of its language do.
+type painter struct {
+	lexers map[string]chroma.Lexer // by path
+	lines  map[string][]chroma.Token
+}
+
+// remembered is how many lines are kept.
+const remembered = 2000
+
+// longestPainted is up to how many bytes of a line are worth it.
+const longestPainted = 400
+
+func (p *painter) line(f *tray.File, h *tray.Hunk, at int, text string, theme kit.Theme) []paint {
+	if theme.Syntax == nil || len(text) > longestPainted {
+		return nil
+	}
+	lexer := p.lexer(f.Path)
+	if lexer == nil {
+		return nil
+	}
+	if insideComment(h, at) {
+		return []paint{{0, len(text), theme.Syntax[kit.Comment]}}
+	}
+	var paints []paint
+	place := 0
+	for _, token := range p.tokens(lexer, text) {
+		if style, ok := theme.Syntax[speech(token.Type)]; ok {
+			paints = append(paints, paint{place, place + len(token.Value), style})
+		}
+		place += len(token.Value)
+	}
+	return paints
+}
+
+func (p *painter) lexer(path string) chroma.Lexer {
+	lexer, known := p.lexers[path]
+	if known {
+		return lexer
+	}
+	if p.lexers == nil {
+		p.lexers = map[string]chroma.Lexer{}
+	}
+	if lexer = lexers.Match(path); lexer != nil {
+		lexer = chroma.Coalesce(lexer)
+	}
+	p.lexers[path] = lexer
+	return lexer
+}
+
+func (p *painter) tokens(lexer chroma.Lexer, text string) []chroma.Token {
+	key := lexer.Config().Name + "\x00" + text
+	if tokens, ok := p.lines[key]; ok {
+		return tokens
+	}
+	if p.lines == nil || len(p.lines) >= remembered {
+		p.lines = map[string][]chroma.Token{}
+	}
+	tokens, err := chroma.Tokenise(lexer, nil, text)
+	if err != nil {
+		tokens = nil // the line stays plain
+	}
+	p.lines[key] = tokens
+	return tokens
+}
+
+// commentReach is how many lines before are looked at for an open comment.
+const commentReach = 60
+
+// insideComment guesses whether a line lies within a comment of the kind /* */ that
+// began on a line before. Lines of the other side do not count.
+func insideComment(h *tray.Hunk, at int) bool {
+	other := diff.Add
+	if h.Lines[at].Op == diff.Add {
+		other = diff.Remove
+	}
+	for before := at - 1; before >= 0 && before >= at-commentReach; before-- {
+		if h.Lines[before].Op == other {
+			continue
+		}
+		text := string(h.Lines[before].Text[:min(len(h.Lines[before].Text), longestPainted)])
+		opened, closed := strings.LastIndex(text, "/*"), strings.LastIndex(text, "*/")
+		if opened >= 0 || closed >= 0 {
+			return opened > closed && strings.TrimSpace(text[:opened]) == ""
+		}
+	}
+	return false
+}
+
+func speech(t chroma.TokenType) kit.Speech {
+	switch {
+	case t.InCategory(chroma.Comment):
+		return kit.Comment
+	case t.InCategory(chroma.Keyword), t == chroma.NameTag:
+		return kit.Keyword
+	case t.InSubCategory(chroma.LiteralString):
+		return kit.Text
+	case t.InSubCategory(chroma.LiteralNumber):
+		return kit.Number
+	case t == chroma.NameFunction, t == chroma.NameClass, t == chroma.NameBuiltin, t == chroma.NameAttribute:
+		return kit.Called
+	}
+	return 0
+}
