@@ -5,6 +5,7 @@ import (
 	"os"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"charm.land/bubbles/v2/textarea"
 	tea "charm.land/bubbletea/v2"
@@ -17,9 +18,29 @@ import (
 	"bastel/internal/ui/kit"
 )
 
+// Tabs and carriage returns show as these while a text is edited: the area would
+// make spaces of the one and leave the other out.
+const (
+	shownTab    = "⇥"
+	shownReturn = "␍"
+)
+
+var (
+	showControls = strings.NewReplacer("\t", shownTab, "\r", shownReturn)
+	hideControls = strings.NewReplacer(shownTab, "\t", shownReturn, "\r")
+)
+
+// editsInPlace says whether a text comes out of the area as it went in. What does not
+// is for the user's own editor.
+func editsInPlace(text string) bool {
+	return utf8.ValidString(text) && !strings.ContainsAny(text, shownTab+shownReturn) &&
+		!strings.ContainsFunc(text, func(r rune) bool { return unicode.IsControl(r) && !strings.ContainsRune("\t\r\n", r) })
+}
+
 // editor writes a message, or another text.
 type editor struct {
 	kit.Edit
+	direct bool // goes to the user's own editor at once, and is done when that ends
 	area   textarea.Model
 	before string
 	warned bool // that leaving forgets what was written
@@ -44,7 +65,7 @@ func newEditor(edit kit.Edit, theme kit.Theme) *editor {
 	styles.Focused.Prompt = theme.Dim
 	styles.Focused.EndOfBuffer = theme.Dim
 	area.SetStyles(styles)
-	area.SetValue(strings.TrimRight(edit.Text, "\n"))
+	area.SetValue(showControls.Replace(strings.TrimSuffix(edit.Text, "\n")))
 	area.MoveToBegin()
 	if edit.Message != nil && edit.Text != edit.Message.Template {
 		area.MoveToEnd()
@@ -66,7 +87,10 @@ func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 		m.closePage()
 		return kit.Say("It stays as it was.")
 	case key == "ctrl+e":
-		return m.compose(e)
+		return m.compose(e, e.written())
+	case key == "tab":
+		e.area.InsertString(shownTab)
+		return nil
 	case key == "ctrl+o" && e.Message != nil:
 		return m.openPage(e.earlier())
 	case key == "ctrl+t" && e.Message != nil:
@@ -81,16 +105,19 @@ func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 // text is what was written, of a message without the lines that do not count.
 func (e *editor) text() string {
 	if e.Message == nil {
-		return e.area.Value()
+		return e.written()
 	}
-	return app.WithoutComments(e.area.Value(), e.Message.Comment)
+	return app.WithoutComments(e.written(), e.Message.Comment)
 }
+
+// written is all that stands in the area.
+func (e *editor) written() string { return hideControls.Replace(e.area.Value()) }
 
 func (e *editor) earlier() *chooser {
 	choose := kit.Choose{Title: "Start from an earlier message"}
 	for _, message := range e.Message.Earlier {
 		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(repo.Subject(message)), Do: func() tea.Cmd {
-			e.area.SetValue(strings.TrimRight(message, "\n"))
+			e.area.SetValue(showControls.Replace(strings.TrimRight(message, "\n")))
 			return nil
 		}})
 	}
@@ -101,7 +128,7 @@ func (e *editor) trailers() *chooser {
 	choose := kit.Choose{Title: "Add a trailer"}
 	for _, trailer := range e.Message.Trailers {
 		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(trailer), Do: func() tea.Cmd {
-			e.area.SetValue(strings.TrimRight(app.AddTrailer(e.area.Value(), trailer), "\n"))
+			e.area.SetValue(showControls.Replace(strings.TrimRight(app.AddTrailer(e.written(), trailer), "\n")))
 			return nil
 		}})
 	}
@@ -182,6 +209,9 @@ func (e *editor) keys() string {
 		return "esc once more forgets what you wrote   ctrl+s keeps it"
 	}
 	keys := "ctrl+s keep   esc leave as it was   ctrl+e your own editor"
+	if e.Message == nil {
+		keys += "   " + shownTab + " is a tab"
+	}
 	if e.Message != nil {
 		keys += "   ctrl+o earlier messages   ctrl+t trailers"
 	}
@@ -195,10 +225,10 @@ type composed struct {
 }
 
 // compose opens what is being written in the user's own editor.
-func (m *Model) compose(e *editor) tea.Cmd {
+func (m *Model) compose(e *editor, text string) tea.Cmd {
 	file, err := os.CreateTemp("", "bastel-*"+e.Suffix)
 	if err == nil {
-		_, err = file.WriteString(e.area.Value() + "\n")
+		_, err = file.WriteString(text + "\n")
 		err = firstError(err, file.Close())
 	}
 	if err != nil {
@@ -222,15 +252,28 @@ func firstError(errs ...error) error {
 }
 
 // haveComposed takes back what the user's own editor has written.
-func (m *Model) haveComposed(msg composed) {
+func (m *Model) haveComposed(msg composed) tea.Cmd {
 	data, err := os.ReadFile(msg.file)
 	os.Remove(msg.file)
 	if err = firstError(msg.err, err); err != nil {
 		m.notice = kit.Notice{Text: err.Error(), Trouble: true}
-		return
+		return nil
 	}
-	msg.editor.area.SetValue(strings.TrimRight(string(data), "\n"))
+	text := strings.TrimSuffix(string(data), "\n")
+	if msg.editor.direct {
+		return msg.editor.Done(text)
+	}
+	msg.editor.area.SetValue(showControls.Replace(text))
 	msg.editor.warned = false
+	return nil
+}
+
+// edit opens the editor, or the user's own one for what only that can show.
+func (m *Model) edit(msg kit.Edit) tea.Cmd {
+	if editsInPlace(msg.Text) {
+		return m.openPage(newEditor(msg, m.theme))
+	}
+	return m.compose(&editor{Edit: msg, direct: true}, strings.TrimSuffix(msg.Text, "\n"))
 }
 
 type launched struct{ err error }

@@ -153,6 +153,10 @@ func (c *chooser) view(size kit.Size, m *Model) []string {
 	}
 	height := size.Height - len(rows)
 	c.top = kit.Scroll(c.top, c.cursor, height, len(found))
+	labels := 26
+	for _, option := range found[c.top:min(len(found), c.top+height)] {
+		labels = max(labels, min(ansi.StringWidth(option.Label), size.Width/2))
+	}
 	for i := c.top; i < min(len(found), c.top+height); i++ {
 		backdrop, pointer := theme.Selected, "▌ "
 		if i != c.cursor {
@@ -160,8 +164,8 @@ func (c *chooser) view(size kit.Size, m *Model) []string {
 		}
 		rows = append(rows, kit.Row(size.Width, backdrop,
 			kit.Seg{Text: pointer, Style: theme.Accent},
-			kit.Seg{Text: fmt.Sprintf("%-7s", found[i].Key), Style: theme.Next},
-			kit.Seg{Text: fmt.Sprintf("%-26s  ", found[i].Label), Style: theme.Plain},
+			kit.Seg{Text: fmt.Sprintf("%-8s", found[i].Key), Style: theme.Next},
+			kit.Seg{Text: kit.Fit(found[i].Label, labels) + "  ", Style: theme.Plain},
 			kit.Seg{Text: found[i].Detail, Style: theme.Dim}))
 	}
 	return kit.Pad(rows, size.Width, size.Height)

@@ -185,7 +185,7 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	case kit.Notice:
 		m.say(msg)
 	case composed:
-		m.haveComposed(msg)
+		return m, m.haveComposed(msg)
 	case kit.Launch:
 		return m, m.launch(msg)
 	case launched:
@@ -199,7 +199,7 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 		}
 		return m, tea.Batch(m.lookAgain(), m.awaitChange(msg.app, msg.told))
 	case kit.Edit:
-		return m, m.openPage(newEditor(msg, m.theme))
+		return m, m.edit(msg)
 	case kit.Ask:
 		return m, m.openPage(&asker{msg})
 	case kit.Choose:

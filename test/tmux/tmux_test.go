@@ -197,6 +197,79 @@ func TestTheWholeWay(t *testing.T) {
 	shared.Git("fsck", "--strict")
 }
 
+// TestSortingInOnePass: three intents, a leftover and a forgotten bit become three
+// commits and one completed earlier commit.
+func TestSortingInOnePass(t *testing.T) {
+	work, _ := makeDemo(t)
+	content := work.Read("berth/plan.go")
+	term := open(t, work.Dir, 142, 42)
+	message := func(text string) {
+		term.keys("m")
+		term.waitFor("Message of tray")
+		term.text(text)
+		term.waitFor(text)
+		term.keys("C-s")
+		term.waitUntilGone("Message of tray")
+		term.waitFor(text)
+	}
+	term.waitFor("3 hunks", "× 1 leftover")
+	term.keys("L")
+	term.waitFor("Throw 1 leftover line away?")
+	term.keys("y")
+	term.waitFor("Thrown away: 1 leftover line.")
+	term.waitUntilGone("× 1 leftover")
+	term.keys("x") // the blank line that stood below it
+	term.waitFor("Throw 1 hunk of berth/plan.go away?")
+	term.keys("y")
+	term.waitFor("2 hunks")
+
+	// The forgotten bit goes home.
+	term.keys("H")
+	term.waitFor("1 of 6 hunks will join a commit", "joined by 1 hunk", "It touches what this commit wrote last.")
+	term.keys("Enter")
+	term.waitFor("the commit as it is", "the commit as it will be", "length in")
+	term.keys("Escape")
+	term.waitFor("joined by 1 hunk")
+	term.keys("a")
+	term.waitFor("Folded 1 hunk home", "Loose: 4 files.")
+	assert.Contains(t, work.Git("show", "HEAD~10:berth/table.go"), "length in metres")
+	assert.Equal(t, "Read the berth table", work.Git("log", "-1", "--format=%s", "HEAD~10"))
+
+	// Three intents into three trays, in one go down the stream.
+	term.keys("g", "j", "1")
+	term.waitFor("1 hunk in 1 file")
+	term.keys("1")
+	term.waitFor("2 hunks in 1 file")
+	message("Give ships a berth that is deep enough")
+	term.keys("2")
+	term.waitFor("● B", "a makes 2 commits")
+	message("Ring the lock keeper")
+	term.keys("3")
+	term.waitFor("● C", "a makes 3 commits")
+	message("Name the board")
+	term.keys("1")
+	term.waitFor("No loose changes.", "3 hunks in 2 files")
+	term.keys("a")
+	term.waitFor("Made 3 commits", "14 commits ahead")
+	assert.Equal(t, "Give ships a berth that is deep enough\nRing the lock keeper\nName the board", work.Git("log", "--reverse", "-3", "--format=%s"))
+	assert.Equal(t, "berth/plan.go\nberth/plan_test.go", work.Git("show", "--format=", "--name-only", "HEAD~2"))
+	assert.Equal(t, "docs/guide.md", work.Git("show", "--format=", "--name-only", "HEAD~1"))
+	assert.Equal(t, "web/board.html", work.Git("show", "--format=", "--name-only", "HEAD"))
+	assert.Empty(t, work.Git("status", "--porcelain"))
+
+	// All of it comes back, step by step.
+	term.keys("u")
+	term.waitFor("Took back the commit", "a makes 3 commits")
+	term.keys("u")
+	term.waitFor("Took back the fold")
+	term.keys("u")
+	term.waitFor("Took back the discard")
+	term.keys("u")
+	term.waitFor("× 1 leftover")
+	assert.Equal(t, content, work.Read("berth/plan.go"))
+	work.Git("fsck", "--strict")
+}
+
 func TestLinesAndWayBack(t *testing.T) {
 	work, _ := makeDemo(t)
 	term := open(t, work.Dir, 142, 42)

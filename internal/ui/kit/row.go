@@ -38,6 +38,14 @@ func Row(width int, backdrop *Backdrop, segs ...Seg) string {
 	return b.String()
 }
 
+// Fit cuts or fills text to exactly width cells.
+func Fit(text string, width int) string {
+	if ansi.StringWidth(text) > width {
+		text = ansi.Truncate(text, width, "…")
+	}
+	return text + Blank(width-ansi.StringWidth(text))
+}
+
 // under gives a style with the backdrop under it; without one it stays as it is.
 func (b *Backdrop) under(style lipgloss.Style) lipgloss.Style {
 	if b == nil {

@@ -222,10 +222,14 @@ func (m *Model) trayHere() tray.Layer {
 	return m.current
 }
 
+// chooseTray makes a tray the one that enter puts things into: it is open, and of the
+// others only the headings show.
 func (m *Model) chooseTray(at tray.Layer) {
 	m.current = at
 	m.showTrays()
-	m.halves[kit.Next].Section(at)
+	next := &m.halves[kit.Next]
+	next.Shut(func(l tray.Layer) bool { return l != at })
+	next.Section(at)
 }
 
 // carry takes what is picked to another layer. The paths narrow down where the words
@@ -240,8 +244,8 @@ func (m *Model) carry(to tray.Layer, picked, paths func() []string) func() tea.C
 			return kit.Say(fmt.Sprintf("It is in tray %s already.", c.To))
 		}
 		s := m.stream()
-		if c.To != tray.Loose {
-			m.current = c.To
+		if c.To != tray.Loose && c.To != m.current {
+			m.chooseTray(c.To)
 		}
 		return kit.Start(kit.Work{
 			Title: "Moving changes",

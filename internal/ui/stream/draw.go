@@ -2,6 +2,7 @@ package stream
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -39,8 +40,8 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 	switch r.kind {
 	case gapRow:
 		return kit.Blank(width)
-	case emptyRow:
-		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "   nothing in it yet", Style: theme.Dim})
+	case insideRow:
+		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + inside(&m.sections[r.section]), Style: theme.Dim})
 	case sectionRow:
 		return m.drawSection(width, &m.sections[r.section], backdrop, pointer, theme)
 	}
@@ -78,6 +79,15 @@ func (m *Model) drawSection(width int, s *Section, backdrop *kit.Backdrop, point
 	}
 	return kit.Split(width, backdrop, []kit.Seg{pointer, {Text: mark, Style: style}, {Text: s.Name + "  ", Style: style.Bold(true)},
 		{Text: safe.Line(s.Title), Style: title}}, kit.Seg{Text: note, Style: theme.Dim})
+}
+
+// inside names the files of a section.
+func inside(s *Section) string {
+	names := make([]string, len(s.Files))
+	for i, f := range s.Files {
+		names[i] = safe.Line(f.Path)
+	}
+	return cmp.Or(strings.Join(names, ", "), "nothing in it yet")
 }
 
 // origin says where a file came from.

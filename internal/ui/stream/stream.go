@@ -16,7 +16,7 @@ type rowKind uint8
 
 const (
 	sectionRow rowKind = iota
-	emptyRow           // says that a section holds nothing
+	insideRow          // says that a section holds nothing, or what, where only its heading shows
 	fileRow
 	hunkRow // where a hunk, or the part after a cut, lies, or all there is to say of it
 	lineRow
@@ -93,8 +93,8 @@ func (m *Model) layout() {
 				m.rows = append(m.rows, row{gapRow, int32(s), -1, -1, -1, 0})
 			}
 			m.rows = append(m.rows, row{sectionRow, int32(s), -1, -1, -1, 0})
-			if len(section.Files) == 0 && !m.shut[section.Layer] {
-				m.rows = append(m.rows, row{emptyRow, int32(s), -1, -1, -1, 0})
+			if len(section.Files) == 0 || m.shut[section.Layer] {
+				m.rows = append(m.rows, row{insideRow, int32(s), -1, -1, -1, 0})
 			}
 		}
 		for n := range section.Files {
