@@ -1,5 +1,5 @@
 # The core: everything below the line that internal/ui, cli, app and demo lie above.
-CORE = ./internal/repo ./internal/diff ./internal/merge ./internal/lanes ./internal/safe ./internal/tray \
+CORE = ./internal/repo ./internal/diff ./internal/merge ./internal/lanes ./internal/safe ./internal/sweep ./internal/tray \
 	./internal/shape ./internal/replay ./internal/journal ./internal/send
 
 .PHONY: run demo test lint race bench shots tmux
@@ -22,6 +22,8 @@ lint:
 
 bench:
 	go test ./test -run '^$$' -bench . -benchtime 5x
+	go test ./internal/ui -run '^$$' -bench Open -benchtime 5x
+	go test ./internal/ui -run '^$$' -bench Key -benchtime 500x
 
 # Needs xvfb, xterm, imagemagick and the font JetBrains Mono, besides tmux.
 shots:

@@ -51,11 +51,16 @@ await() {
 	done
 }
 
-shot sort 142 42 "wait:3 hunks" n Enter "wait:1 hunk in 1 file" Enter "wait:2 hunks in 1 file" \
-	m "wait:Message of tray A" "text:Give ships a berth that is deep enough" C-s "wait:deep enough"
-shot sort-lines 142 42 "wait:3 hunks" j j j j Space "wait:1 line marked" "]" "[" k
+shot sort 142 42 "wait:3 hunks" n 1 "wait:1 hunk in 1 file" 1 "wait:2 hunks in 1 file" \
+	m "wait:Message of tray A" "text:Give ships a berth that is deep enough" C-s "wait:deep enough" \
+	n n 2 "wait:a makes 2 commits" m "wait:Message of tray B" "text:Ring the lock keeper" C-s "wait:B  Ring the lock" \
+	3 "wait:a makes 3 commits" m "wait:Message of tray C" "text:Name the board" C-s "wait:C  Name the board"
+shot sort-lines 142 42 "wait:3 hunks" n n j j j j j Space "wait:1 line marked" Space "wait:2 lines marked" "]" "[" k
 shot message 142 42 "wait:3 hunks" m "wait:Message of tray A" "text:Give ships a berth that is deep enough" Enter Enter \
 	"text:Nordlicht touched ground at the Fish Steps on Sunday."
+shot fold 142 42 "wait:3 hunks" H "wait:joined by 1 hunk"
+shot fold-look 142 42 "wait:3 hunks" H "wait:joined by 1 hunk" Enter "wait:as it will be" j j j j j j j j j
+shot sweep 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" L "wait:Take 3 lines out"
 shot shape-before 142 42 "wait:3 hunks" "]" "wait:nothing planned yet"
 shot shape-after 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s \
 	"wait:from 2 5" j K K "wait:A   mooring depth" j j j j J "wait:9 commits, the content changes" k k k

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"bastel/internal/journal"
 	"bastel/internal/repo"
 	"bastel/internal/tray"
 )
@@ -74,6 +75,9 @@ func (a *App) sort(ctx context.Context, to tray.Layer, within []string, step fun
 	if err != nil {
 		return nil, pickRefusal(err)
 	}
+	if out.Gone > 0 {
+		return out.Paths, a.sortForGood(ctx, out)
+	}
 	writes := []func() error{
 		func() error { return a.writeIndex(ctx, out.Index) },
 		func() error { return a.writeKept(ctx, out.Kept) },
@@ -87,6 +91,17 @@ func (a *App) sort(ctx context.Context, to tray.Layer, within []string, step fun
 		}
 	}
 	return out.Paths, nil
+}
+
+// sortForGood carries out a step that forgets text which only a tray had: the journal
+// keeps it, so that it can be taken back.
+func (a *App) sortForGood(ctx context.Context, out tray.Outcome) error {
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return err
+	}
+	title := Count(out.Gone, "line") + " that only a tray had, of " + strings.Join(out.Paths, ", ")
+	return a.settle(ctx, journal.Entry{Kind: journal.Sort, Ref: refOf(head), Old: head.Commit, New: head.Commit, Title: title}, "trays", out)
 }
 
 func (a *App) writeIndex(ctx context.Context, entries []repo.IndexEntry) error {

@@ -51,7 +51,7 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: from, New: to, Of: entry.Number, Title: entry.Title}
 	reflog := fmt.Sprintf("%s: %s", kind, entry.Title)
 	switch entry.Kind {
-	case journal.Commit, journal.Uncommit, journal.Fold:
+	case journal.Commit, journal.Uncommit, journal.Fold, journal.Sort:
 		// The working tree, and of tray A by itself the index too, keep what the
 		// commit held: it is staged again.
 		a.sorting.Lock()

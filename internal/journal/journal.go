@@ -28,6 +28,7 @@ const (
 	Commit   Kind = "commit"   // a new commit on a branch
 	Uncommit Kind = "uncommit" // commits of a branch made changes again
 	Fold     Kind = "fold"     // changes joined to earlier commits
+	Sort     Kind = "sort"     // text that only a tray had was taken out of it
 	Discard  Kind = "discard"  // loose changes thrown away, kept in Files
 	Apply    Kind = "apply"    // a branch rewritten by a plan
 	Push     Kind = "push"     // about to be pushed
@@ -209,7 +210,7 @@ func StateOf(entries []Entry, worktree string) State {
 			continue
 		}
 		switch e.Kind {
-		case Commit, Uncommit, Fold, Apply, Discard:
+		case Commit, Uncommit, Fold, Sort, Apply, Discard:
 			s.Done, s.Undone = append(s.Done, e), nil
 		case Undo:
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)

@@ -17,6 +17,7 @@ type Outcome struct {
 	Index []repo.IndexEntry
 	Kept  *Kept
 	Paths []string
+	Gone  int // lines that were in a tray only, and are nowhere afterwards
 }
 
 // found is a picked sheet with what is picked of it.
@@ -63,9 +64,13 @@ func resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kep
 	if err != nil {
 		return nil, err
 	}
+	places := map[*File]int{}
+	for i := range files {
+		places[&files[i]] = i
+	}
 	list := make([]found, len(picks))
 	for i, p := range picks {
-		at := slices.IndexFunc(files, func(f File) bool { return f.Path == p.File.Path })
+		at := places[p.File]
 		list[i] = found{sheets[at], p, steps[at]}
 	}
 	return list, nil
@@ -79,15 +84,19 @@ func Move(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, 
 	if err != nil {
 		return Outcome{}, err
 	}
+	gone := 0
 	for _, p := range picked {
 		if err := p.storeLarge(ctx, r, to); err != nil {
 			return Outcome{}, err
 		}
+		gone += p.sheet.weave.forgets(p.sheet.picked(p.pick, p.step), from, to)
 		if err := p.sheet.move(p.pick, p.step, from, to); err != nil {
 			return Outcome{}, fmt.Errorf("%s: %w", strconv.Quote(p.sheet.Path), err)
 		}
 	}
-	return outcomeOf(ctx, r, kept, sheetsOf(picked))
+	out, err := outcomeOf(ctx, r, kept, sheetsOf(picked))
+	out.Gone = gone
+	return out, err
 }
 
 // storeLarge stores a large working file that goes into a tray: its content is the

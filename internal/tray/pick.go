@@ -49,8 +49,9 @@ func resolveAll(files []File, words []string) ([]Pick, error) {
 		}
 		return picks[f]
 	}
+	places := whereIs(files)
 	for _, word := range words {
-		if err := resolveWord(files, word, pickOf); err != nil {
+		if err := resolveWord(files, places, word, pickOf); err != nil {
 			return nil, err
 		}
 	}
@@ -64,28 +65,41 @@ func resolveAll(files []File, words []string) ([]Pick, error) {
 	return list, nil
 }
 
-func resolveWord(files []File, word string, pickOf func(*File) *Pick) error {
-	for i := range files {
-		if files[i].Path == word {
-			for _, h := range files[i].Hunks {
-				pickOf(&files[i]).Hunks[h.ID] = true
-			}
-			return nil
+// whereIs finds files by their paths, and by the ids of their hunks.
+func whereIs(files []File) map[string]int {
+	places := make(map[string]int, 2*len(files))
+	for i, f := range files {
+		for _, h := range f.Hunks {
+			places[h.ID] = i
 		}
+	}
+	for i, f := range files {
+		places[f.Path] = i // a path goes before a hunk's id
+	}
+	return places
+}
+
+func resolveWord(files []File, places map[string]int, word string, pickOf func(*File) *Pick) error {
+	if at, ok := places[word]; ok && files[at].Path == word {
+		for _, h := range files[at].Hunks {
+			pickOf(&files[at]).Hunks[h.ID] = true
+		}
+		return nil
 	}
 	id, lines, hasLines := strings.Cut(word, ":")
-	for i := range files {
-		at := files[i].hunk(id)
-		if at < 0 {
-			continue
-		}
-		if !hasLines {
-			pickOf(&files[i]).Hunks[id] = true
-			return nil
-		}
-		return pickLines(pickOf(&files[i]), files[i].Hunks[at], word, lines)
+	at, ok := places[id]
+	hunk := -1
+	if ok {
+		hunk = files[at].hunk(id)
 	}
-	return fmt.Errorf("%s: %w; it may have changed since it was listed", strconv.Quote(word), ErrNoSuchHunk)
+	if hunk < 0 {
+		return fmt.Errorf("%s: %w; it may have changed since it was listed", strconv.Quote(word), ErrNoSuchHunk)
+	}
+	if !hasLines {
+		pickOf(&files[at]).Hunks[id] = true
+		return nil
+	}
+	return pickLines(pickOf(&files[at]), files[at].Hunks[hunk], word, lines)
 }
 
 func pickLines(p *Pick, h Hunk, word, lines string) error {

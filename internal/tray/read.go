@@ -5,6 +5,8 @@ import (
 	"errors"
 	"slices"
 
+	"golang.org/x/sync/errgroup"
+
 	"bastel/internal/diff"
 	"bastel/internal/merge"
 	"bastel/internal/repo"
@@ -127,29 +129,46 @@ func itemsOf(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]item, 
 	return items, nil
 }
 
-// eachBatch reads the sheets of changes, some at a time, sorted as kept. Lost are
-// the paths of which not all that was kept is there any more.
+// eachBatch reads the sheets of changes, some at a time, sorted as kept: the next ones
+// are read while do is at work. Lost are the paths of which not all that was kept is
+// there any more.
 func eachBatch(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, do func(sheets []*Sheet, lost []string) error) error {
 	items, err := itemsOf(ctx, r, changes)
 	if err != nil {
 		return err
 	}
-	for some := range slices.Chunk(items, batch) {
-		sheets, err := readSheets(ctx, r, some, view)
-		if err != nil {
-			return err
-		}
-		var lost []string
-		for _, s := range sheets {
-			if !kept.sort(s) {
-				lost = append(lost, s.Path)
+	group, ctx := errgroup.WithContext(ctx)
+	read := make(chan []*Sheet)
+	group.Go(func() error {
+		defer close(read)
+		for some := range slices.Chunk(items, batch) {
+			sheets, err := readSheets(ctx, r, some, view)
+			if err != nil {
+				return err
+			}
+			select {
+			case read <- sheets:
+			case <-ctx.Done():
+				return ctx.Err()
 			}
 		}
-		if err := do(sheets, lost); err != nil {
-			return err
+		return nil
+	})
+	group.Go(func() error {
+		for sheets := range read {
+			var lost []string
+			for _, s := range sheets {
+				if !kept.sort(s) {
+					lost = append(lost, s.Path)
+				}
+			}
+			if err := do(sheets, lost); err != nil {
+				return err
+			}
 		}
-	}
-	return nil
+		return nil
+	})
+	return group.Wait()
 }
 
 func readSheets(ctx context.Context, r *repo.Repo, items []item, view View) ([]*Sheet, error) {

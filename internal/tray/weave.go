@@ -168,6 +168,17 @@ func (s step) place(line diff.Line) int {
 	return s.newPlace[line.New]
 }
 
+// forgets counts the lines that a move would leave nowhere: text of a tray that is
+// neither in HEAD nor in the working tree.
+func (w weave) forgets(picked map[int]bool, from, to Layer) (n int) {
+	for i, line := range w {
+		if picked[i] && line.Born == from && to >= line.Dies {
+			n++
+		}
+	}
+	return n
+}
+
 // move takes the picked changes of one layer to another. Errors: ErrBuildsOn.
 func (w weave) move(picked map[int]bool, from, to Layer) (weave, error) {
 	out := make(weave, 0, len(w))

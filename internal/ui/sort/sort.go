@@ -38,6 +38,7 @@ type Model struct {
 	spaces  bool   // changes of white space are hidden
 	lost    string // what was said last of things that trays held
 	loaded  bool
+	some    bool // only the first changes are read yet
 	head    repo.Head
 	size    kit.Size
 	home    *home // the view of folding home; nil: the trays
@@ -64,6 +65,7 @@ func (m *Model) Name() string { return Name }
 // reading is what the screen shows.
 type reading struct {
 	number   int
+	some     bool // only the first changes; the rest follows
 	board    tray.Board
 	sweep    []string
 	found    int
@@ -74,7 +76,27 @@ type reading struct {
 // Situated reads the changes that the situation speaks of.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
 	m.head, m.changes = s.Head, s.Changes
-	return tea.Batch(m.read(), kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.Writing(ctx) }))
+	if !m.loaded && len(s.Changes) > 2*firstShown {
+		return m.readSome(s.Changes[:firstShown]) // and then all
+	}
+	return tea.Batch(m.read(), m.help())
+}
+
+// firstShown is how many of very many changes are shown before all are read.
+const firstShown = 100
+
+// readSome reads the first ones of the changes, so that there is something to look at.
+func (m *Model) readSome(changes []repo.Change) tea.Cmd {
+	view := m.view
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		board, err := m.app.Board(ctx, changes, view)
+		board.Lost = nil // it knows of some paths only
+		return reading{board: board, view: view, some: true}, err
+	})
+}
+
+func (m *Model) help() tea.Cmd {
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.Writing(ctx) })
 }
 
 func (m *Model) read() tea.Cmd {
@@ -140,10 +162,11 @@ func (m *Model) haveRead(r reading) tea.Cmd {
 	if r.number < m.shown {
 		return nil
 	}
-	m.shown = r.number
+	m.shown, m.some = r.number, r.some
 	m.board, m.sweep, m.found, m.loaded = r.board, r.sweep, r.found, true
 	m.halves[kit.Now].Set(r.board.Loose)
 	m.halves[kit.Now].SetLeftovers(r.leftover)
+	m.halves[kit.Now].SetAlso(spread(r.board))
 	for at, w := range m.written {
 		if w.kept > 0 && w.kept < r.number {
 			delete(m.written, at)
@@ -152,6 +175,9 @@ func (m *Model) haveRead(r reading) tea.Cmd {
 		}
 	}
 	m.showTrays()
+	if r.some {
+		return tea.Batch(m.read(), m.help())
+	}
 	lost := strings.Join(r.board.Lost, ", ")
 	if lost == m.lost {
 		return nil
@@ -161,6 +187,20 @@ func (m *Model) haveRead(r reading) tea.Cmd {
 		return nil
 	}
 	return kit.Say("Not all that a tray held of " + safe.Line(lost) + " is there any more. What is left of it is loose.")
+}
+
+// spread says of each file in which trays a part of it is.
+func spread(board tray.Board) map[string]string {
+	also := map[string]string{}
+	for _, t := range board.Trays {
+		for _, f := range t.Files {
+			if also[f.Path] == "" {
+				also[f.Path] = "partly in "
+			}
+			also[f.Path] += t.Layer.String()
+		}
+	}
+	return also
 }
 
 // showTrays lists the trays; the current one is there even while it is empty.

@@ -65,6 +65,9 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	if m.found > 0 {
 		tally = append(tally, "× "+app.Count(m.found, "leftover"))
 	}
+	if m.some {
+		tally = append(tally, fmt.Sprintf("reading all %d files …", len(m.changes)))
+	}
 	if m.spaces {
 		tally = append(tally, "white space hidden")
 	}

@@ -90,9 +90,15 @@ func inside(s *Section) string {
 	return cmp.Or(strings.Join(names, ", "), "nothing in it yet")
 }
 
-// origin says where a file came from.
+// SetAlso says where else files have changes, by path.
+func (m *Model) SetAlso(also map[string]string) { m.also = also }
+
+// origin says where else a file has changes, or where it came from.
 func (m *Model) origin(f *tray.File) string {
+	also := m.also[f.Path]
 	switch {
+	case also != "":
+		return "  " + also
 	case f.From != "":
 		return "  was " + safe.Line(f.From)
 	case f.Alike != "" && f.Old.Mode == 0:

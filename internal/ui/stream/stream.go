@@ -60,6 +60,7 @@ type Model struct {
 	read     map[string]bool         // by hunk id: looked through
 	noSpaces bool                    // changes of white space do not show as such
 	leftover map[string]map[int]bool // by hunk id: lines that a sweep would take
+	also     map[string]string       // by path: where else the file has changes
 	colours  painter
 }
 

@@ -1,0 +1,153 @@
+package ui
+
+import (
+	"fmt"
+	"os/exec"
+	"slices"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	tea "charm.land/bubbletea/v2"
+	"github.com/charmbracelet/x/ansi"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/ui/kit"
+	"bastel/test/fixture"
+)
+
+// driver runs the frame without a terminal.
+type driver struct {
+	t        testing.TB
+	m        *Model
+	messages chan tea.Msg
+}
+
+func newDriver(t testing.TB, dir string) *driver {
+	d := &driver{t: t, m: &Model{ctx: t.Context(), dir: dir, theme: kit.NewTheme(kit.Dark)}, messages: make(chan tea.Msg, 100)}
+	t.Cleanup(func() {
+		if d.m.app != nil {
+			d.m.app.Close()
+		}
+	})
+	d.update(tea.WindowSizeMsg{Width: 142, Height: 42})
+	d.run(d.m.open)
+	return d
+}
+
+func (d *driver) update(msg tea.Msg) {
+	_, cmd := d.m.Update(msg)
+	d.run(cmd)
+}
+
+// run carries a command out; what comes of it is for the next wait.
+func (d *driver) run(cmd tea.Cmd) {
+	if cmd == nil {
+		return
+	}
+	go func() {
+		switch msg := cmd().(type) {
+		case tea.BatchMsg:
+			for _, one := range msg {
+				d.run(one)
+			}
+		default:
+			d.messages <- msg
+		}
+	}()
+}
+
+func (d *driver) frame() string { return ansi.Strip(d.m.View().Content) }
+
+// wait takes messages until the frame shows a text.
+func (d *driver) wait(text string) {
+	d.t.Helper()
+	patience := time.After(time.Minute)
+	for !strings.Contains(d.frame(), text) {
+		select {
+		case msg := <-d.messages:
+			d.update(msg)
+		case <-patience:
+			require.Fail(d.t, "not on the screen: "+text, d.frame())
+		}
+	}
+}
+
+// TestFilesThatChangeShowUpByThemselves: no key and no focus is needed, and the place
+// is kept.
+func TestFilesThatChangeShowUpByThemselves(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n", "dir/b", "1\n", "z", "1\n")
+	f.Write("z", "2\n")
+	d := newDriver(t, f.Dir)
+	d.wait("z  ")
+	f.Write("dir/b", "2\n")
+	d.wait("dir/b")
+	f.Write("new/folder/c", "3\n")
+	d.wait("new/folder/c")
+	f.Write("new/folder/d", "4\n")
+	d.wait("new/folder/d")
+	f.Git("add", "dir/b")
+	d.wait("1 hunk in 1 file")
+	assert.Contains(t, d.frame(), "▌  ┄┄┄ from line 1")
+	f.Git("commit", "--quiet", "--message", "elsewhere")
+	d.wait("nothing in it yet")
+}
+
+// BenchmarkKeyToFrame is a key and the whole frame after it, among 50,000 changed
+// lines in one file. The metric that counts is the slowest of a hundred, against the
+// time that a screen of 60 Hz has for a frame.
+func BenchmarkKeyToFrame(b *testing.B) {
+	f := fixture.New(b)
+	var old, new strings.Builder
+	for i := range 25000 {
+		fmt.Fprintf(&old, "\tcount := compute(%d)\n", i)
+		fmt.Fprintf(&new, "\tcount := computeAnew(%d) // again\n", i)
+	}
+	f.Commit("base", "long.go", old.String())
+	f.Write("long.go", new.String())
+	d := newDriver(b, f.Dir)
+	d.wait("+25000")
+	keys := []tea.KeyPressMsg{{Code: tea.KeyDown}, {Code: tea.KeyPgDown}, {Code: 'n', Text: "n"}, {Code: tea.KeySpace, Text: " "}, {Code: tea.KeyUp}}
+	var times []time.Duration
+	for b.Loop() {
+		began := time.Now()
+		d.m.Update(keys[len(times)%len(keys)])
+		d.m.View()
+		times = append(times, time.Since(began))
+	}
+	slices.Sort(times)
+	p99 := times[len(times)*99/100]
+	b.ReportMetric(float64(p99)/float64(time.Second/60), "x-frame-p99")
+}
+
+// BenchmarkOpenTenThousand opens the application on 10,000 changed files up to the
+// first frame with content, against a git status of the same repository, and says how
+// much memory the process has taken by then, in megabytes.
+func BenchmarkOpenTenThousand(b *testing.B) {
+	f := fixture.New(b)
+	var files []string
+	for i := range 10000 {
+		files = append(files, fmt.Sprintf("dir%d/file%d.txt", i%100, i), strings.Repeat(fmt.Sprintf("line of %d\n", i), 20))
+	}
+	f.Commit("base", files...)
+	for i := range 10000 {
+		f.Write(files[2*i], files[2*i+1]+"changed\n")
+	}
+	baseline := time.Duration(0)
+	for b.Loop() {
+		began := time.Now()
+		require.NoError(b, exec.Command("git", "-C", f.Dir, "status", "--porcelain").Run())
+		baseline += time.Since(began)
+		d := newDriver(b, f.Dir)
+		d.wait("dir0/file0.txt")
+	}
+	ours := b.Elapsed() - baseline
+	b.ReportMetric(float64(ours)/float64(baseline), "x-status")
+	b.ReportMetric(float64(ours.Milliseconds())/float64(b.N), "ms/open")
+	var usage syscall.Rusage
+	require.NoError(b, syscall.Getrusage(syscall.RUSAGE_SELF, &usage))
+	b.ReportMetric(float64(usage.Maxrss)/1024, "MB-peak")
+}
