@@ -30,6 +30,15 @@ func (a *App) Board(ctx context.Context, changes []repo.Change, view tray.View) 
 	return tray.Read(ctx, a.Repo, changes, kept, view)
 }
 
+// Look reads what changed, and lists it so.
+func (a *App) Look(ctx context.Context) (tray.Board, error) {
+	changes, err := a.Repo.Status(ctx)
+	if err != nil {
+		return tray.Board{}, err
+	}
+	return a.Board(ctx, changes, tray.Plain)
+}
+
 // Stage puts loose hunks, lines or files into the index. A path stands for a file,
 // an id for a hunk, and ID:3,5-7 for lines of one, counted from 1. They are looked up
 // in what lies on disk now, so what changed meanwhile is refused. It gives the paths

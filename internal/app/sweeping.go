@@ -57,11 +57,7 @@ func textOf(line []byte) string { return strings.TrimSpace(string(line)) }
 // Sweep takes the leftovers out of the loose changes, as one discard. With dry only
 // the findings come.
 func (a *App) Sweep(ctx context.Context, dry bool) ([]Finding, error) {
-	changes, err := a.Repo.Status(ctx)
-	if err != nil {
-		return nil, err
-	}
-	board, err := a.Board(ctx, changes, tray.Plain)
+	board, err := a.Look(ctx)
 	if err != nil {
 		return nil, err
 	}

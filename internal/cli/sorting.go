@@ -62,11 +62,7 @@ func (c *command) hunks() *cobra.Command {
 			if staged {
 				layer = tray.A
 			}
-			changes, err := a.Repo.Status(ctx)
-			if err != nil {
-				return err
-			}
-			board, err := a.Board(ctx, changes, tray.Plain)
+			board, err := a.Look(ctx)
 			if err != nil {
 				return err
 			}
@@ -250,11 +246,7 @@ func (c *command) drafts(ctx context.Context, a *app.App, at tray.Layer, all boo
 	if !all && message != "" {
 		return []app.Draft{{Tray: at, Message: message}}, nil
 	}
-	changes, err := a.Repo.Status(ctx)
-	if err != nil {
-		return nil, err
-	}
-	board, err := a.Board(ctx, changes, tray.Plain)
+	board, err := a.Look(ctx)
 	if err != nil {
 		return nil, err
 	}

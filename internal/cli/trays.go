@@ -29,11 +29,7 @@ func (c *command) trays() *cobra.Command {
 		Short: "List the trays: the commits being drafted, with their messages and hunks",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			changes, err := a.Repo.Status(ctx)
-			if err != nil {
-				return err
-			}
-			board, err := a.Board(ctx, changes, tray.Plain)
+			board, err := a.Look(ctx)
 			if err != nil {
 				return err
 			}

@@ -86,6 +86,10 @@ func Move(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, 
 	}
 	gone := 0
 	for _, p := range picked {
+		if to.IsDraft() && p.pick.File.Old.Mode == repo.ModeNone && p.pick.File.has(repo.ModeSubmodule) {
+			// Outside the index nothing tells it from a repository that lies there.
+			return Outcome{}, fmt.Errorf("%s %w: a new submodule can be in tray A only", strconv.Quote(p.sheet.Path), ErrBlocked)
+		}
 		if err := p.storeLarge(ctx, r, to); err != nil {
 			return Outcome{}, err
 		}
