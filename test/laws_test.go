@@ -27,7 +27,7 @@ var rooms = []string{
 	"internal/app",
 	"internal/demo",
 	coreBegins,
-	"internal/send internal/journal",
+	"internal/send internal/journal internal/suggest",
 	"internal/replay",
 	"internal/shape internal/tray",
 	"internal/merge",

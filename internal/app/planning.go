@@ -155,6 +155,13 @@ func (a *App) ReadPlan(ctx context.Context, data []byte) (shape.Plan, error) {
 	if err != nil {
 		return none, err
 	}
+	return a.planOf(ctx, file, head)
+}
+
+// planOf holds a plan file against the branch that it is for.
+func (a *App) planOf(ctx context.Context, file shape.File, head repo.Head) (shape.Plan, error) {
+	var none shape.Plan
+	var err error
 	switch {
 	case file.Branch != head.Branch():
 		return none, refuse("The plan is for the branch %s, and you are on %s. Switch to it first.", file.Branch, head.Branch())
@@ -176,7 +183,10 @@ func (a *App) ReadPlan(ctx context.Context, data []byte) (shape.Plan, error) {
 		return none, err
 	}
 	plan, err := file.Plan(base, sources, messageOf)
-	return plan, planRefusal(err)
+	if err != nil {
+		return none, planRefusal(err)
+	}
+	return plan, a.checkMade(ctx, plan)
 }
 
 func planRefusal(err error) error {
@@ -257,32 +267,6 @@ func (a *App) CommitChanges(ctx context.Context, id repo.ID) ([]tray.File, error
 		before = p.Tree
 	}
 	return tray.Between(ctx, a.engine.Objects(), before, c.Tree)
-}
-
-// planFile holds the draft of a plan that was not applied yet.
-const planFile = "plan.toml"
-
-// KeepPlan keeps a draft for the next time; a plan that changes nothing is none.
-func (a *App) KeepPlan(plan shape.Plan) error {
-	if !plan.Changes() {
-		return a.writeState(planFile, "")
-	}
-	text, err := plan.File(func(repo.ID) string { return "" }).Encode()
-	if err != nil {
-		return err
-	}
-	return a.writeState(planFile, string(text))
-}
-
-// DraftPlan is the draft that was left, if it still fits the branch, else the plan
-// that changes nothing.
-func (a *App) DraftPlan(ctx context.Context) (shape.Plan, error) {
-	if text := a.readState(planFile); text != "" {
-		if plan, err := a.ReadPlan(ctx, []byte(text)); err == nil {
-			return plan, nil
-		}
-	}
-	return a.NewPlan(ctx, "", "")
 }
 
 // Ontos lists the branches that a plan can be put onto, the target first.

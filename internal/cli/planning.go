@@ -13,6 +13,7 @@ import (
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
+	"bastel/internal/suggest"
 )
 
 func (c *command) plan() *cobra.Command {
@@ -168,4 +169,95 @@ func appliedSentence(branch string, r app.Applied) string {
 	}
 	b.WriteByte('\n')
 	return b.String()
+}
+
+func (c *command) overlap() *cobra.Command {
+	return &cobra.Command{
+		Use:   "overlap",
+		Short: "List which commits of the branch touch the same files and lines",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			plan, err := a.NewPlan(ctx, "", "")
+			if err != nil {
+				return err
+			}
+			m, err := a.Survey(ctx, plan)
+			if err != nil {
+				return err
+			}
+			return c.answer(overlapDocument(m), func(w io.Writer) { printMatrix(w, m) })
+		}),
+	}
+}
+
+func overlapDocument(m suggest.Matrix) map[string]any {
+	commits, files, overlaps := []map[string]any{}, []map[string]any{}, []map[string]any{}
+	for _, c := range m.Commits {
+		commits = append(commits, map[string]any{"commit": c.ID, "subject": repo.Subject(c.Message)})
+	}
+	for _, row := range m.Rows {
+		cells := []map[string]any{}
+		for _, cell := range row.Cells {
+			cells = append(cells, map[string]any{"commit": m.Commits[cell.Commit].ID, "added": cell.Added, "removed": cell.Removed})
+		}
+		files = append(files, map[string]any{"path": row.Path, "commits": cells})
+	}
+	for _, o := range m.Overlaps {
+		overlaps = append(overlaps, map[string]any{"older": m.Commits[o.Older].ID, "newer": m.Commits[o.Newer].ID, "path": o.Path})
+	}
+	return map[string]any{"commits": commits, "files": files, "overlaps": overlaps}
+}
+
+func printMatrix(w io.Writer, m suggest.Matrix) {
+	for i, c := range m.Commits {
+		fmt.Fprintf(w, "%3d  %s  %s\n", i+1, c.ID.Short(), safe.Line(repo.Subject(c.Message)))
+	}
+	for _, row := range m.Rows {
+		fmt.Fprintf(w, "%s:", safe.Line(row.Path))
+		for _, cell := range row.Cells {
+			fmt.Fprintf(w, " %d", cell.Commit+1)
+		}
+		fmt.Fprintln(w)
+	}
+	for _, o := range m.Overlaps {
+		fmt.Fprintf(w, "%d changes lines of %d, or next to them, in %s\n", o.Newer+1, o.Older+1, safe.Line(o.Path))
+	}
+}
+
+func (c *command) suggest() *cobra.Command {
+	var onto string
+	cmd := &cobra.Command{
+		Use:   "suggest [--onto REF]",
+		Short: "Suggest what of the branch could be joined or left out",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			plan, err := a.NewPlan(ctx, onto, "")
+			if err != nil {
+				return err
+			}
+			forecast, err := a.Forecast(ctx, plan, nil)
+			if err != nil {
+				return err
+			}
+			found, err := a.Suggest(ctx, plan, forecast)
+			if err != nil {
+				return err
+			}
+			messageOf, err := a.Messages(ctx, plan.Sources)
+			if err != nil {
+				return err
+			}
+			documents := []map[string]any{}
+			for _, s := range found {
+				documents = append(documents, map[string]any{"kind": s.Kind, "title": s.Title, "commits": s.Commits, "plan": s.Plan.File(messageOf)})
+			}
+			return c.answer(map[string]any{"suggestions": documents}, func(w io.Writer) {
+				for _, s := range found {
+					fmt.Fprintln(w, safe.Line(s.Title))
+				}
+			})
+		}),
+	}
+	cmd.Flags().StringVar(&onto, "onto", "", "where the series shall go: what conflicts there counts too")
+	return cmd
 }

@@ -33,6 +33,7 @@ const (
 type Step struct {
 	Title     string
 	From      []repo.ID
+	Sources   []repo.ID // the branch's commits that it takes from, as a whole or in part
 	Result    Result
 	Reason    string    // of an empty step or a conflict: why, in a sentence
 	Stopped   repo.ID   // of a conflict: the source that could not be applied
@@ -78,7 +79,7 @@ func (f *Forecast) Pairs() [][2]repo.ID {
 		if step.Commit.IsZero() || step.Kept {
 			continue
 		}
-		for _, id := range step.From {
+		for _, id := range step.Sources {
 			pairs = append(pairs, [2]repo.ID{id, step.Commit})
 		}
 	}
@@ -185,7 +186,7 @@ func (e *Engine) load(ctx context.Context, plan shape.Plan, onto repo.ID) ([]rep
 		used = append(used, entry.From...)
 	}
 	fresh := slices.DeleteFunc(slices.Clone(used), func(id repo.ID) bool { return e.commits[id] != nil })
-	ids := append([]repo.ID{plan.Tip}, plan.Sources...)
+	ids := append(append([]repo.ID{plan.Tip}, plan.Sources...), used...)
 	if !onto.IsZero() {
 		ids = append(ids, onto)
 	}
@@ -329,6 +330,11 @@ type run struct {
 
 func (r *run) step(ctx context.Context, entry shape.Entry) (Step, error) {
 	step := Step{From: entry.From, Result: Clean}
+	for _, id := range entry.From {
+		if source, _ := r.plan.Origin(id); !source.IsZero() && !slices.Contains(step.Sources, source) {
+			step.Sources = append(step.Sources, source)
+		}
+	}
 	first := r.commits[entry.From[0]]
 	step.Title = first.Subject()
 	if entry.Message != "" {
@@ -397,7 +403,7 @@ func (r *run) merge(ctx context.Context, base, right, source repo.ID) (mergeValu
 func (r *run) commit(entry shape.Entry, step *Step) error {
 	id := entry.From[0]
 	source := r.commits[id]
-	unchanged := len(entry.From) == 1 && entry.Message == "" && source.Tree == r.tree &&
+	unchanged := len(entry.From) == 1 && entry.Message == "" && entry.Author == "" && entry.Date == "" && !r.plan.IsMade(id) && source.Tree == r.tree &&
 		len(source.Parents) <= 1 && source.Parent() == r.parent
 	if unchanged {
 		step.Commit, step.Kept = id, true
@@ -408,6 +414,7 @@ func (r *run) commit(entry shape.Entry, step *Step) error {
 	if !r.parent.IsZero() {
 		c.Parents = []repo.ID{r.parent}
 	}
+	c.Author = signedAs(c.Author, entry)
 	for _, from := range entry.From {
 		for _, h := range r.commits[from].Extra {
 			if isSignature(h) {
@@ -426,6 +433,18 @@ func (r *run) commit(entry shape.Entry, step *Step) error {
 	r.commits[step.Commit] = c
 	r.parent = step.Commit
 	return nil
+}
+
+// signedAs puts an entry's own author and date in the place of a source's.
+func signedAs(line string, entry shape.Entry) string {
+	person, date, _ := strings.Cut(line, "> ")
+	if entry.Author != "" {
+		person = strings.TrimSuffix(entry.Author, ">")
+	}
+	if entry.Date != "" {
+		date = entry.Date
+	}
+	return person + "> " + date
 }
 
 func isSignature(h repo.Header) bool { return strings.HasPrefix(h.Key, "gpgsig") }

@@ -32,7 +32,7 @@ func (e *Engine) Retree(ctx context.Context, onto repo.ID, sources, trees []repo
 	f := &Forecast{}
 	for i, id := range sources {
 		source := e.commits[id]
-		step := Step{From: []repo.ID{id}, Title: source.Subject(), Result: Clean, Tree: trees[i]}
+		step := Step{From: []repo.ID{id}, Sources: []repo.ID{id}, Title: source.Subject(), Result: Clean, Tree: trees[i]}
 		if trees[i] == r.tree && e.treeBefore(source) != source.Tree {
 			step.Result, step.Reason = Empty, "Nothing is left of it."
 		} else {

@@ -1,6 +1,7 @@
 package repo
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -20,6 +21,35 @@ func (r *Repo) Export(ctx context.Context, tree ID, dir string) error {
 		}
 		return nil
 	})
+}
+
+// Import gives the tree that a folder holds which a tree was exported to before and
+// that may have changed since. What is ignored is left aside.
+func (r *Repo) Import(ctx context.Context, tree ID, dir string) (ID, error) {
+	var after ID
+	err := r.withScratchIndex(ctx, tree, func(env []string) error {
+		env = append(env, "GIT_DIR="+r.gitDir, "GIT_WORK_TREE="+dir)
+		run := func(stdin []byte, args ...string) ([]byte, error) {
+			return r.invoke(ctx, invocation{args: args, env: env, dir: dir, stdin: bytes.NewReader(stdin)})
+		}
+		changed, err := run(nil, "ls-files", "-z", "--modified", "--deleted", "--others", "--exclude-standard")
+		if err != nil {
+			return err
+		}
+		if _, err := run(changed, "update-index", "--add", "--remove", "--replace", "-z", "--stdin"); err != nil {
+			return err
+		}
+		out, err := run(nil, "write-tree")
+		if err != nil {
+			return err
+		}
+		after, err = ParseID(strings.TrimSpace(string(out)))
+		return err
+	})
+	if err != nil {
+		return after, fmt.Errorf("read the content of %s: %w", dir, err)
+	}
+	return after, nil
 }
 
 // CheckError is a check command that ended with another status than 0.

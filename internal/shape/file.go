@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"strconv"
 	"strings"
+	"time"
 	"unicode/utf8"
 
 	"github.com/pelletier/go-toml/v2"
@@ -23,13 +25,23 @@ type File struct {
 	Base    string      `toml:"base,omitempty" json:"base,omitempty"` // "root": the range begins with a root commit
 	Onto    string      `toml:"onto,omitempty" json:"onto,omitempty"`
 	LeftOut []repo.ID   `toml:"left_out" json:"left_out"`
+	Extra   []repo.ID   `toml:"extra,omitempty" json:"extra,omitempty"` // commits used besides those of the branch
+	Split   []FileSplit `toml:"split,omitempty" json:"split,omitempty"`
 	Next    []FileEntry `toml:"next" json:"next"`
+}
+
+// FileSplit is a commit used in parts, in a file.
+type FileSplit struct {
+	Of    repo.ID   `toml:"of" json:"of"`
+	Parts []repo.ID `toml:"parts" json:"parts"`
 }
 
 // FileEntry is one resulting commit in a file.
 type FileEntry struct {
 	From    []repo.ID `toml:"from" json:"from"`
 	Message *string   `toml:"message,multiline,omitempty" json:"message,omitempty"`
+	Author  string    `toml:"author,omitempty" json:"author,omitempty"` // "Name <address>"
+	Date    string    `toml:"date,omitempty" json:"date,omitempty"`     // RFC 3339
 }
 
 // fromRoot is what a file has as its base where there is none.
@@ -43,8 +55,12 @@ func (p Plan) File(messageOf func(repo.ID) string) File {
 	if p.Base.IsZero() {
 		f.Base = fromRoot
 	}
+	for _, split := range p.Splits {
+		f.Split = append(f.Split, FileSplit(split))
+	}
+	f.Extra = p.Extra
 	for _, entry := range p.Next {
-		e := FileEntry{From: entry.From}
+		e := FileEntry{From: entry.From, Author: entry.Author, Date: fileDate(entry.Date)}
 		message := entry.Message
 		if message == "" {
 			message = messageOf(entry.From[0])
@@ -109,9 +125,20 @@ func Decode(data []byte) (File, error) {
 // source's own is taken as absent, so that nothing is rewritten for its sake.
 // Errors: ErrBadPlan.
 func (f File) Plan(base repo.ID, sources []repo.ID, messageOf func(repo.ID) string) (Plan, error) {
-	p := Plan{Branch: f.Branch, Tip: f.Tip, Base: base, Onto: f.Onto, Sources: sources, LeftOut: f.LeftOut}
+	p := Plan{Branch: f.Branch, Tip: f.Tip, Base: base, Onto: f.Onto, Sources: sources, LeftOut: f.LeftOut, Extra: f.Extra}
+	for _, split := range f.Split {
+		p.Splits = append(p.Splits, Split(split))
+	}
 	for i, entry := range f.Next {
-		e := Entry{From: entry.From}
+		e := Entry{From: entry.From, Author: entry.Author}
+		if entry.Author != "" && !isAuthor(entry.Author) {
+			return p, bad("entry %d has the author %q; write it as Name <address>", i+1, entry.Author)
+		}
+		date, err := planDate(entry.Date)
+		if err != nil {
+			return p, bad("entry %d has the date %q; write it as 2026-05-06T09:30:00+02:00", i+1, entry.Date)
+		}
+		e.Date = date
 		if entry.Message != nil {
 			if strings.TrimSpace(*entry.Message) == "" {
 				return p, bad("entry %d has an empty message", i+1)
@@ -130,3 +157,33 @@ func sameMessage(a, b string) bool { return strings.TrimRight(a, "\n") == string
 
 // BaseIsRoot says that the file's range begins with a root commit.
 func (f File) BaseIsRoot() bool { return f.Base == fromRoot }
+
+// fileDate writes "seconds zone" as people read it.
+func fileDate(date string) string {
+	seconds, zone, _ := strings.Cut(date, " ")
+	n, err := strconv.ParseInt(seconds, 10, 64)
+	offset, zoneErr := time.Parse("-0700", zone)
+	if date == "" || err != nil || zoneErr != nil {
+		return ""
+	}
+	return time.Unix(n, 0).In(offset.Location()).Format(time.RFC3339)
+}
+
+// planDate reads it back.
+func planDate(text string) (string, error) {
+	if text == "" {
+		return "", nil
+	}
+	when, err := time.Parse(time.RFC3339, text)
+	if err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("%d %s", when.Unix(), when.Format("-0700")), nil
+}
+
+// isAuthor says whether a text is a name with an address.
+func isAuthor(text string) bool {
+	name, rest, ok := strings.Cut(text, " <")
+	address, tail, closed := strings.Cut(rest, ">")
+	return ok && closed && tail == "" && strings.TrimSpace(name) != "" && !strings.ContainsAny(name+address, "<>\n")
+}

@@ -23,12 +23,23 @@ type Plan struct {
 	Sources []repo.ID // the commits that the plan speaks of, oldest first
 	LeftOut []repo.ID // sources that are dropped on purpose
 	Next    []Entry   // what shall come out, oldest first
+	Splits  []Split   // sources that are used in parts
+	Extra   []repo.ID // commits used besides the sources: changed content, and new commits
+}
+
+// Split puts parts in the place of a source: commits that lead, one after the other,
+// from the source's parent to its content.
+type Split struct {
+	Of    repo.ID
+	Parts []repo.ID
 }
 
 // Entry is one resulting commit.
 type Entry struct {
 	From    []repo.ID // its sources, applied in this order
 	Message string    // empty: the first source's
+	Author  string    // "Name <address>"; empty: the first source's
+	Date    string    // when it was written, as "seconds zone"; empty: the first source's
 }
 
 // New is the plan that changes nothing.
@@ -51,8 +62,12 @@ func bad(format string, args ...any) error {
 // else is in the plan. Errors: ErrBadPlan.
 func (p Plan) Check() error {
 	used := make(map[repo.ID]string, len(p.Sources))
-	known := make(map[repo.ID]bool, len(p.Sources))
-	for _, id := range p.Sources {
+	pieces, err := p.pieces()
+	if err != nil {
+		return err
+	}
+	known := make(map[repo.ID]bool, len(pieces))
+	for _, id := range pieces {
 		known[id] = true
 	}
 	use := func(id repo.ID, where string) error {
@@ -84,12 +99,66 @@ func (p Plan) Check() error {
 			}
 		}
 	}
-	for _, id := range p.Sources {
+	for _, id := range pieces {
 		if used[id] == "" {
 			return bad("commit %s is neither used nor left out; name it in a from or in left_out", id.Short())
 		}
 	}
 	return nil
+}
+
+// pieces are what must be accounted for: the sources, or their parts, and the extras.
+func (p Plan) pieces() ([]repo.ID, error) {
+	parts := map[repo.ID][]repo.ID{}
+	for _, s := range p.Splits {
+		switch {
+		case !slices.Contains(p.Sources, s.Of):
+			return nil, bad("a split is of %s, which is not a commit of %s", s.Of.Short(), p.Branch)
+		case len(s.Parts) < 2:
+			return nil, bad("the split of %s has fewer than two parts", s.Of.Short())
+		case parts[s.Of] != nil:
+			return nil, bad("%s is split twice", s.Of.Short())
+		}
+		parts[s.Of] = s.Parts
+	}
+	var pieces []repo.ID
+	for _, id := range p.Sources {
+		if parts[id] == nil {
+			pieces = append(pieces, id)
+		}
+		pieces = append(pieces, parts[id]...)
+	}
+	return append(pieces, p.Extra...), nil
+}
+
+// Parts gives what stands for a source: its parts, or itself.
+func (p Plan) Parts(source repo.ID) []repo.ID {
+	for _, s := range p.Splits {
+		if s.Of == source {
+			return s.Parts
+		}
+	}
+	return []repo.ID{source}
+}
+
+// Origin gives the source that a piece is, or is a part of, and the part's number,
+// counted from 1; 0 stands for a whole source. An extra has no origin.
+func (p Plan) Origin(piece repo.ID) (source repo.ID, part int) {
+	for _, s := range p.Splits {
+		if at := slices.Index(s.Parts, piece); at >= 0 {
+			return s.Of, at + 1
+		}
+	}
+	if slices.Contains(p.Sources, piece) {
+		return piece, 0
+	}
+	return repo.ID{}, 0
+}
+
+// IsMade says whether a piece was made for the plan: a part of a source, or an extra.
+func (p Plan) IsMade(piece repo.ID) bool {
+	source, part := p.Origin(piece)
+	return source.IsZero() || part > 0
 }
 
 func orRoot(id repo.ID) string {
@@ -101,9 +170,13 @@ func orRoot(id repo.ID) string {
 
 // Equal says whether two plans would do the same to the same branch.
 func (p Plan) Equal(o Plan) bool {
-	sameEntry := func(a, b Entry) bool { return a.Message == b.Message && slices.Equal(a.From, b.From) }
+	sameEntry := func(a, b Entry) bool {
+		return a.Message == b.Message && a.Author == b.Author && a.Date == b.Date && slices.Equal(a.From, b.From)
+	}
+	sameSplit := func(a, b Split) bool { return a.Of == b.Of && slices.Equal(a.Parts, b.Parts) }
 	return p.Branch == o.Branch && p.Tip == o.Tip && p.Base == o.Base && p.Onto == o.Onto &&
-		slices.Equal(p.LeftOut, o.LeftOut) && slices.EqualFunc(p.Next, o.Next, sameEntry)
+		slices.Equal(p.LeftOut, o.LeftOut) && slices.EqualFunc(p.Next, o.Next, sameEntry) &&
+		slices.EqualFunc(p.Splits, o.Splits, sameSplit) && slices.Equal(p.Extra, o.Extra)
 }
 
 // Changes says whether the plan would do anything at all.
@@ -116,6 +189,8 @@ func (p Plan) Changes() bool {
 func (p Plan) clone() Plan {
 	p.LeftOut = slices.Clone(p.LeftOut)
 	p.Next = slices.Clone(p.Next)
+	p.Splits = slices.Clone(p.Splits)
+	p.Extra = slices.Clone(p.Extra)
 	return p
 }
 
@@ -133,7 +208,8 @@ func (p Plan) Join(places ...int) Plan {
 	p = p.clone()
 	places = slices.Sorted(slices.Values(places))
 	into := places[0]
-	joined := Entry{From: slices.Clone(p.Next[into].From), Message: p.Next[into].Message}
+	joined := p.Next[into]
+	joined.From = slices.Clone(joined.From)
 	for _, place := range places[1:] {
 		joined.From = append(joined.From, p.Next[place].From...)
 	}
@@ -152,7 +228,8 @@ func (p Plan) Part(i int) Plan {
 	for n, id := range p.Next[i].From {
 		part := Entry{From: []repo.ID{id}}
 		if n == 0 {
-			part.Message = p.Next[i].Message
+			part = p.Next[i]
+			part.From = []repo.ID{id}
 		}
 		parts = append(parts, part)
 	}
@@ -175,13 +252,81 @@ func (p Plan) LeaveOut(i int) Plan {
 	return p
 }
 
-// BringBack makes an entry of a source that was left out. It comes before the
-// first entry whose first source is younger.
+// Sign gives an entry an author or a date of its own; empty text stands for the first
+// source's.
+func (p Plan) Sign(i int, author, date string) Plan {
+	p = p.clone()
+	p.Next[i].Author, p.Next[i].Date = author, date
+	return p
+}
+
+// Gather takes the entries at the given places together, in their order, so that the
+// first of them comes to place j.
+func (p Plan) Gather(places []int, j int) Plan {
+	p = p.clone()
+	places = slices.Sorted(slices.Values(places))
+	var taken []Entry
+	for _, place := range places {
+		taken = append(taken, p.Next[place])
+	}
+	for _, place := range slices.Backward(places) {
+		p.Next = slices.Delete(p.Next, place, place+1)
+	}
+	p.Next = slices.Insert(p.Next, min(j, len(p.Next)), taken...)
+	return p
+}
+
+// Divide puts parts in the place of an entry's only source: an entry for each, the
+// first with the entry's message, the others with those given.
+func (p Plan) Divide(i int, parts []repo.ID, messages []string) Plan {
+	p = p.clone()
+	p.Splits = append(p.Splits, Split{Of: p.Next[i].From[0], Parts: parts})
+	entries := make([]Entry, len(parts))
+	for n, id := range parts {
+		entries[n] = Entry{From: []repo.ID{id}, Message: messages[n]}
+	}
+	p.Next = slices.Replace(p.Next, i, i+1, entries...)
+	return p
+}
+
+// Insert makes an entry of a commit that is none of the sources, at place i.
+func (p Plan) Insert(i int, extra repo.ID) Plan {
+	p = p.clone()
+	p.Extra = append(p.Extra, extra)
+	p.Next = slices.Insert(p.Next, i, Entry{From: []repo.ID{extra}})
+	return p
+}
+
+// Amend adds a change to an entry's content: a commit that is none of the sources.
+func (p Plan) Amend(i int, extra repo.ID) Plan {
+	p = p.clone()
+	p.Extra = append(p.Extra, extra)
+	p.Next[i].From = append(slices.Clone(p.Next[i].From), extra)
+	return p
+}
+
+// Grow adds commits that the branch has got since, at the end, and their tip.
+func (p Plan) Grow(tip repo.ID, more []repo.ID) Plan {
+	p = p.clone()
+	p.Tip = tip
+	p.Sources = append(slices.Clone(p.Sources), more...)
+	for _, id := range more {
+		p.Next = append(p.Next, Entry{From: []repo.ID{id}})
+	}
+	return p
+}
+
+// BringBack makes an entry of a source, or a part, that was left out. It comes before
+// the first entry whose first source is younger.
 func (p Plan) BringBack(id repo.ID) Plan {
 	p = p.clone()
 	p.LeftOut = slices.DeleteFunc(p.LeftOut, func(out repo.ID) bool { return out == id })
-	age := slices.Index(p.Sources, id)
-	place := slices.IndexFunc(p.Next, func(e Entry) bool { return slices.Index(p.Sources, e.From[0]) > age })
+	pieces, err := p.pieces()
+	if err != nil {
+		pieces = p.Sources // Check says what is wrong
+	}
+	age := slices.Index(pieces, id)
+	place := slices.IndexFunc(p.Next, func(e Entry) bool { return slices.Index(pieces, e.From[0]) > age })
 	if place < 0 {
 		place = len(p.Next)
 	}
@@ -189,7 +334,23 @@ func (p Plan) BringBack(id repo.ID) Plan {
 	return p
 }
 
-// Place finds the entry that a source has become part of; -1 where it is left out.
+// Place finds the entry that a source, or a part, has become part of; -1 where it is
+// left out. Of a source that is split it is the one of its first part that is used.
 func (p Plan) Place(id repo.ID) int {
-	return slices.IndexFunc(p.Next, func(e Entry) bool { return slices.Contains(e.From, id) })
+	if places := p.Places(id); len(places) > 0 {
+		return places[0]
+	}
+	return -1
+}
+
+// Places finds all entries that a source has become part of, as one or in parts.
+func (p Plan) Places(id repo.ID) []int {
+	var places []int
+	for _, part := range p.Parts(id) {
+		at := slices.IndexFunc(p.Next, func(e Entry) bool { return slices.Contains(e.From, part) })
+		if at >= 0 && !slices.Contains(places, at) {
+			places = append(places, at)
+		}
+	}
+	return places
 }

@@ -65,6 +65,7 @@ type planned struct {
 	sources []app.Source
 	target  app.Target
 	writing app.Writing
+	note    string
 }
 
 type forecasted struct {
@@ -87,16 +88,17 @@ func (m *Model) Situated(s app.Situation) tea.Cmd {
 		return nil
 	}
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		plan, err := m.app.DraftPlan(ctx)
+		draft, err := m.app.DraftPlan(ctx)
 		if err != nil {
 			return nil, err
 		}
+		plan := draft.Plan
 		sources, err := m.app.Sources(ctx, plan.Sources)
 		if err != nil {
 			return nil, err
 		}
 		writing, err := m.app.Writing(ctx)
-		return planned{plan, sources, s.Target, writing}, err
+		return planned{plan, sources, s.Target, writing, draft.Note}, err
 	})
 }
 
@@ -174,7 +176,7 @@ func (m *Model) show(plan shape.Plan) tea.Cmd {
 	m.trouble = ""
 	return func() tea.Msg {
 		defer cancel()
-		if err := m.keeper.keep(m.app, number, plan); err != nil {
+		if err := m.keeper.keep(m.ctx, m.app, number, plan); err != nil {
 			return kit.Notice{Text: err.Error(), Trouble: true}
 		}
 		forecast, err := m.app.Forecast(ctx, plan, nil)
@@ -188,14 +190,14 @@ type keeper struct {
 	latest int
 }
 
-func (k *keeper) keep(a *app.App, number int, plan shape.Plan) error {
+func (k *keeper) keep(ctx context.Context, a *app.App, number int, plan shape.Plan) error {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	if number < k.latest {
 		return nil
 	}
 	k.latest = number
-	return a.KeepPlan(plan)
+	return a.KeepPlan(ctx, plan)
 }
 
 func (m *Model) clamp() {
@@ -460,7 +462,7 @@ func (m *Model) apply() tea.Cmd {
 			if err != nil {
 				return "", err
 			}
-			if err := m.app.KeepPlan(shape.Plan{}); err != nil {
+			if err := m.app.KeepPlan(ctx, shape.Plan{}); err != nil {
 				return "", err
 			}
 			return appliedNote(len(plan.Sources), result), nil

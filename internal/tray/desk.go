@@ -1,0 +1,121 @@
+package tray
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+)
+
+// Desk is what one commit changed, to be sorted into parts: like the changes of a
+// working tree, but in memory only. What is in no tray is loose.
+type Desk struct{ sheets []*Sheet }
+
+// NewDesk spreads out what lies between two trees.
+func NewDesk(ctx context.Context, objects *repo.Overlay, old, new repo.ID) (*Desk, error) {
+	differences, err := merge.Compare(ctx, objects, old, new)
+	if err != nil {
+		return nil, err
+	}
+	d := &Desk{}
+	for _, diff := range differences {
+		s := &Sheet{Path: diff.Path}
+		for _, side := range []struct {
+			entry repo.Entry
+			to    []*version
+		}{{diff.Old, []*version{&s.head, &s.index}}, {diff.New, []*version{&s.work}}} {
+			v := version{Mode: side.entry.Mode, ID: side.entry.ID}
+			if v.Mode.IsFile() || v.Mode == repo.ModeSymlink {
+				if v.data, err = objects.Blob(ctx, v.ID); err != nil {
+					return nil, err
+				}
+				if s.large = s.large || len(v.data) > repo.LargeFile; s.large {
+					v.data = nil
+				} else if v.data == nil {
+					v.data = []byte{}
+				}
+			}
+			for _, to := range side.to {
+				*to = v
+			}
+		}
+		s.plan()
+		d.sheets = append(d.sheets, s)
+	}
+	return d, nil
+}
+
+// Board lists the changes as they are sorted now.
+func (d *Desk) Board() Board {
+	byLayer := map[Layer][]File{}
+	for _, s := range d.sheets {
+		for _, l := range append([]Layer{A, Loose}, s.drafts()...) {
+			if f, _ := s.file(l, Plain.Context); len(f.Hunks) > 0 {
+				byLayer[l] = append(byLayer[l], f)
+			}
+		}
+	}
+	board := Board{Loose: byLayer[Loose]}
+	for l := A; l <= Last; l++ {
+		if l == A || len(byLayer[l]) > 0 {
+			board.Trays = append(board.Trays, Tray{Layer: l, Files: byLayer[l]})
+		}
+	}
+	return board
+}
+
+// Move takes hunks, lines or files from one layer to another. Errors: as Move's.
+func (d *Desk) Move(from, to Layer, words []string) error {
+	var sheets []*Sheet
+	var files []File
+	var steps []step
+	for _, s := range d.sheets {
+		if f, st := s.file(from, Plain.Context); len(f.Hunks) > 0 {
+			sheets, files, steps = append(sheets, s), append(files, f), append(steps, st)
+		}
+	}
+	picks, err := resolveAll(files, words)
+	if err != nil {
+		return err
+	}
+	for _, p := range picks {
+		for i := range files {
+			if &files[i] != p.File {
+				continue
+			}
+			if err := sheets[i].move(p, steps[i], from, to); err != nil {
+				return fmt.Errorf("%s: %w", strconv.Quote(p.File.Path), err)
+			}
+		}
+	}
+	return nil
+}
+
+// Trees gives the content after each part: the trays that hold something, in order,
+// and what is loose as the last one. The desk is used up.
+func (d *Desk) Trees(ctx context.Context, objects *repo.Overlay, old repo.ID) ([]repo.ID, error) {
+	var trees []repo.ID
+	for l := A; l <= Loose; l++ {
+		var entries []repo.IndexEntry
+		for _, s := range d.sheets {
+			if !s.has(l) {
+				continue
+			}
+			if err := s.settle(l); err != nil {
+				return nil, fmt.Errorf("%s: %w", strconv.Quote(s.Path), err)
+			}
+			entries = append(entries, s.entriesAt(objects, s.From, Head)...)
+		}
+		if len(entries) == 0 {
+			continue
+		}
+		var err error
+		if old, err = objects.EditTree(ctx, old, entries); err != nil {
+			return nil, err
+		}
+		trees = append(trees, old)
+	}
+	return trees, nil
+}
