@@ -25,7 +25,7 @@ var rooms = []string{
 	"internal/ui/stream",
 	"internal/ui/kit",
 	"internal/app",
-	"internal/demo",
+	"internal/demo internal/draw",
 	coreBegins,
 	"internal/send internal/journal internal/suggest",
 	"internal/replay",

@@ -201,6 +201,23 @@ func (a *App) Fold(ctx context.Context, from tray.Layer, view tray.View, moves [
 	return applied, nil
 }
 
+// FoldTray joins all that tray A holds to one commit. It gives the number of hunks.
+func (a *App) FoldTray(ctx context.Context, into repo.ID) (int, error) {
+	pieces, err := a.pieces(ctx, tray.A, nil, tray.Plain)
+	if err != nil {
+		return 0, err
+	}
+	if len(pieces) == 0 {
+		return 0, emptyRefusal(tray.A)
+	}
+	moves := make([]FoldMove, len(pieces))
+	for i, p := range pieces {
+		moves[i] = FoldMove{Word: p.Word(), Home: into}
+	}
+	_, err = a.Fold(ctx, tray.A, tray.Plain, moves)
+	return len(moves), err
+}
+
 func (a *App) foldAway(ctx context.Context, from tray.Layer, view tray.View, moves []FoldMove) (folding, error) {
 	f := folding{engine: replay.New(a.Repo), title: Count(len(moves), "hunk") + " folded"}
 	head, sources, err := a.foldRange(ctx)

@@ -180,10 +180,13 @@ func (s Situation) Sentence() string {
 	return b.String()
 }
 
-// Count says a number of things: "1 commit", "3 commits".
+// Count says a number of things: "1 commit", "3 commits", "2 entries".
 func Count(n int, noun string) string {
 	if n == 1 {
 		return "1 " + noun
+	}
+	if stem, ok := strings.CutSuffix(noun, "y"); ok {
+		return fmt.Sprintf("%d %sies", n, stem)
 	}
 	return fmt.Sprintf("%d %ss", n, noun)
 }

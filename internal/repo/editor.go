@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"os"
 	"os/exec"
 	"path"
 	"slices"
@@ -34,6 +35,17 @@ func (r *Repo) Editor(ctx context.Context, file string, line int) (*EditorRun, e
 	cmd := exec.Command("/bin/sh", append(args, file)...)
 	cmd.Dir = r.top
 	return &EditorRun{cmd}, nil
+}
+
+// Shell is the user's shell, ready to be run in a folder.
+func Shell(dir string) *EditorRun {
+	shell := os.Getenv("SHELL")
+	if shell == "" {
+		shell = "/bin/sh"
+	}
+	cmd := exec.Command(shell)
+	cmd.Dir = dir
+	return &EditorRun{cmd}
 }
 
 // SetStdin sets where the editor reads from.

@@ -93,6 +93,9 @@ func (p Plan) Check() error {
 		if entry.Message != "" && strings.TrimSpace(entry.Message) == "" {
 			return bad("%s has an empty message", where)
 		}
+		if entry.Author != "" && !isAuthor(entry.Author) {
+			return bad("%s has the author %q; write it as Name <address>", where, entry.Author)
+		}
 		for _, id := range entry.From {
 			if err := use(id, where); err != nil {
 				return err

@@ -67,7 +67,7 @@ func newEditor(edit kit.Edit, theme kit.Theme) *editor {
 	area.SetStyles(styles)
 	area.SetValue(showControls.Replace(strings.TrimSuffix(edit.Text, "\n")))
 	area.MoveToBegin()
-	if edit.Message != nil && edit.Text != edit.Message.Template {
+	if edit.Message != nil && edit.Text != edit.Message.Template || !strings.Contains(strings.TrimSpace(edit.Text), "\n") {
 		area.MoveToEnd()
 	}
 	area.Focus()
@@ -276,13 +276,23 @@ func (m *Model) edit(msg kit.Edit) tea.Cmd {
 	return m.compose(&editor{Edit: msg, direct: true}, strings.TrimSuffix(msg.Text, "\n"))
 }
 
-type launched struct{ err error }
+type launched struct {
+	err  error
+	then tea.Cmd
+}
 
-// launch opens a working file in the user's editor.
+// launch opens a working file, or a folder, in the user's editor, or a shell in it.
 func (m *Model) launch(msg kit.Launch) tea.Cmd {
-	run, err := m.app.Repo.Editor(m.ctx, m.app.Repo.WorkPath(msg.Path), msg.Line)
+	file := m.app.Repo.WorkPath(msg.Path)
+	if msg.Dir != "" {
+		file = msg.Dir
+	}
+	run, err := m.app.Repo.Editor(m.ctx, file, msg.Line)
+	if msg.Shell {
+		run, err = repo.Shell(msg.Dir), nil
+	}
 	if err != nil {
 		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
 	}
-	return tea.Exec(run, func(err error) tea.Msg { return launched{err} })
+	return tea.Exec(run, func(err error) tea.Msg { return launched{err, msg.Done} })
 }

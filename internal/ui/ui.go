@@ -192,7 +192,7 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 		if msg.err != nil {
 			m.say(kit.Notice{Text: msg.err.Error(), Trouble: true})
 		}
-		return m, m.lookAgain()
+		return m, tea.Batch(m.lookAgain(), msg.then)
 	case changed:
 		if msg.app != m.app {
 			return m, nil

@@ -94,10 +94,14 @@ type MessageHelp struct {
 	Trailers []string
 }
 
-// Launch asks the frame to open a working file in the user's editor.
+// Launch asks the frame to open a working file in the user's editor; or a folder, in
+// the editor or in a shell, with what comes after.
 type Launch struct {
-	Path string
-	Line int
+	Path  string
+	Line  int
+	Dir   string
+	Shell bool
+	Done  tea.Cmd
 }
 
 // Ask asks the frame to put a question; Yes runs only on the key that it names.

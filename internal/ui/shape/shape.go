@@ -14,7 +14,9 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
+	"bastel/internal/safe"
 	"bastel/internal/shape"
+	"bastel/internal/suggest"
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
@@ -50,6 +52,12 @@ type Model struct {
 	keeper   keeper
 	cancel   context.CancelFunc
 	writing  kit.MessageHelp
+
+	extra     map[repo.ID]app.Source // commits made for the plan
+	matrix    suggest.Matrix
+	published map[repo.ID]bool
+	split     *split // the view that divides a commit; nil: the series
+	grid      *grid  // the view of overlaps; nil: the series
 }
 
 // New makes the screen.
@@ -97,8 +105,12 @@ func (m *Model) Situated(s app.Situation) tea.Cmd {
 		if err != nil {
 			return nil, err
 		}
+		made, err := m.app.Sources(ctx, madeFor(plan))
+		if err != nil {
+			return nil, err
+		}
 		writing, err := m.app.Writing(ctx)
-		return planned{plan, sources, s.Target, writing, draft.Note}, err
+		return planned{plan, append(sources, made...), s.Target, writing, draft.Note}, err
 	})
 }
 
@@ -115,6 +127,16 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 			m.look = stream.Model{}
 			m.look.Set(read.files)
 			return trouble(msg.Err)
+		case surveyed:
+			if msg.Err == nil && read.tip == m.plan.Tip {
+				m.matrix, m.published = read.matrix, read.published
+			}
+			return trouble(msg.Err)
+		case told:
+			if m.grid != nil && msg.Err == nil {
+				m.grid.tellIt(read)
+			}
+			return trouble(msg.Err)
 		case ontos:
 			if msg.Err != nil {
 				return trouble(msg.Err)
@@ -122,6 +144,14 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 			return m.offerOntos(read)
 		}
 		return m.take(msg)
+	case made:
+		m.know(msg.sources)
+		if msg.plan.Equal(m.plan) {
+			return kit.Say("Nothing was changed there, so the plan stays as it is.")
+		}
+		return m.set(msg.plan)
+	case divided:
+		m.split = newSplit(m, msg)
 	case forecasted:
 		if msg.number != m.number {
 			return nil
@@ -150,9 +180,17 @@ func (m *Model) take(msg kit.Reading) tea.Cmd {
 	}
 	read := msg.Value.(planned)
 	m.sources, m.target, m.writing = read.sources, read.target, kit.MessageHelp(read.writing)
-	m.looking = false
+	m.sources = read.sources[:len(read.plan.Sources)]
+	m.know(read.sources[len(read.plan.Sources):])
+	m.looking, m.split, m.grid = false, nil, nil
 	m.marked = map[repo.ID]bool{}
-	return m.show(read.plan)
+	m.matrix, m.published = suggest.Matrix{}, nil
+	m.plan = read.plan
+	cmds := []tea.Cmd{m.show(read.plan), m.survey()}
+	if read.note != "" {
+		cmds = append(cmds, kit.Say(safe.Line(read.note)))
+	}
+	return tea.Batch(cmds...)
 }
 
 // set makes an edited plan the current one.
@@ -248,7 +286,12 @@ func (m *Model) source() (repo.ID, bool) {
 
 // Actions lists what can be done here.
 func (m *Model) Actions() []kit.Action {
-	if m.looking {
+	switch {
+	case m.split != nil:
+		return m.split.actions()
+	case m.grid != nil:
+		return m.grid.actions()
+	case m.looking:
 		return m.lookActions()
 	}
 	at := m.entry()
@@ -268,6 +311,17 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"o"}, Name: "onto", Help: "Choose where the series goes: it stays where it begins, or moves onto another branch.", Do: kit.When(len(m.plan.Sources) > 0, m.chooseOnto)},
 		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes.", Do: kit.When(len(m.plan.Sources) > 0, m.lookInto)},
 		{Keys: []string{"a"}, Asks: true, Name: "apply", Help: "Rewrite the branch as Next shows it, in one step.", Do: kit.When(m.plan.Changes(), m.apply)},
+		{Keys: []string{"Q"}, Asks: true, Name: "at once", Help: "Reword, drop, squash or fold without planning: done at once, if it is clean.", Do: kit.When(len(m.plan.Next) > 0 && !m.plan.Changes(), m.quick)},
+		{Keys: []string{"d"}, Name: "divide", Help: "Divide the entry's commit into several, by hunks and lines.", Do: kit.When(at >= 0, m.divide)},
+		{Keys: []string{"S"}, Asks: true, Name: "ideas", Help: "Show what could be joined or left out: by subjects, by lines that are written twice, by conflicts.", Rare: true, Do: kit.When(len(m.matrix.Commits) > 0, m.ideas)},
+		{Keys: []string{"O"}, Name: "overlaps", Help: "Show files by commits: what overlaps, and what can move past what.", Rare: true, Do: kit.When(len(m.matrix.Commits) > 0, func() tea.Cmd { m.grid = &grid{screen: m}; return nil })},
+		{Keys: []string{"{"}, Name: "to the start", Help: "Move the entry, or the marked ones, to the start of the series.", Rare: true, Do: kit.When(at >= 0, func() tea.Cmd { return m.gather(0) })},
+		{Keys: []string{"}"}, Name: "to the end", Help: "Move the entry, or the marked ones, to the end of the series.", Rare: true, Do: kit.When(at >= 0, func() tea.Cmd { return m.gather(len(m.plan.Next)) })},
+		{Keys: []string{"P"}, Asks: true, Name: "to a place", Help: "Move the entry, or the marked ones, before another one.", Rare: true, Do: kit.When(at >= 0, m.choosePlace)},
+		{Keys: []string{"+"}, Asks: true, Name: "new commit", Help: "Insert a new, empty commit behind the entry. To make one from loose changes, commit it in Sort: it comes to the end of the plan.", Rare: true, Do: kit.When(len(m.plan.Sources) > 0, m.insert)},
+		{Keys: []string{"@"}, Asks: true, Name: "author, date", Help: "Change the entry's author or date, or name the others who wrote it.", Rare: true, Do: kit.When(at >= 0, m.sign)},
+		{Keys: []string{"i"}, Asks: true, Name: "edit content", Help: "Change what the entry holds, in a scratch folder, with your editor or a shell.", Rare: true, Do: kit.When(at >= 0, m.content)},
+		{Keys: []string{"W"}, Asks: true, Name: "draw", Help: "Write a picture of the plan, as SVG or PDF.", Rare: true, Do: kit.When(len(m.plan.Sources) > 0, m.draw)},
 		{Keys: []string{"u"}, Name: "undo edit", Help: "Take the last edit of the plan back. With no edit left, the last applied step.", Rare: true, Do: kit.When(len(m.before) > 0, m.undo)},
 		{Keys: []string{"U"}, Name: "redo edit", Help: "Do the edit again that was taken back.", Rare: true, Do: kit.When(len(m.after) > 0, m.redo)},
 		{Keys: []string{"L"}, Name: "sweep", Help: "Find debug prints and other leftovers in every commit of the branch, and take them out.", Rare: true, Do: kit.When(len(m.plan.Sources) > 0, m.sweep)},
@@ -454,7 +508,11 @@ func (m *Model) lookInto() tea.Cmd {
 }
 
 func (m *Model) apply() tea.Cmd {
-	plan := m.plan
+	return m.applyAtOnce(m.plan)
+}
+
+// applyAtOnce rewrites the branch as a plan says.
+func (m *Model) applyAtOnce(plan shape.Plan) tea.Cmd {
 	return kit.Start(kit.Work{
 		Title: "Rewriting " + plan.Branch,
 		Do: func(ctx context.Context, report func(string)) (string, error) {
@@ -484,7 +542,10 @@ func appliedNote(sources int, r app.Applied) string {
 }
 
 func (m *Model) sourceOf(id repo.ID) app.Source {
-	return m.sources[slices.Index(m.plan.Sources, id)]
+	if at := slices.Index(m.plan.Sources, id); at >= 0 {
+		return m.sources[at]
+	}
+	return m.extra[id]
 }
 
 // letter names an entry: A to Z, then AA, AB and so on.

@@ -12,7 +12,6 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/lanes"
 	"bastel/internal/replay"
-	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
@@ -27,6 +26,12 @@ const (
 // View draws the screen.
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
+	switch {
+	case m.split != nil:
+		return m.split.view(size, theme)
+	case m.grid != nil:
+		return m.grid.view(size, theme)
+	}
 	if m.why != "" || m.loaded && len(m.plan.Sources) == 0 {
 		return m.nothing(size, theme)
 	}
@@ -123,7 +128,7 @@ func (m *Model) nowRows(width, i int, s app.Source, cursor, kin, out bool, theme
 	return []string{
 		kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf("%3d  ", i+1), Style: number},
 			kit.Seg{Text: safe.Line(s.Commit.Subject()), Style: title}),
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + s.ID.Short() + "  " + safe.Line(writer.Name) + ", " + age(writer.When), Style: theme.Dim}),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + s.ID.Short() + "  " + safe.Line(writer.Name) + ", " + age(writer.When) + "  " + m.measure(i), Style: theme.Dim}),
 	}
 }
 
@@ -194,7 +199,8 @@ func lost(f *replay.Forecast) string {
 
 func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
 	if m.looking {
-		return m.look.View(width, height, true, stream.Cool, theme)
+		body := messageRows(width, m.sourceOf(m.lookAt), theme)
+		return append(body, m.look.View(width, height-len(body), true, stream.Cool, theme)...)
 	}
 	var lines []string
 	for i := m.top[kit.Next]; i < m.nextRows() && len(lines)+rowHeight <= height; i++ {
@@ -219,10 +225,7 @@ func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
 	if m.marked[e.From[0]] {
 		mark = kit.Seg{Text: "●", Style: theme.Marked}
 	}
-	subject := m.sourceOf(e.From[0]).Commit.Subject()
-	if e.Message != "" {
-		subject = repo.Subject(e.Message)
-	}
+	subject := m.subject(e)
 	result, why := m.outcome(e, theme)
 	return []string{
 		kit.Split(width, backdrop, []kit.Seg{pointer, mark, {Text: fmt.Sprintf("%-3s ", letter(i)), Style: name},
@@ -235,7 +238,7 @@ func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
 func (m *Model) origin(e shape.Entry) string {
 	numbers := make([]string, len(e.From))
 	for i, id := range e.From {
-		numbers[i] = fmt.Sprint(slices.Index(m.plan.Sources, id) + 1)
+		numbers[i] = m.name(id)
 	}
 	text := "from " + strings.Join(numbers, " ")
 	switch {
@@ -243,6 +246,9 @@ func (m *Model) origin(e shape.Entry) string {
 		text += ", message new"
 	case len(e.From) > 1:
 		text += ", message of " + numbers[0]
+	}
+	if e.Author != "" || e.Date != "" {
+		text += ", author or date new"
 	}
 	return text
 }
@@ -275,9 +281,8 @@ func (m *Model) outRows(width, i int, theme kit.Theme) []string {
 	id := m.plan.LeftOut[i-len(m.plan.Next)]
 	cursor := m.half == kit.Next && i == m.cursor[kit.Next]
 	backdrop, pointer := kit.Cursor(theme, cursor, 1)
-	number := slices.Index(m.plan.Sources, id) + 1
 	return []string{
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf("     left out: %d  ", number), Style: theme.Dim},
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf("     left out: %s  ", m.name(id)), Style: theme.Dim},
 			kit.Seg{Text: safe.Line(m.sourceOf(id).Commit.Subject()), Style: theme.Dim.Strikethrough(true)}),
 		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     x brings it back", Style: theme.Dim}),
 	}
@@ -288,17 +293,25 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 	at := m.entry()
 	out, isOut := m.outRow()
 	var strands []kit.Strand
-	for i, id := range m.plan.Sources {
-		place := m.plan.Place(id)
+	rows := height / rowHeight
+	add := func(i, place int, bright bool) {
 		thread := lanes.Thread{From: i - m.top[kit.Now], To: lanes.Ends}
 		if place >= 0 {
 			thread.To = place - m.top[kit.Next]
 		}
-		rows := height / rowHeight
 		if thread.From < -1 && thread.To < 0 || thread.From > rows && (thread.To > rows || place < 0) {
-			continue
+			return
 		}
-		strands = append(strands, kit.Strand{Thread: thread, Bright: place >= 0 && place == at || isOut && id == out, Faded: place < 0})
+		strands = append(strands, kit.Strand{Thread: thread, Bright: bright, Faded: place < 0})
+	}
+	for i, id := range m.plan.Sources {
+		places := m.plan.Places(id)
+		for _, place := range places {
+			add(i, place, place == at)
+		}
+		if len(places) == 0 {
+			add(i, -1, isOut && id == out)
+		}
 	}
 	return kit.Seam(strands, width, height, rowHeight, 0, theme)
 }
@@ -306,7 +319,13 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 // Click goes to a commit.
 func (m *Model) Click(x, y int) tea.Cmd {
 	half := kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
-	if m.looking {
+	switch {
+	case m.split != nil:
+		m.split.click(half, y)
+		return nil
+	case m.grid != nil:
+		return nil
+	case m.looking:
 		m.look.Click(y - headRows)
 		return nil
 	}
@@ -320,7 +339,14 @@ func (m *Model) Click(x, y int) tea.Cmd {
 
 // Wheel scrolls the half under the mouse.
 func (m *Model) Wheel(x, _, turns int) {
-	if m.looking {
+	switch {
+	case m.split != nil:
+		m.split.stream().Move(3 * turns)
+		return
+	case m.grid != nil:
+		m.grid.move(turns, 0)
+		return
+	case m.looking:
 		m.look.Move(3 * turns)
 		return
 	}

@@ -1,0 +1,269 @@
+// Package draw makes pictures for slides and papers: the seam of a rewriting, and
+// which commits of a branch overlap, as SVG or PDF. The geometry is that of the
+// screen. Fonts come along in the file.
+package draw
+
+import (
+	"errors"
+	"fmt"
+	"image/color"
+	"io"
+	"strings"
+
+	imagefont "golang.org/x/image/font"
+	"gonum.org/v1/plot/font"
+	"gonum.org/v1/plot/font/liberation"
+	"gonum.org/v1/plot/vg"
+	"gonum.org/v1/plot/vg/vgpdf"
+	"gonum.org/v1/plot/vg/vgsvg"
+)
+
+// Format is a kind of file.
+type Format string
+
+// The formats.
+const (
+	SVG Format = "svg"
+	PDF Format = "pdf"
+)
+
+// ErrFormat is a file name that ends in none of the formats.
+var ErrFormat = errors.New("pictures are .svg or .pdf files")
+
+// FormatOf reads the format from a file's name.
+func FormatOf(name string) (Format, error) {
+	for _, f := range []Format{SVG, PDF} {
+		if strings.HasSuffix(strings.ToLower(name), "."+string(f)) {
+			return f, nil
+		}
+	}
+	return "", fmt.Errorf("%q: %w", name, ErrFormat)
+}
+
+// Look is a choice of colours.
+type Look struct {
+	Ground, Plain, Dim, Now, Next, Thread color.Color
+}
+
+// The looks, which fit the screen's.
+var (
+	Light = Look{rgb(0xFFFFFF), rgb(0x1D2730), rgb(0x66717B), rgb(0x1B6A8C), rgb(0x8F5300), rgb(0x9AA5AE)}
+	Dark  = Look{rgb(0x111418), rgb(0xE4E8EB), rgb(0x8B97A2), rgb(0x74B6D4), rgb(0xE2AA62), rgb(0x5D6973)}
+)
+
+func rgb(n uint32) color.Color {
+	return color.NRGBA{R: uint8(n >> 16), G: uint8(n >> 8), B: uint8(n), A: 0xff}
+}
+
+// Picture is something to be drawn: rows below a heading.
+type Picture interface {
+	heading() (title, subtitle string)
+	width() vg.Length
+	rows() int
+	legend() []key
+	// row draws what belongs to row i, of which y is the middle.
+	row(p *pen, i int, y vg.Length)
+	// threads draws what runs across rows; y gives the middle of a half row, counted
+	// from 0, the first row being 0 and the gap below it 1.
+	threads(p *pen, y func(half int) vg.Length)
+}
+
+// key explains one sign of a picture.
+type key struct {
+	kind stroke
+	text string
+}
+
+const (
+	margin    vg.Length = 28
+	headRoom  vg.Length = 52
+	footRoom  vg.Length = 34
+	rowHeight vg.Length = 26
+	pageRows            = 26 // of a PDF
+)
+
+// Write draws a picture into a file: an SVG as high as it needs, a PDF over as many
+// pages as it needs.
+func Write(w io.Writer, picture Picture, format Format, look Look) error {
+	if format == SVG {
+		height := headRoom + footRoom + 2*margin + vg.Length(picture.rows())*rowHeight
+		c := vgsvg.NewWith(vgsvg.UseWH(picture.width(), height), vgsvg.EmbedFonts(true))
+		page(&pen{Canvas: c, look: look, height: height}, picture, 0, picture.rows(), "")
+		_, err := c.WriteTo(w)
+		return wrote(err)
+	}
+	rows := min(max(picture.rows(), 1), pageRows)
+	height := headRoom + footRoom + 2*margin + vg.Length(rows)*rowHeight
+	c := vgpdf.New(picture.width(), height)
+	c.EmbedFonts(true)
+	pages := max(1, (picture.rows()+pageRows-1)/pageRows)
+	for n := range pages {
+		if n > 0 {
+			c.NextPage()
+		}
+		count := ""
+		if pages > 1 {
+			count = fmt.Sprintf("page %d of %d", n+1, pages)
+		}
+		page(&pen{Canvas: c, look: look, height: height, oneWeight: true}, picture, n*pageRows, rows, count)
+	}
+	_, err := c.WriteTo(w)
+	return wrote(err)
+}
+
+func wrote(err error) error {
+	if err != nil {
+		return fmt.Errorf("write the picture: %w", err)
+	}
+	return nil
+}
+
+// page draws some of the rows, with heading and legend.
+func page(p *pen, picture Picture, first, rows int, count string) {
+	p.fill(0, 0, picture.width(), p.height, p.look.Ground)
+	title, subtitle := picture.heading()
+	p.text(margin, margin+14, p.fit(title, picture.width()-2*margin, 17, true), 17, true, p.look.Plain)
+	p.text(margin, margin+32, p.fit(subtitle, picture.width()-2*margin, 10, false), 10, false, p.look.Dim)
+	top := margin + headRoom
+	middle := func(i int) vg.Length { return top + (vg.Length(i-first)+0.5)*rowHeight }
+	p.low, p.high = top, top+vg.Length(rows)*rowHeight
+	picture.threads(p, func(half int) vg.Length { return top + (vg.Length(half)/2-vg.Length(first)+0.5)*rowHeight })
+	for i := first; i < min(first+rows, picture.rows()); i++ {
+		picture.row(p, i, middle(i))
+	}
+	x, y := margin, p.height-margin+6
+	for _, k := range picture.legend() {
+		p.line(k.kind, x, y-3, x+26, y-3)
+		p.text(x+32, y, k.text, 9, false, p.look.Dim)
+		x += 46 + p.size(k.text, 9, false)
+	}
+	p.text(picture.width()-margin-p.size(count, 9, false), y, count, 9, false, p.look.Dim)
+}
+
+// pen draws with the origin at the top left. Threads are cut at low and high.
+type pen struct {
+	vg.Canvas
+	look      Look
+	height    vg.Length
+	low, high vg.Length
+	oneWeight bool // the library cannot embed bold fonts into a PDF
+}
+
+var fonts = font.NewCache(liberation.Collection())
+
+func face(size vg.Length, bold bool) font.Face {
+	f := font.Font{Typeface: "Liberation", Variant: "Sans"}
+	if bold {
+		f.Weight = imagefont.WeightBold
+	}
+	return fonts.Lookup(f, size)
+}
+
+func (p *pen) size(text string, size vg.Length, bold bool) vg.Length {
+	f := face(size, bold && !p.oneWeight)
+	return f.Width(text)
+}
+
+// fit cuts text that is too long with an ellipsis.
+func (p *pen) fit(text string, width, size vg.Length, bold bool) string {
+	if p.size(text, size, bold) <= width {
+		return text
+	}
+	runes := []rune(text)
+	low, high := 0, len(runes)
+	for low < high {
+		middle := (low + high + 1) / 2
+		if p.size(string(runes[:middle])+"…", size, bold) <= width {
+			low = middle
+		} else {
+			high = middle - 1
+		}
+	}
+	return strings.TrimRight(string(runes[:low]), " ") + "…"
+}
+
+func (p *pen) text(x, y vg.Length, text string, size vg.Length, bold bool, c color.Color) {
+	if text == "" {
+		return
+	}
+	p.SetColor(c)
+	p.FillString(face(size, bold && !p.oneWeight), vg.Point{X: x, Y: p.height - y}, text)
+}
+
+func (p *pen) fill(x, y, width, height vg.Length, c color.Color) {
+	p.SetColor(c)
+	var path vg.Path
+	path.Move(vg.Point{X: x, Y: p.height - y})
+	path.Line(vg.Point{X: x + width, Y: p.height - y})
+	path.Line(vg.Point{X: x + width, Y: p.height - y - height})
+	path.Line(vg.Point{X: x, Y: p.height - y - height})
+	path.Close()
+	p.Fill(path)
+}
+
+// stroke is a kind of line.
+type stroke int
+
+const (
+	thread stroke = iota
+	strong
+	ending
+)
+
+func (p *pen) prepare(kind stroke) {
+	p.SetLineDash(nil, 0)
+	p.SetLineWidth(1.4)
+	p.SetColor(p.look.Thread)
+	switch kind {
+	case strong:
+		p.SetLineWidth(2.6)
+		p.SetColor(p.look.Next)
+	case ending:
+		p.SetLineDash([]vg.Length{2, 3}, 0)
+	}
+}
+
+func (p *pen) line(kind stroke, x1, y1, x2, y2 vg.Length) {
+	p.path(kind, []vg.Point{{X: x1, Y: y1}, {X: x2, Y: y2}})
+}
+
+// bend is the radius of the corners of threads.
+const bend vg.Length = 7
+
+// path draws a line through points with round corners. Points count from the top.
+func (p *pen) path(kind stroke, points []vg.Point) {
+	p.prepare(kind)
+	up := func(pt vg.Point) vg.Point { return vg.Point{X: pt.X, Y: p.height - pt.Y} }
+	var path vg.Path
+	path.Move(up(points[0]))
+	for i := 1; i < len(points)-1; i++ {
+		into, out := towards(points[i], points[i-1]), towards(points[i], points[i+1])
+		path.Line(up(into))
+		path.QuadTo(up(points[i]), up(out))
+	}
+	path.Line(up(points[len(points)-1]))
+	p.Stroke(path)
+}
+
+// towards goes from a corner a bend's length, or half the way, to another point.
+func towards(from, to vg.Point) vg.Point {
+	dx, dy := to.X-from.X, to.Y-from.Y
+	length := max(abs(dx), abs(dy)) // the lines run along the axes
+	if length == 0 {
+		return from
+	}
+	part := min(bend, length/2) / length
+	return vg.Point{X: from.X + dx*part, Y: from.Y + dy*part}
+}
+
+func abs(l vg.Length) vg.Length { return max(l, -l) }
+
+// dot draws a knot.
+func (p *pen) dot(x, y, radius vg.Length, c color.Color) {
+	p.SetColor(c)
+	var path vg.Path
+	path.Move(vg.Point{X: x + radius, Y: p.height - y})
+	path.Arc(vg.Point{X: x, Y: p.height - y}, radius, 0, 6.283185)
+	path.Close()
+	p.Fill(path)
+}

@@ -1,0 +1,232 @@
+package shape
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+	"charm.land/lipgloss/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/suggest"
+	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
+)
+
+// grid is the view of what overlaps: a row for each file, a column for each commit. A
+// thread runs through the commits that touch the file; it is strong between two that
+// touch the same lines, which cannot move past each other.
+type grid struct {
+	screen      *Model
+	row, column int
+	top, left   int
+	story       *stream.Model // one file's way through the branch; nil: the grid
+}
+
+// told is one file's way through the branch, commit by commit.
+type told struct{ sections []stream.Section }
+
+func (g *grid) matrix() suggest.Matrix { return g.screen.matrix }
+
+func (g *grid) move(rows, columns int) {
+	g.row = max(0, min(g.row+rows, len(g.matrix().Rows)-1))
+	g.column = max(0, min(g.column+columns, len(g.matrix().Commits)-1))
+}
+
+func (g *grid) actions() []kit.Action {
+	then := func(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
+	if g.story != nil {
+		actions := []kit.Action{
+			{Keys: []string{"esc", "enter"}, Name: "back to the overlaps", Help: "Show the files by commits again.", Do: then(func() { g.story = nil })},
+			{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: then(func() { g.story.Hunk(1) })},
+			{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Do: then(func() { g.story.Hunk(-1) })},
+		}
+		return append(actions, kit.Navigator{Move: g.story.Move, Page: g.story.Page, End: g.story.End}.Actions()...)
+	}
+	return []kit.Action{
+		{Keys: []string{"enter"}, Name: "the file's story", Help: "Show what each commit does to the file.", Do: kit.When(len(g.matrix().Rows) > 0, g.tell)},
+		{Keys: []string{"W"}, Asks: true, Name: "draw", Help: "Write a picture of the overlaps, as SVG or PDF.", Do: kit.When(len(g.matrix().Rows) > 0, g.screen.draw)},
+		{Keys: []string{"esc", "O"}, Name: "back to the plan", Help: "Go back to the series.", Do: then(func() { g.screen.grid = nil })},
+		{Keys: []string{"down", "j"}, Name: "down", Help: "To the next file.", Rare: true, Do: then(func() { g.move(1, 0) })},
+		{Keys: []string{"up", "k"}, Name: "up", Help: "To the file before.", Rare: true, Do: then(func() { g.move(-1, 0) })},
+		{Keys: []string{"right", "l"}, Name: "right", Help: "To the next commit.", Rare: true, Do: then(func() { g.move(0, 1) })},
+		{Keys: []string{"left", "h"}, Name: "left", Help: "To the commit before.", Rare: true, Do: then(func() { g.move(0, -1) })},
+		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "Down by a page.", Rare: true, Do: then(func() { g.move(10, 0) })},
+		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "Up by a page.", Rare: true, Do: then(func() { g.move(-10, 0) })},
+	}
+}
+
+// longestStory is up to how many commits of a file are shown.
+const longestStory = 100
+
+// tell reads what each commit does to the file at the cursor.
+func (g *grid) tell() tea.Cmd {
+	m, row := g.screen, g.matrix().Rows[g.row]
+	cells := row.Cells[max(0, len(row.Cells)-longestStory):]
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		var t told
+		for n, cell := range cells {
+			c := m.matrix.Commits[cell.Commit]
+			files, err := m.app.CommitChanges(ctx, c.ID)
+			if err != nil {
+				return nil, err
+			}
+			t.sections = append(t.sections, stream.Section{
+				Layer: tray.Layer(n), Heading: true, Name: fmt.Sprint(cell.Commit + 1), Title: repo.Subject(c.Message), Note: c.ID.Short(),
+				Files: slices.DeleteFunc(files, func(f tray.File) bool { return f.Path != row.Path }),
+			})
+		}
+		return t, nil
+	})
+}
+
+func (g *grid) tellIt(t told) {
+	g.story = &stream.Model{}
+	g.story.SetSections(t.sections)
+}
+
+const (
+	gridColumn = 4 // cells of the screen for a commit
+	gridFeet   = 6 // rows below the grid
+)
+
+func (g *grid) view(size kit.Size, theme kit.Theme) []string {
+	m := g.matrix()
+	if g.story != nil {
+		head := []string{kit.Heading(size.Width, "Now", safe.Line(m.Rows[g.row].Path)+", commit by commit", true, theme.Now, theme, false), kit.Blank(size.Width)}
+		return append(head, g.story.View(size.Width, size.Height-len(head), true, stream.Cool, theme)...)
+	}
+	if len(m.Rows) == 0 {
+		return kit.Empty(size.Width, size.Height, theme, "The branch's commits change no files.", "esc goes back.")
+	}
+	names := 0
+	for _, row := range m.Rows {
+		names = max(names, len([]rune(row.Path)))
+	}
+	names = min(names, size.Width/3)
+	columns := max(1, (size.Width-names-6)/gridColumn)
+	height := size.Height - gridFeet - 4
+	g.top = kit.Scroll(g.top, g.row, height, len(m.Rows))
+	g.left = kit.Scroll(g.left, g.column, columns, len(m.Commits))
+	until := min(len(m.Commits), g.left+columns)
+
+	rows := []string{
+		kit.Heading(size.Width, "Now", "files by commits: a strong thread ties commits that touch the same lines", true, theme.Now, theme, false),
+		kit.Blank(size.Width), g.head(size.Width, names, until, theme),
+	}
+	for i := g.top; i < min(len(m.Rows), g.top+height); i++ {
+		rows = append(rows, g.line(size.Width, names, until, i, theme))
+	}
+	rows = append(kit.Pad(rows, size.Width, size.Height-gridFeet), g.foot(size.Width, theme)...)
+	return kit.Pad(rows, size.Width, size.Height)
+}
+
+func (g *grid) head(width, names, until int, theme kit.Theme) string {
+	segs := []kit.Seg{{Text: strings.Repeat(" ", names+4)}}
+	for c := g.left; c < until; c++ {
+		style := theme.Dim
+		if c == g.column {
+			style = theme.Accent
+		}
+		segs = append(segs, kit.Seg{Text: fmt.Sprintf("%3d ", c+1), Style: style})
+	}
+	return kit.Row(width, nil, segs...)
+}
+
+// line draws one file: its commits as knots on a thread.
+func (g *grid) line(width, names, until, at int, theme kit.Theme) string {
+	m, row := g.matrix(), g.matrix().Rows[at]
+	backdrop, pointer := kit.Cursor(theme, at == g.row, 2)
+	segs := []kit.Seg{pointer, {Text: kit.Fit(safe.Line(row.Path), names) + "  ", Style: theme.Plain}}
+	first, last := row.Cells[0].Commit, row.Cells[len(row.Cells)-1].Commit
+	strong := -1 // up to which commit the thread is strong
+	for c := g.left; c < until; c++ {
+		touches := slices.ContainsFunc(row.Cells, func(cell suggest.Cell) bool { return cell.Commit == c })
+		before, after := " ", " "
+		style := theme.Quiet
+		if c > first && c <= last {
+			before = "─"
+		}
+		if c >= first && c < last {
+			after = "─"
+		}
+		wasStrong := c <= strong
+		for _, o := range m.Overlaps {
+			if o.Path == row.Path && o.Older == c {
+				strong = max(strong, o.Newer)
+			}
+		}
+		knot, knotStyle := after, style
+		if wasStrong {
+			before = "━"
+		}
+		if c < strong {
+			after, knot = "━", "━"
+		}
+		if c == last || c > last {
+			knot = " "
+		}
+		if touches {
+			knot, knotStyle = "●", theme.Now
+			if c == g.column {
+				knotStyle = theme.Accent
+			}
+		} else if c < first {
+			knot = " "
+		}
+		segs = append(segs, kit.Seg{Text: before + before, Style: g.thread(before, theme)}, kit.Seg{Text: knot, Style: knotStyle}, kit.Seg{Text: after, Style: g.thread(after, theme)})
+	}
+	return kit.Row(width, backdrop, segs...)
+}
+
+func (g *grid) thread(text string, theme kit.Theme) lipgloss.Style {
+	if text == "━" {
+		return theme.Next
+	}
+	return theme.Quiet
+}
+
+// foot says what the commit at the cursor cannot move past.
+func (g *grid) foot(width int, theme kit.Theme) []string {
+	m := g.matrix()
+	c := m.Commits[g.column]
+	rows := []string{kit.Blank(width), kit.Row(width, nil, kit.Seg{Text: fmt.Sprintf("  %d  %s", g.column+1, safe.Line(repo.Subject(c.Message))), Style: theme.Strong})}
+	say := func(older, newer int, what string) {
+		var paths []string
+		for _, o := range m.Of(older, newer) {
+			paths = append(paths, safe.Line(o.Path))
+		}
+		if len(paths) > 0 && len(rows) < gridFeet {
+			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: fmt.Sprintf("     %s in %s", what, strings.Join(paths, ", ")), Style: theme.Dim}))
+		}
+	}
+	for i := range m.Commits {
+		other := fmt.Sprintf("%d, %s,", i+1, safe.Line(repo.Subject(m.Commits[i].Message)))
+		say(i, g.column, "touches lines of "+other)
+		say(g.column, i, "its lines are touched by "+other)
+	}
+	if len(rows) == 2 {
+		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "     no other commit touches its lines: it can move freely", Style: theme.Dim}))
+	}
+	return kit.Pad(rows, width, gridFeet)
+}
+
+// messageRows shows a commit's body above what it changes.
+func messageRows(width int, s app.Source, theme kit.Theme) []string {
+	_, body, _ := strings.Cut(strings.TrimSpace(s.Message), "\n")
+	if body = strings.TrimSpace(body); body == "" {
+		return nil
+	}
+	var rows []string
+	for line := range strings.SplitSeq(body, "\n") {
+		for _, part := range kit.Wrap(kit.Expand(safe.Text(line)), width-4) {
+			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + part, Style: theme.Dim}))
+		}
+	}
+	return append(rows[:min(len(rows), 12)], kit.Blank(width))
+}

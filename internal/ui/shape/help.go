@@ -1,0 +1,155 @@
+package shape
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/shape"
+	"bastel/internal/suggest"
+	"bastel/internal/ui/kit"
+)
+
+// surveyed is what was found out about the branch's commits.
+type surveyed struct {
+	tip       repo.ID
+	matrix    suggest.Matrix
+	published map[repo.ID]bool
+}
+
+// survey reads sizes and overlaps in the background, after the plan itself is shown.
+func (m *Model) survey() tea.Cmd {
+	plan, sources := m.plan, m.sources
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		matrix, err := m.app.Survey(ctx, plan)
+		if err != nil {
+			return nil, err
+		}
+		published, err := m.app.Published(ctx, sources)
+		return surveyed{plan.Tip, matrix, published}, err
+	})
+}
+
+// measure says how large a commit is, and whether a remote has it.
+func (m *Model) measure(i int) string {
+	files, added, removed := 0, 0, 0
+	for _, row := range m.matrix.Rows {
+		for _, cell := range row.Cells {
+			if cell.Commit == i {
+				files++
+				added += cell.Added
+				removed += cell.Removed
+			}
+		}
+	}
+	var words []string
+	if len(m.matrix.Commits) > 0 {
+		words = append(words, fmt.Sprintf("%s +%d −%d", app.Count(files, "file"), added, removed))
+	}
+	if m.published[m.plan.Sources[i]] {
+		words = append(words, "sent")
+	}
+	return strings.Join(words, "  ")
+}
+
+// ideas shows what could be joined or left out. Each idea is a plan.
+func (m *Model) ideas() tea.Cmd {
+	found := suggest.Find(m.matrix, m.plan, m.forecast)
+	if len(found) == 0 {
+		return kit.Say("Nothing in this plan asks to be joined or left out.")
+	}
+	choose := kit.Choose{Title: "What could be done with this plan, and how many commits it then has"}
+	for _, s := range found {
+		choose.Options = append(choose.Options, kit.Option{
+			Key: fmt.Sprint(len(s.Plan.Next)), Label: safe.Line(s.Title), Detail: outline(m, s.Plan),
+			Do: func() tea.Cmd { return m.set(s.Plan) },
+		})
+	}
+	return kit.Show(choose)
+}
+
+// outline shows a plan in one line: which sources each entry is made of.
+func outline(m *Model, plan shape.Plan) string {
+	var entries []string
+	for _, e := range plan.Next {
+		var names []string
+		for _, id := range e.From {
+			names = append(names, m.name(id))
+		}
+		entries = append(entries, strings.Join(names, "+"))
+	}
+	return strings.Join(entries, " ")
+}
+
+// quick are small plans that are applied at once if they are clean.
+func (m *Model) quick() tea.Cmd {
+	at := m.entry()
+	var options []kit.Option
+	now := func(label, detail string, plan func() shape.Plan) {
+		options = append(options, kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd { return m.applyAtOnce(plan()) }})
+	}
+	if at >= 0 {
+		subject := safe.Line(m.subject(m.plan.Next[at]))
+		options = append(options, kit.Option{Label: "Reword it", Detail: subject, Do: func() tea.Cmd { return m.rewordAtOnce(at) }})
+		now("Drop it", subject, func() shape.Plan { return m.plan.LeaveOut(at) })
+		if at > 0 {
+			now("Squash it into the one above", safe.Line(m.subject(m.plan.Next[at-1])), func() shape.Plan { return m.plan.Join(at-1, at) })
+		}
+		options = append(options, kit.Option{Label: "Fold what is staged into it", Detail: subject, Do: func() tea.Cmd { return m.foldStaged(m.plan.Next[at].From[0]) }})
+	}
+	if marked := m.markedPlaces(); len(marked) > 1 {
+		now("Squash the marked ones", app.Count(len(marked), "entry"), func() shape.Plan { return m.plan.Join(marked...) })
+	}
+	if len(m.plan.Next) > 1 {
+		now("Join all of the branch into one commit", "The first message stays; reword it afterwards.", func() shape.Plan {
+			all := make([]int, len(m.plan.Next))
+			for i := range all {
+				all[i] = i
+			}
+			return m.plan.Join(all...)
+		})
+	}
+	return kit.Show(kit.Choose{Title: "Done at once, if it is clean; u takes it back", Options: options})
+}
+
+func (m *Model) rewordAtOnce(at int) tea.Cmd {
+	e := m.plan.Next[at]
+	text := e.Message
+	if text == "" {
+		text = m.sourceOf(e.From[0]).Message
+	}
+	return kit.Show(kit.Edit{Title: "Message of entry " + letter(at), Text: text, Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+		if text = app.CleanMessage(text); text == "" {
+			return kit.Show(kit.Notice{Text: "A commit needs a message; it stays as it was.", Trouble: true})
+		}
+		return m.applyAtOnce(m.plan.Reword(at, text))
+	}})
+}
+
+// foldStaged joins what tray A holds to a commit.
+func (m *Model) foldStaged(into repo.ID) tea.Cmd {
+	return kit.Start(kit.Work{
+		Title: "Folding",
+		Do: func(ctx context.Context, _ func(string)) (string, error) {
+			n, err := m.app.FoldTray(ctx, into)
+			return fmt.Sprintf("Folded %s into %s. u takes it back.", app.Count(n, "hunk"), into.Short()), err
+		},
+	})
+}
+
+// draw writes a picture of the plan, or of what overlaps.
+func (m *Model) draw() tea.Cmd {
+	plan, overlap := m.plan, m.grid != nil
+	name := strings.NewReplacer("/", "-", " ", "-").Replace(plan.Branch) + ".svg"
+	return kit.Show(kit.Edit{Title: "Draw into which file, .svg or .pdf?", Text: name, Done: func(file string) tea.Cmd {
+		return kit.Start(kit.Work{Title: "Drawing", Do: func(ctx context.Context, _ func(string)) (string, error) {
+			written, err := m.app.DrawTo(ctx, plan, overlap, strings.TrimSpace(file))
+			return "Drawn: " + written, err
+		}})
+	}})
+}

@@ -1,0 +1,241 @@
+package shape
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/shape"
+	"bastel/internal/ui/kit"
+)
+
+// made is an edited plan together with the commits that were made for it.
+type made struct {
+	plan    shape.Plan
+	sources []app.Source
+}
+
+// make has commits made for the plan in the background and takes the edit in.
+func (m *Model) make(title string, edit func(ctx context.Context) (shape.Plan, error)) tea.Cmd {
+	var done made
+	number := m.number
+	return kit.Start(kit.Work{
+		Title: title,
+		Do: func(ctx context.Context, _ func(string)) (string, error) {
+			plan, err := edit(ctx)
+			if err != nil {
+				return "", err
+			}
+			done.plan = plan
+			done.sources, err = m.app.Sources(ctx, madeFor(plan))
+			return "", err
+		},
+		Then: func() tea.Msg {
+			if m.number != number {
+				return kit.Notice{Text: "The plan was edited meanwhile. Do it once more.", Trouble: true}
+			}
+			return kit.ForScreen{Screen: Name, Msg: done}
+		},
+	})
+}
+
+// madeFor lists the commits that exist for a plan only.
+func madeFor(plan shape.Plan) []repo.ID {
+	ids := slices.Clone(plan.Extra)
+	for _, s := range plan.Splits {
+		ids = append(ids, s.Parts...)
+	}
+	return ids
+}
+
+func (m *Model) know(sources []app.Source) {
+	if m.extra == nil {
+		m.extra = map[repo.ID]app.Source{}
+	}
+	for _, s := range sources {
+		m.extra[s.ID] = s
+	}
+}
+
+// name is how a piece is called: the source's number, with the part's, or a plus.
+func (m *Model) name(piece repo.ID) string {
+	source, part := m.plan.Origin(piece)
+	switch {
+	case source.IsZero():
+		return "+"
+	case part > 0:
+		return fmt.Sprintf("%d.%d", slices.Index(m.plan.Sources, source)+1, part)
+	}
+	return fmt.Sprint(slices.Index(m.plan.Sources, source) + 1)
+}
+
+// places are the entries that are meant: the marked ones, or the one at the cursor.
+func (m *Model) places() []int {
+	if marked := m.markedPlaces(); len(marked) > 0 {
+		return marked
+	}
+	if at := m.entry(); at >= 0 {
+		return []int{at}
+	}
+	return nil
+}
+
+// gather takes the entries that are meant to a place.
+func (m *Model) gather(to int) tea.Cmd {
+	places := m.places()
+	if m.half == kit.Next {
+		m.cursor[kit.Next] = min(to, len(m.plan.Next)-len(places))
+	}
+	return m.set(m.plan.Gather(places, to))
+}
+
+func (m *Model) choosePlace() tea.Cmd {
+	places := m.places()
+	choose := kit.Choose{Title: "Before which entry?"}
+	to := 0
+	for i, e := range m.plan.Next {
+		if slices.Contains(places, i) {
+			continue
+		}
+		at := to
+		to++
+		choose.Options = append(choose.Options, kit.Option{Key: letter(i), Label: safe.Line(m.subject(e)), Do: func() tea.Cmd { return m.gather(at) }})
+	}
+	choose.Options = append(choose.Options, kit.Option{Label: "to the end", Do: func() tea.Cmd { return m.gather(len(m.plan.Next)) }})
+	return kit.Show(choose)
+}
+
+// subject is what an entry will be called.
+func (m *Model) subject(e shape.Entry) string {
+	if e.Message != "" {
+		return repo.Subject(e.Message)
+	}
+	return m.sourceOf(e.From[0]).Commit.Subject()
+}
+
+// insert puts an empty commit behind the entry at the cursor.
+func (m *Model) insert() tea.Cmd {
+	at := m.entry() + 1
+	plan := m.plan
+	return kit.Show(kit.Edit{Title: "Message of a new, empty commit", Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+		if app.CleanMessage(text) == "" {
+			return kit.Say("Without a message there is no commit.")
+		}
+		return m.make("Making the commit", func(ctx context.Context) (shape.Plan, error) {
+			id, err := m.app.EmptyCommit(ctx, plan.Tip, text)
+			return plan.Insert(at, id), err
+		})
+	}})
+}
+
+// sign changes an entry's author or date.
+func (m *Model) sign() tea.Cmd {
+	at := m.entry()
+	e := m.plan.Next[at]
+	writer := m.sourceOf(e.From[0]).Commit.Writer()
+	author := e.Author
+	if author == "" {
+		author = fmt.Sprintf("%s <%s>", writer.Name, writer.Email)
+	}
+	options := []kit.Option{
+		{Label: "Its author", Detail: safe.Line(author), Do: func() tea.Cmd {
+			return kit.Show(kit.Edit{Title: "Author of entry " + letter(at) + ": Name <address>", Text: author, Done: func(text string) tea.Cmd {
+				return m.signAs(at, strings.TrimSpace(text), e.Date)
+			}})
+		}},
+		{Label: "Its date", Detail: writer.When.Format(time.RFC3339), Do: func() tea.Cmd {
+			return kit.Show(kit.Edit{Title: "Date of entry " + letter(at), Text: writer.When.Format(time.RFC3339), Done: func(text string) tea.Cmd {
+				when, err := time.Parse(time.RFC3339, strings.TrimSpace(text))
+				if err != nil {
+					return kit.Show(kit.Notice{Text: "Write the date as 2026-05-06T09:30:00+02:00.", Trouble: true})
+				}
+				return m.signAs(at, e.Author, fmt.Sprintf("%d %s", when.Unix(), when.Format("-0700")))
+			}})
+		}},
+		{Label: "The sources' own again", Do: func() tea.Cmd { return m.signAs(at, "", "") }},
+	}
+	for _, other := range m.coAuthors(e) {
+		options = append(options, kit.Option{Label: "Add a trailer", Detail: safe.Line(other), Do: func() tea.Cmd {
+			message := e.Message
+			if message == "" {
+				message = m.sourceOf(e.From[0]).Message
+			}
+			return m.set(m.plan.Reword(at, app.AddTrailer(message, other)))
+		}})
+	}
+	return kit.Show(kit.Choose{Title: "Author and date of entry " + letter(at), Options: options})
+}
+
+// coAuthors are the trailers for those who wrote an entry's other sources.
+func (m *Model) coAuthors(e shape.Entry) []string {
+	first := m.sourceOf(e.From[0]).Commit.Writer()
+	var lines []string
+	for _, id := range e.From[1:] {
+		by := m.sourceOf(id).Commit.Writer()
+		line := fmt.Sprintf("Co-authored-by: %s <%s>", by.Name, by.Email)
+		if by.Email != first.Email && !slices.Contains(lines, line) {
+			lines = append(lines, line)
+		}
+	}
+	return lines
+}
+
+func (m *Model) signAs(at int, author, date string) tea.Cmd {
+	plan := m.plan.Sign(at, author, date)
+	if err := plan.Check(); err != nil {
+		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	}
+	return m.set(plan)
+}
+
+// content lays an entry's exact content out in a scratch folder, to be changed in the
+// editor or in a shell. What was changed joins the entry.
+func (m *Model) content() tea.Cmd {
+	at := m.entry()
+	if m.forecast == nil || at >= len(m.forecast.Steps) || m.forecast.Steps[at].Commit.IsZero() {
+		return kit.Say("The entry's content is not known before its forecast is clean.")
+	}
+	step, plan := m.forecast.Steps[at], m.plan
+	open := func(shell bool) func() tea.Cmd {
+		return func() tea.Cmd {
+			var scratch app.Scratch
+			return kit.Start(kit.Work{
+				Title: "Laying the content out",
+				Do: func(ctx context.Context, _ func(string)) (string, error) {
+					dir, err := os.MkdirTemp("", "bastel-entry-")
+					if err != nil {
+						return "", err
+					}
+					scratch, err = m.app.LayOut(ctx, step.Commit, step.Tree, dir)
+					return "", err
+				},
+				Then: func() tea.Msg {
+					return kit.Launch{Dir: scratch.Dir, Shell: shell, Done: m.contentChanged(at, plan, scratch)}
+				},
+			})
+		}
+	}
+	return kit.Show(kit.Choose{Title: "Change what entry " + letter(at) + " holds, in a scratch folder", Options: []kit.Option{
+		{Label: "in your editor", Detail: "It opens the folder.", Do: open(false)},
+		{Label: "in a shell", Detail: "It starts in the folder; exit comes back.", Do: open(true)},
+	}})
+}
+
+func (m *Model) contentChanged(at int, plan shape.Plan, scratch app.Scratch) tea.Cmd {
+	return m.make("Taking the content back", func(ctx context.Context) (shape.Plan, error) {
+		defer os.RemoveAll(scratch.Dir)
+		id, err := m.app.TakeBack(ctx, scratch)
+		if err != nil || id.IsZero() {
+			return plan, err
+		}
+		return plan.Amend(at, id), nil
+	})
+}

@@ -1,0 +1,184 @@
+package shape
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/shape"
+	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
+)
+
+// split is the view in which one commit is sorted into parts: Now is what it changes,
+// Next the trays. What stays in Now becomes the last part.
+type split struct {
+	screen  *Model
+	id      repo.ID
+	desk    *tray.Desk
+	half    kit.Half
+	halves  [2]stream.Model
+	current tray.Layer
+}
+
+// divided is a commit spread out.
+type divided struct {
+	id   repo.ID
+	desk *tray.Desk
+}
+
+// divide opens the view for the entry at the cursor.
+func (m *Model) divide() tea.Cmd {
+	e := m.plan.Next[m.entry()]
+	if source, part := m.plan.Origin(e.From[0]); len(e.From) > 1 || part > 0 || source.IsZero() {
+		return kit.Say("Only an entry of one whole commit can be divided. Take this one apart first, or start over.")
+	}
+	id := e.From[0]
+	var d divided
+	return kit.Start(kit.Work{
+		Title: "Spreading the commit out",
+		Do: func(ctx context.Context, _ func(string)) (string, error) {
+			desk, err := m.app.SplitDesk(ctx, id)
+			d = divided{id, desk}
+			return "", err
+		},
+		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: d} },
+	})
+}
+
+func newSplit(m *Model, d divided) *split {
+	s := &split{screen: m, id: d.id, desk: d.desk, current: tray.A}
+	s.show()
+	return s
+}
+
+// show lists what the desk holds now.
+func (s *split) show() {
+	board := s.desk.Board()
+	s.halves[kit.Now].Set(board.Loose)
+	var sections []stream.Section
+	for l := tray.A; l <= tray.Last; l++ {
+		files := board.Files(l)
+		if len(files) == 0 && l != s.current {
+			continue
+		}
+		section := stream.Section{Layer: l, Files: files, Heading: true, Name: l.String(), Current: l == s.current,
+			Title: fmt.Sprintf("part %d", len(sections)+1), Untitled: true, Note: "empty"}
+		if n := len(tray.IDs(files)); n > 0 {
+			section.Note = app.Count(n, "hunk") + " in " + app.Count(len(files), "file")
+		}
+		sections = append(sections, section)
+	}
+	s.halves[kit.Next].SetSections(sections)
+}
+
+func (s *split) stream() *stream.Model { return &s.halves[s.half] }
+
+// carry takes what is picked to a layer. It is all in memory, and done at once.
+func (s *split) carry(to tray.Layer, words []string) tea.Cmd {
+	from := tray.Loose
+	if s.half == kit.Next {
+		from = s.stream().Layer()
+	}
+	if len(words) == 0 || from == to {
+		return nil
+	}
+	if err := s.desk.Move(from, to, words); err != nil {
+		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	}
+	if to != tray.Loose {
+		s.current = to
+	}
+	s.stream().Unmark()
+	s.show()
+	return nil
+}
+
+var trayKeys = []string{"1", "2", "3", "4", "5", "6", "7", "8", "9"}
+
+func (s *split) actions() []kit.Action {
+	cur := s.stream()
+	some := !cur.Empty()
+	do := func(do func()) func() tea.Cmd { return kit.When(some, func() tea.Cmd { do(); return nil }) }
+	verb, to := "into part "+s.current.String(), s.current
+	if s.half == kit.Next {
+		verb, to = "take back", tray.Loose
+	}
+	actions := []kit.Action{
+		{Keys: []string{"enter"}, Name: verb, Help: "Take the marked lines, else the hunk at the cursor, or the file on its heading, across the seam.", Do: kit.When(some, func() tea.Cmd { return s.carry(to, cur.Picked()) })},
+		{Keys: trayKeys, Shown: "1–9", Name: "into A–I", Help: "The same into part A with 1, B with 2, and so on.", DoKey: func(key string) tea.Cmd {
+			return s.carry(tray.A+tray.Layer(slices.Index(trayKeys, key)), cur.Picked())
+		}},
+		{Keys: []string{"space"}, Name: "mark line", Help: "Mark the line at the cursor, so that only marked lines are meant.", Do: do(func() { cur.Mark() })},
+		{Keys: []string{"f"}, Name: "whole file", Help: "All hunks of the file at the cursor.", Do: kit.When(some, func() tea.Cmd { return s.carry(to, cur.PickedFile()) })},
+		{Keys: []string{"a"}, Name: "take the parts", Help: "Put the parts in the commit's place in the plan. What stays in Now is the last one.", Do: s.take},
+		{Keys: []string{"d"}, Name: "cut hunk", Help: "Divide the hunk in two before the line at the cursor.", Rare: true, Do: do(func() { cur.Cut() })},
+		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Rare: true, Do: do(func() { cur.Hunk(1) })},
+		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Rare: true, Do: do(func() { cur.Hunk(-1) })},
+		{Keys: []string{"esc"}, Name: "back to the plan", Help: "Go back; the plan stays as it was.", Do: func() tea.Cmd { s.screen.split = nil; return nil }},
+	}
+	return append(actions, kit.Navigator{Move: cur.Move, Page: cur.Page, End: cur.End, Turn: func(half kit.Half) { s.half = half }}.Actions()...)
+}
+
+// take puts the parts into the plan.
+func (s *split) take() tea.Cmd {
+	m, id, desk := s.screen, s.id, s.desk
+	board := desk.Board()
+	parts := 0
+	for _, t := range board.Trays {
+		if len(t.Files) > 0 {
+			parts++
+		}
+	}
+	if len(board.Loose) > 0 {
+		parts++
+	}
+	if parts < 2 {
+		return kit.Say("A split needs two parts at least: put something into a tray, and leave something in Now or put it into another tray.")
+	}
+	m.split = nil
+	plan := m.plan
+	return m.make("Making the parts", func(ctx context.Context) (shape.Plan, error) {
+		parts, messages, err := m.app.SplitCommit(ctx, id, desk)
+		if err != nil {
+			return plan, err
+		}
+		at := plan.Place(id)
+		messages[0] = plan.Next[at].Message
+		return plan.Divide(at, parts, messages), nil
+	})
+}
+
+const splitSeam = 8
+
+func (s *split) view(size kit.Size, theme kit.Theme) []string {
+	now, seam, next := kit.Columns(size, splitSeam)
+	subject := safe.Line(s.screen.sourceOf(s.id).Commit.Subject())
+	half := func(at kit.Half, width int) []string {
+		name, what, style, lines := "Now", subject, theme.Now, stream.Cool
+		if at == kit.Next {
+			name, what, style, lines = "Next", "its parts, in order", theme.Next, stream.Warm
+		}
+		rows := []string{kit.Heading(width, name, what, s.half == at, style, theme, size.Narrow), kit.Blank(width), kit.Blank(width)}
+		body := size.Height - headRows
+		if at == kit.Now && s.halves[at].Empty() {
+			return append(rows, kit.Empty(width, body, theme, "Everything is in a part.", "a puts the parts into the plan.")...)
+		}
+		return append(rows, s.halves[at].View(width, body, s.half == at, lines, theme)...)
+	}
+	if size.Narrow {
+		return half(s.half, size.Width)
+	}
+	return kit.Beside(half(kit.Now, now), kit.Pad(nil, seam, size.Height), half(kit.Next, next))
+}
+
+func (s *split) click(half kit.Half, y int) {
+	s.half = half
+	s.stream().Click(y - headRows)
+}
