@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"golang.org/x/sync/errgroup"
@@ -22,6 +23,8 @@ type Applied struct {
 	Old, New    repo.ID
 	Commits     int // commits from where the series begins
 	SameContent bool
+	Carried     int    // other branches that moved along
+	Became      []Fate // what became of each commit
 	Warning     string // what a hook that runs afterwards had to complain about
 }
 
@@ -58,13 +61,60 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	what := Count(len(plan.Sources), "commit") + " into " + Count(result.Commits, "commit")
 	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
 		Title: what, Pairs: forecast.Pairs()}
+	if entry.Others, err = a.stackMoves(ctx, plan, forecast); err != nil {
+		return result, err
+	}
+	notes, err := a.noteMoves(ctx, forecast.Pairs())
+	if err != nil {
+		return result, err
+	}
+	result.Carried = len(entry.Others)
+	entry.Others = append(entry.Others, notes...)
 	if err := a.moveBranch(ctx, entry, "shape: "+what, forecast.Tree, engine); err != nil {
 		return result, err
 	}
+	result.Became = fatesOf(plan, forecast)
 	if err := a.Repo.RunPostRewrite(ctx, "rebase", forecast.Pairs()); err != nil {
 		result.Warning = err.Error()
 	}
 	return result, nil
+}
+
+// Fate is what became of one commit of the branch.
+type Fate struct {
+	Source   repo.ID
+	New      []repo.ID // what it became; none: left out, or nothing was left of it
+	Relation string    // the same, moved, reworded, joined, split, gone
+}
+
+// fatesOf says what becomes of each source.
+func fatesOf(plan shape.Plan, f *replay.Forecast) []Fate {
+	var fates []Fate
+	for i, id := range plan.Sources {
+		fate := Fate{Source: id, Relation: "gone"}
+		for at, step := range f.Steps {
+			if step.Commit.IsZero() || !slices.Contains(step.Sources, id) {
+				continue
+			}
+			fate.New = append(fate.New, step.Commit)
+			switch {
+			case len(fate.New) > 1:
+				fate.Relation = "split"
+			case len(step.Sources) > 1:
+				fate.Relation = "joined"
+			case plan.Next[at].Message != "":
+				fate.Relation = "reworded"
+			case step.Kept:
+				fate.Relation = "the same"
+			case at != i:
+				fate.Relation = "moved"
+			default:
+				fate.Relation = "rewritten"
+			}
+		}
+		fates = append(fates, fate)
+	}
+	return fates
 }
 
 func conflictRefusal(f *replay.Forecast) error {
@@ -110,14 +160,14 @@ func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string
 		return err
 	}
 	if step.OldTree == step.NewTree {
-		_, err := a.record(ctx, entry, reflog)
+		_, err := a.record(ctx, entry, reflog, updatesOf(entry.Others)...)
 		return err
 	}
 	ctx = context.WithoutCancel(ctx)
 	if err := a.writeStep(step); err != nil {
 		return err
 	}
-	if entry, err = a.record(ctx, entry, reflog); err != nil {
+	if entry, err = a.record(ctx, entry, reflog, updatesOf(entry.Others)...); err != nil {
 		return errors.Join(err, a.removeStep())
 	}
 	if err := a.Repo.Switch(ctx, step.OldTree, step.NewTree); err != nil {
@@ -187,7 +237,8 @@ func inTheWay(err error) error {
 func (a *App) moveBack(ctx context.Context, entry journal.Entry, cause error) error {
 	void, first, err := a.Journal.Write(ctx, journal.Entry{Kind: journal.Void, Ref: entry.Ref, Old: entry.New, New: entry.Old, Of: entry.Number, Title: entry.Title})
 	if err == nil {
-		err = a.Repo.UpdateRefs(ctx, "taken back: the working tree could not follow", first, repo.RefUpdate{Ref: void.Ref, New: void.New, Old: void.Old})
+		moves := append(updatesOf(turnedBack(entry.Others)), first, repo.RefUpdate{Ref: void.Ref, New: void.New, Old: void.Old})
+		err = a.Repo.UpdateRefs(ctx, "taken back: the working tree could not follow", moves...)
 	}
 	if err == nil {
 		err = a.removeStep()

@@ -180,13 +180,16 @@ func (s Situation) Sentence() string {
 	return b.String()
 }
 
-// Count says a number of things: "1 commit", "3 commits", "2 entries".
+// Count says a number of things: "1 commit", "3 commits", "2 entries", "2 branches".
 func Count(n int, noun string) string {
 	if n == 1 {
 		return "1 " + noun
 	}
 	if stem, ok := strings.CutSuffix(noun, "y"); ok {
 		return fmt.Sprintf("%d %sies", n, stem)
+	}
+	if strings.HasSuffix(noun, "ch") {
+		return fmt.Sprintf("%d %ses", n, noun)
 	}
 	return fmt.Sprintf("%d %ss", n, noun)
 }

@@ -49,6 +49,10 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 		return none, err
 	}
 	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: from, New: to, Of: entry.Number, Title: entry.Title}
+	record.Others = entry.Others
+	if kind == journal.Undo {
+		record.Others = turnedBack(entry.Others)
+	}
 	reflog := fmt.Sprintf("%s: %s", kind, entry.Title)
 	switch entry.Kind {
 	case journal.Commit, journal.Uncommit, journal.Fold, journal.Sort:

@@ -151,8 +151,21 @@ func (c *command) apply() *cobra.Command {
 				return err
 			}
 			c.warn(result.Warning)
-			document := map[string]any{"old": result.Old, "new": result.New, "commits": result.Commits, "same_content": result.SameContent}
-			return c.answer(document, func(w io.Writer) { io.WriteString(w, appliedSentence(plan.Branch, result)) })
+			became := []map[string]any{}
+			for _, fate := range result.Became {
+				became = append(became, map[string]any{"old": fate.Source, "new": append([]repo.ID{}, fate.New...), "relation": fate.Relation})
+			}
+			document := map[string]any{"old": result.Old, "new": result.New, "commits": result.Commits, "same_content": result.SameContent, "became": became}
+			return c.answer(document, func(w io.Writer) {
+				io.WriteString(w, appliedSentence(plan.Branch, result))
+				for _, fate := range result.Became {
+					fmt.Fprintf(w, "%s  %s", fate.Source.Short(), fate.Relation)
+					for _, id := range fate.New {
+						fmt.Fprintf(w, "  %s", id.Short())
+					}
+					fmt.Fprintln(w)
+				}
+			})
 		}),
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"sync"
 
 	"github.com/spf13/cobra"
 
@@ -273,10 +274,13 @@ func printFindings(w io.Writer, findings []findingDocument) {
 func (c *command) check() *cobra.Command {
 	var letter string
 	cmd := &cobra.Command{
-		Use:   "check [--tray LETTER]",
-		Short: "Run your check command on the exact content that a tray would commit",
-		Args:  cobra.NoArgs,
-		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+		Use:   "check [PLAN | --tray LETTER]",
+		Short: "Run your check command on the exact content that a tray would commit, or of each commit of a plan",
+		Args:  cobra.MaximumNArgs(1),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			if len(args) == 1 {
+				return c.checkPlan(ctx, a, args[0])
+			}
 			at, err := layerOf(letter, tray.A)
 			if err != nil {
 				return err
@@ -289,4 +293,43 @@ func (c *command) check() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&letter, "tray", "", "the tray, A to Z (default A, the index)")
 	return cmd
+}
+
+func (c *command) checkPlan(ctx context.Context, a *app.App, name string) error {
+	f, err := c.forecastOf(ctx, a, name)
+	if err != nil {
+		return err
+	}
+	if f.Conflicts() > 0 {
+		return &app.Refusal{Reason: "The plan has conflicts, so there is nothing to be checked yet.", Err: app.ErrConflict}
+	}
+	outcomes := make([]app.Checked, len(f.Steps))
+	var mu sync.Mutex
+	if err := a.CheckSteps(ctx, f, func(step int, o app.Checked) {
+		mu.Lock()
+		defer mu.Unlock()
+		outcomes[step] = o
+	}); err != nil {
+		return err
+	}
+	steps := []map[string]any{}
+	passed := true
+	for i, s := range f.Steps {
+		if !s.Commit.IsZero() {
+			passed = passed && outcomes[i].Passed
+			steps = append(steps, map[string]any{"title": s.Title, "passed": outcomes[i].Passed, "output": outcomes[i].Output})
+		}
+	}
+	if !passed {
+		err = errSilent
+	}
+	return errors.Join(c.answer(map[string]any{"passed": passed, "steps": steps}, func(w io.Writer) {
+		for _, s := range steps {
+			word := "passed"
+			if s["passed"] == false {
+				word = "FAILED"
+			}
+			fmt.Fprintf(w, "%s  %s\n", word, safe.Line(s["title"].(string)))
+		}
+	}), err)
 }

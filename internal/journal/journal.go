@@ -52,6 +52,7 @@ type Entry struct {
 	Pairs    [][2]repo.ID `json:"pairs,omitempty"`    // of an apply: each source and what it became
 	Files    []File       `json:"files,omitempty"`    // of a discard
 	Index    []File       `json:"index,omitempty"`    // paths of the index that changed along
+	Others   []RefMove    `json:"others,omitempty"`   // refs that moved along
 	TraysOld repo.ID      `json:"trays_old,omitzero"` // how the trays were kept before and after
 	TraysNew repo.ID      `json:"trays_new,omitzero"`
 	Keep     []repo.ID    `json:"-"` // blobs that the entry keeps from being pruned
@@ -66,6 +67,13 @@ type File struct {
 	Before     repo.ID   `json:"before"`
 	AfterMode  repo.Mode `json:"after_mode"`
 	After      repo.ID   `json:"after"`
+}
+
+// RefMove is another ref that an entry moved.
+type RefMove struct {
+	Ref string  `json:"ref"`
+	Old repo.ID `json:"old"`
+	New repo.ID `json:"new"`
 }
 
 // Log is a repository's journal.
@@ -138,6 +146,13 @@ func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error)
 		// Any tree that is there would do: an entry's content is its message.
 		c.Tree = about.Tree
 		c.Parents = append(c.Parents, id)
+	}
+	for _, other := range e.Others { // theirs are kept too
+		for _, id := range []repo.ID{other.Old, other.New} {
+			if !id.IsZero() && !slices.Contains(c.Parents, id) {
+				c.Parents = append(c.Parents, id)
+			}
+		}
 	}
 	e.Time, e.Worktree = time.Now().Truncate(time.Second), l.repo.GitDir()
 	if len(e.Keep) > 0 || !e.TraysOld.IsZero() || !e.TraysNew.IsZero() {

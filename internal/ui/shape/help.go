@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"sync"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -20,6 +21,7 @@ type surveyed struct {
 	tip       repo.ID
 	matrix    suggest.Matrix
 	published map[repo.ID]bool
+	stack     []app.Stacked
 }
 
 // survey reads sizes and overlaps in the background, after the plan itself is shown.
@@ -31,7 +33,11 @@ func (m *Model) survey() tea.Cmd {
 			return nil, err
 		}
 		published, err := m.app.Published(ctx, sources)
-		return surveyed{plan.Tip, matrix, published}, err
+		if err != nil {
+			return nil, err
+		}
+		stack, err := m.app.Stack(ctx, plan)
+		return surveyed{plan.Tip, matrix, published, stack}, err
 	})
 }
 
@@ -152,4 +158,75 @@ func (m *Model) draw() tea.Cmd {
 			return "Drawn: " + written, err
 		}})
 	}})
+}
+
+// labels names the branches that will sit on an entry.
+func (m *Model) labels(at int) string {
+	var names []string
+	for _, s := range m.stack {
+		if m.plan.Place(s.At) == at {
+			names = append(names, safe.Line(s.Name))
+		}
+	}
+	if len(names) == 0 {
+		return ""
+	}
+	return "  ← " + strings.Join(names, ", ")
+}
+
+// check runs the user's command on each resulting commit, beside all other work.
+func (m *Model) check() tea.Cmd {
+	f := m.forecast
+	if f == nil || f.Conflicts() > 0 {
+		return kit.Say("The entries can be checked once the forecast has no conflict.")
+	}
+	return kit.Start(kit.Work{
+		Title:  "Checking each entry",
+		Beside: true,
+		Do: func(ctx context.Context, report func(string)) (string, error) {
+			failed := 0
+			var outcomes sync.Mutex
+			err := m.app.CheckSteps(ctx, f, func(step int, c app.Checked) {
+				outcomes.Lock()
+				defer outcomes.Unlock()
+				word := "passed"
+				if !c.Passed {
+					word = "failed"
+					failed++
+				}
+				report(fmt.Sprintf("%s  %s  %s\n", letter(step), word, safe.Line(f.Steps[step].Title)))
+				m.checked.Store(f.Steps[step].Tree, c)
+			})
+			if err == nil && failed > 0 {
+				err = fmt.Errorf("the check failed on %s; ! shows what it said", app.Count(failed, "entry"))
+			}
+			return "The check passed on every entry.", err
+		},
+	})
+}
+
+// verdict is what the check said of a step's content, if it has run.
+func (m *Model) verdict(tree repo.ID) (app.Checked, bool) {
+	value, ok := m.checked.Load(tree)
+	if !ok {
+		return app.Checked{}, false
+	}
+	return value.(app.Checked), true
+}
+
+// showCheck shows what the check said of the entry at the cursor.
+func (m *Model) showCheck() tea.Cmd {
+	at := m.entry()
+	if m.forecast == nil || at < 0 || at >= len(m.forecast.Steps) {
+		return nil
+	}
+	c, ok := m.verdict(m.forecast.Steps[at].Tree)
+	if !ok {
+		return kit.Say("This entry was not checked yet. T checks all of them.")
+	}
+	word := "passed"
+	if !c.Passed {
+		word = "failed"
+	}
+	return kit.Show(kit.Notice{Text: "The check " + word + " on entry " + letter(at) + "\n" + c.Output + "\n"})
 }

@@ -56,8 +56,10 @@ type Model struct {
 	extra     map[repo.ID]app.Source // commits made for the plan
 	matrix    suggest.Matrix
 	published map[repo.ID]bool
-	split     *split // the view that divides a commit; nil: the series
-	grid      *grid  // the view of overlaps; nil: the series
+	stack     []app.Stacked
+	checked   sync.Map // by content: what the check said of it
+	split     *split   // the view that divides a commit; nil: the series
+	grid      *grid    // the view of overlaps; nil: the series
 }
 
 // New makes the screen.
@@ -129,7 +131,7 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 			return trouble(msg.Err)
 		case surveyed:
 			if msg.Err == nil && read.tip == m.plan.Tip {
-				m.matrix, m.published = read.matrix, read.published
+				m.matrix, m.published, m.stack = read.matrix, read.published, read.stack
 			}
 			return trouble(msg.Err)
 		case told:
@@ -150,6 +152,8 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 			return kit.Say("Nothing was changed there, so the plan stays as it is.")
 		}
 		return m.set(msg.plan)
+	case applied:
+		m.before, m.after = nil, nil
 	case divided:
 		m.split = newSplit(m, msg)
 	case forecasted:
@@ -184,7 +188,7 @@ func (m *Model) take(msg kit.Reading) tea.Cmd {
 	m.know(read.sources[len(read.plan.Sources):])
 	m.looking, m.split, m.grid = false, nil, nil
 	m.marked = map[repo.ID]bool{}
-	m.matrix, m.published = suggest.Matrix{}, nil
+	m.matrix, m.published, m.stack = suggest.Matrix{}, nil, nil
 	m.plan = read.plan
 	cmds := []tea.Cmd{m.show(read.plan), m.survey()}
 	if read.note != "" {
@@ -301,7 +305,7 @@ func (m *Model) Actions() []kit.Action {
 		leave = "bring back"
 	}
 	actions := []kit.Action{
-		{Keys: []string{"s"}, Name: "squash", Help: "Squash the entry into the one above it, or all marked entries into the first of them. The first one's message stays until you write another.", Do: kit.When(at > 0 || at == 0 && len(m.marked) > 1, m.squash)},
+		{Keys: []string{"s"}, Name: "squash", Help: "Squash the entry into the one above it, or all marked entries into the first of them. The first one's message stays until you write another.", Do: kit.When(at > 0 || len(m.markedPlaces()) > 1, m.squash)},
 		{Keys: []string{"shift+up", "K"}, Name: "move up", Help: "Move the entry up by one, towards the older ones.", Do: kit.When(at > 0, func() tea.Cmd { return m.move(at, at-1) })},
 		{Keys: []string{"shift+down", "J"}, Name: "move down", Help: "Move the entry down by one, towards the newer ones.", Rare: true, Do: kit.When(at >= 0 && at < len(m.plan.Next)-1, func() tea.Cmd { return m.move(at, at+1) })},
 		{Keys: []string{"m"}, Asks: true, Name: "message", Help: "Write the entry's message.", Do: kit.When(at >= 0, func() tea.Cmd { return m.reword(at) })},
@@ -321,6 +325,8 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"+"}, Asks: true, Name: "new commit", Help: "Insert a new, empty commit behind the entry. To make one from loose changes, commit it in Sort: it comes to the end of the plan.", Rare: true, Do: kit.When(len(m.plan.Sources) > 0, m.insert)},
 		{Keys: []string{"@"}, Asks: true, Name: "author, date", Help: "Change the entry's author or date, or name the others who wrote it.", Rare: true, Do: kit.When(at >= 0, m.sign)},
 		{Keys: []string{"i"}, Asks: true, Name: "edit content", Help: "Change what the entry holds, in a scratch folder, with your editor or a shell.", Rare: true, Do: kit.When(at >= 0, m.content)},
+		{Keys: []string{"T"}, Name: "check", Help: "Run your check command on the exact content of every resulting commit, in scratch folders.", Rare: true, Do: kit.When(len(m.plan.Next) > 0, m.check)},
+		{Keys: []string{"!"}, Asks: true, Name: "check's output", Help: "Show what the check said of the entry.", Rare: true, Do: kit.When(at >= 0, m.showCheck)},
 		{Keys: []string{"W"}, Asks: true, Name: "draw", Help: "Write a picture of the plan, as SVG or PDF.", Rare: true, Do: kit.When(len(m.plan.Sources) > 0, m.draw)},
 		{Keys: []string{"u"}, Name: "undo edit", Help: "Take the last edit of the plan back. With no edit left, the last applied step.", Rare: true, Do: kit.When(len(m.before) > 0, m.undo)},
 		{Keys: []string{"U"}, Name: "redo edit", Help: "Do the edit again that was taken back.", Rare: true, Do: kit.When(len(m.after) > 0, m.redo)},
@@ -525,11 +531,18 @@ func (m *Model) applyAtOnce(plan shape.Plan) tea.Cmd {
 			}
 			return appliedNote(len(plan.Sources), result), nil
 		},
+		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: applied{}} },
 	})
 }
 
+// applied says that the plan's edits are history: undo is about the whole step now.
+type applied struct{}
+
 func appliedNote(sources int, r app.Applied) string {
 	note := fmt.Sprintf("%s became %d.", app.Count(sources, "commit"), r.Commits)
+	if r.Carried > 0 {
+		note += " " + app.Count(r.Carried, "other branch") + " came along."
+	}
 	if r.SameContent {
 		note += " The content is the same, byte for byte."
 	} else {

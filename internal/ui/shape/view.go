@@ -229,7 +229,7 @@ func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
 	result, why := m.outcome(e, theme)
 	return []string{
 		kit.Split(width, backdrop, []kit.Seg{pointer, mark, {Text: fmt.Sprintf("%-3s ", letter(i)), Style: name},
-			{Text: safe.Line(subject), Style: title}}, result),
+			{Text: safe.Line(subject), Style: title}, {Text: m.labels(i), Style: theme.Now}}, result),
 		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + m.origin(e), Style: theme.Dim}, why),
 	}
 }
@@ -268,6 +268,11 @@ func (m *Model) outcome(e shape.Entry, theme kit.Theme) (result, why kit.Seg) {
 			return kit.Seg{Text: "conflict", Style: theme.Trouble}, kit.Seg{Text: "  " + safe.Line(step.Reason), Style: theme.Trouble.Bold(false)}
 		case replay.Empty:
 			return kit.Seg{Text: "empty", Style: theme.Strong}, kit.Seg{Text: "  " + safe.Line(step.Reason), Style: theme.Dim}
+		}
+		if c, ok := m.verdict(step.Tree); ok && !c.Passed {
+			return kit.Seg{Text: "check failed", Style: theme.Trouble}, kit.Seg{}
+		} else if ok {
+			return kit.Seg{Text: "checked", Style: theme.Next}, kit.Seg{}
 		}
 		if step.Kept {
 			return kit.Seg{Text: "as it is", Style: theme.Dim}, kit.Seg{}

@@ -1,0 +1,191 @@
+package app_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/app"
+	"bastel/internal/draw"
+	"bastel/internal/repo"
+	"bastel/internal/shape"
+	"bastel/internal/tray"
+	"bastel/test/fixture"
+)
+
+// apply carries a plan out that must be clean.
+func apply(t *testing.T, a *app.App, plan shape.Plan) app.Applied {
+	t.Helper()
+	require.NoError(t, plan.Check())
+	applied, err := a.Apply(ctx, plan, nil)
+	require.NoError(t, err)
+	return applied
+}
+
+// divided is the plan of a branch with its second commit, "two", in parts: first the
+// lines picked, then the rest.
+func divided(t *testing.T, a *app.App, words func(tray.Board) []string) shape.Plan {
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	id := plan.Sources[1]
+	desk, err := a.SplitDesk(ctx, id)
+	require.NoError(t, err)
+	require.NoError(t, desk.Move(tray.Loose, tray.A, words(desk.Board())))
+	parts, messages, err := a.SplitCommit(ctx, id, desk)
+	require.NoError(t, err)
+	return plan.Divide(1, parts, messages)
+}
+
+func threeCommits(t *testing.T) (*fixture.Repo, *app.App) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n2\n3\n4\n5\n6\n7\n8\n9\n", "b", "b\n")
+	f.Git("switch", "--quiet", "-c", "feature")
+	f.Commit("one", "c", "c\n")
+	f.Commit("two", "a", "one\n2\n3\n4\n5\n6\n7\n8\nnine\n", "b", "B\n")
+	f.Commit("three", "c", "c\nd\n")
+	return f, open(t, f.Dir)
+}
+
+func TestASplitCommitGoesItsOwnWays(t *testing.T) {
+	f, a := threeCommits(t)
+	plan := divided(t, a, func(b tray.Board) []string { return []string{b.Loose[0].Hunks[0].ID, "b"} })
+	require.NoError(t, plan.Check())
+	text, err := plan.File(func(repo.ID) string { return "" }).Encode()
+	require.NoError(t, err)
+	again, err := a.ReadPlan(ctx, text)
+	require.NoError(t, err)
+	assert.True(t, plan.Equal(again), "a plan with parts comes back from its file")
+
+	// The last part goes to the front, the first one joins "three".
+	moved := again.Move(2, 0).Join(2, 3)
+	applied := apply(t, a, moved)
+	assert.True(t, applied.SameContent)
+	assert.Equal(t, "two, part 2\none\ntwo", f.Git("log", "--reverse", "--format=%s", "main.."))
+	assert.Equal(t, "-9\n+nine", strings.Join(strings.Split(f.Git("show", "--format=", "--unified=0", "feature~2"), "\n")[5:], "\n"))
+	relations := map[string]int{}
+	for _, fate := range applied.Became {
+		relations[fate.Relation]++
+	}
+	assert.Equal(t, map[string]int{"moved": 1, "split": 1, "joined": 1}, relations)
+	picture, err := a.LastSeam(ctx)
+	require.NoError(t, err)
+	assert.Len(t, picture.Threads, 4, "one for each source, two for the one that was split")
+	_, err = a.Undo(ctx)
+	require.NoError(t, err)
+
+	// Parts that do not add up are refused, and so is one that is left out by mistake.
+	file, err := shape.Decode(text)
+	require.NoError(t, err)
+	short := file
+	short.Next = short.Next[:3]
+	broken, err := short.Encode()
+	require.NoError(t, err)
+	_, err = a.ReadPlan(ctx, broken)
+	assert.ErrorIs(t, err, shape.ErrBadPlan)
+	wrong, err := shape.Decode(text)
+	require.NoError(t, err)
+	wrong.Split[0].Parts[1] = plan.Sources[2]
+	wrong.Next[2].From[0] = plan.Sources[2]
+	broken, err = wrong.Encode()
+	require.NoError(t, err)
+	_, err = a.ReadPlan(ctx, broken)
+	assert.ErrorIs(t, err, shape.ErrBadPlan)
+}
+
+func TestExtrasAuthorsAndContent(t *testing.T) {
+	f, a := threeCommits(t)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	empty, err := a.EmptyCommit(ctx, plan.Tip, "Begin here")
+	require.NoError(t, err)
+	plan = plan.Insert(0, empty).Sign(1, "Mira Lund <mira@lanternquay.example>", "1700000000 +0100")
+	forecast, err := a.Forecast(ctx, plan, nil)
+	require.NoError(t, err)
+	dir := t.TempDir()
+	scratch, err := a.LayOut(ctx, forecast.Steps[1].Commit, forecast.Steps[1].Tree, dir)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "c"), []byte("changed\n"), 0o666))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "new"), []byte("n\n"), 0o666))
+	change, err := a.TakeBack(ctx, scratch)
+	require.NoError(t, err)
+	plan = plan.Amend(1, change).LeaveOut(3)
+	require.NoError(t, a.KeepPlan(ctx, plan))
+	f.Git("gc", "--quiet", "--prune=now")
+	draft, err := a.DraftPlan(ctx)
+	require.NoError(t, err)
+	require.True(t, plan.Equal(draft.Plan), "the commits made for a draft are kept")
+	apply(t, a, draft.Plan)
+	assert.Equal(t, "Begin here\none\ntwo", f.Git("log", "--reverse", "--format=%s", "main.."))
+	assert.Equal(t, "Mira Lund, 1700000000", f.Git("log", "-1", "--format=%an, %at", "feature~1"))
+	assert.Equal(t, "changed", f.Git("show", "feature~1:c"))
+	assert.Equal(t, "n", f.Git("show", "feature:new"))
+	require.NoError(t, a.KeepPlan(ctx, shape.Plan{}))
+	assert.Empty(t, f.Git("for-each-ref", "refs/worktree"))
+}
+
+func TestTheStackAndNotesComeAlong(t *testing.T) {
+	f, a := threeCommits(t)
+	f.Git("branch", "below", "feature~2")
+	f.Git("branch", "middle", "feature~1")
+	f.Git("config", "notes.rewriteRef", "refs/notes/*")
+	f.Git("notes", "add", "-m", "on one", "feature~2")
+	f.Git("notes", "add", "-m", "on two", "feature~1")
+	a.Close()
+	a = open(t, f.Dir)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	before := f.Git("for-each-ref", "--format=%(refname) %(objectname)", "refs/heads", "refs/notes")
+	applied := apply(t, a, plan.Reword(0, "ONE\n").Join(0, 1))
+	assert.Equal(t, 2, applied.Carried)
+	assert.Equal(t, "ONE", f.Git("log", "-1", "--format=%s", "below"))
+	assert.Equal(t, f.Git("rev-parse", "feature~1"), f.Git("rev-parse", "middle"))
+	assert.Equal(t, "on one\n\non two", f.Git("notes", "show", "middle"))
+	_, err = a.Undo(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, before, f.Git("for-each-ref", "--format=%(refname) %(objectname)", "refs/heads", "refs/notes"))
+	_, err = a.Redo(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "ONE", f.Git("log", "-1", "--format=%s", "below"))
+	// A branch that somebody moved meanwhile stops the step, and nothing moves.
+	f.Git("branch", "--force", "below", "main")
+	_, err = a.Undo(ctx)
+	require.Error(t, err)
+	assert.Equal(t, f.Git("rev-parse", "feature~1"), f.Git("rev-parse", "middle"))
+}
+
+func TestChecksRunOnEachEntryOnce(t *testing.T) {
+	f, a := threeCommits(t)
+	log := filepath.Join(t.TempDir(), "log")
+	f.Git("config", "bastel.check", "echo run >>"+log+"; grep -q one a || ! test -e c")
+	a.Close()
+	a = open(t, f.Dir)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	for range 2 {
+		forecast, err := a.Forecast(ctx, plan, nil)
+		require.NoError(t, err)
+		passed := make([]bool, 3)
+		require.NoError(t, a.CheckSteps(ctx, forecast, func(step int, c app.Checked) { passed[step] = c.Passed }))
+		assert.Equal(t, []bool{false, true, true}, passed)
+	}
+	data, err := os.ReadFile(log)
+	require.NoError(t, err)
+	assert.Equal(t, 3, strings.Count(string(data), "run"), "what was checked is not run again")
+}
+
+func TestDrawToRefusesWhatIsThere(t *testing.T) {
+	f, a := threeCommits(t)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	name, err := a.DrawTo(ctx, plan.LeaveOut(0), false, "plan.svg")
+	require.NoError(t, err)
+	assert.Contains(t, f.Read("plan.svg"), "<svg")
+	_, err = a.DrawTo(ctx, plan, true, name)
+	assert.Contains(t, refusal(t, err), "is there already")
+	_, err = a.DrawTo(ctx, plan, true, "x.png")
+	assert.ErrorIs(t, err, draw.ErrFormat)
+}
