@@ -11,7 +11,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"bastel/internal/app"
+	"bastel/internal/replay"
 	"bastel/internal/repo"
+	"bastel/internal/shape"
 	"bastel/internal/tray"
 	"bastel/test/fixture"
 )
@@ -86,8 +88,96 @@ func TestRangeOfABranchWithoutTarget(t *testing.T) {
 	plan, err = a.NewPlan(ctx, "", "")
 	require.NoError(t, err)
 	assert.Len(t, plan.Sources, 1, "back to the last merge")
-	_, err = a.NewPlan(ctx, "", "HEAD~5")
-	assert.Contains(t, refusal(t, err), "is a merge")
+}
+
+func TestMergesBecomeLinear(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n2\n3\n", "b", "1\n")
+	f.Git("switch", "--quiet", "-c", "topic")
+	f.Commit("one", "a", "one\n2\n3\n")
+	f.Git("switch", "--quiet", "main")
+	f.Commit("theirs", "b", "2\n", "a", "uno\n2\n3\n")
+	f.Git("switch", "--quiet", "topic")
+	_, err := f.Run("merge", "--quiet", "main")
+	require.Error(t, err, "it conflicts")
+	f.Write("a", "one, uno\n2\n3\n")
+	f.Write("hand", "made\n")
+	f.Git("add", ".")
+	f.Git("commit", "--quiet", "-m", "merge main")
+	f.Commit("two", "b", "2\n3\n")
+	a := open(t, f.Dir)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	assert.Len(t, plan.Sources, 2)
+	require.Len(t, plan.Extra, 1, "what was settled by hand is a commit of its own")
+	settled := f.Git("log", "-1", "--format=%B", plan.Extra[0].String())
+	assert.Contains(t, settled, "Settle what met in \"merge main\"")
+	assert.Contains(t, settled, "Settled by hand:\na")
+	forecast, err := a.Forecast(ctx, plan, nil)
+	require.NoError(t, err)
+	assert.Equal(t, replay.Conflict, forecast.Steps[0].Result, "the conflict that the merge settled is there again")
+
+	// A merge that nobody had to settle leaves nothing behind.
+	f.Git("reset", "--quiet", "--hard", "topic~2")
+	f.Git("switch", "--quiet", "main")
+	f.Git("reset", "--quiet", "--hard", "main~1")
+	f.Commit("theirs", "b", "2\n")
+	f.Git("switch", "--quiet", "topic")
+	f.Git("merge", "--quiet", "-m", "merge main", "main")
+	f.Commit("two", "b", "2\n3\n")
+	plan, err = a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	assert.Empty(t, plan.Extra)
+	result, err := a.Apply(ctx, plan, nil)
+	require.NoError(t, err)
+	assert.True(t, result.SameContent)
+	assert.Equal(t, "one\ntwo", f.Git("log", "--reverse", "--format=%s", "main.."))
+	assert.Empty(t, f.Git("rev-list", "--merges", "main.."))
+}
+
+func TestTheForkPointOfARewrittenTarget(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base")
+	f.Commit("taken back later", "x", "x\n")
+	f.Git("switch", "--quiet", "-c", "topic")
+	f.Commit("mine", "y", "y\n")
+	f.Git("branch", "--force", "main", "main~1")
+	a := open(t, f.Dir)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	assert.Len(t, plan.Sources, 1, "what was the target's once is not the branch's")
+	f.Git("branch", "ahead", "topic")
+	_, err = a.Forecast(ctx, func() shape.Plan { p := plan; p.Onto = "ahead"; return p }(), nil)
+	assert.Contains(t, refusal(t, err), "cannot go onto its own commits")
+	f.Git("switch", "--quiet", "ahead")
+	f.Commit("more")
+	f.Git("switch", "--quiet", "topic")
+	_, err = a.Forecast(ctx, func() shape.Plan { p := plan; p.Onto = "ahead"; return p }(), nil)
+	assert.Contains(t, refusal(t, err), "has all of topic already")
+}
+
+func TestABranchElsewhereIsRewrittenWithoutSwitching(t *testing.T) {
+	f := branch(t)
+	f.Git("switch", "--quiet", "main")
+	f.Write("a", "loose\n")
+	a := open(t, f.Dir)
+	plan, err := a.NewPlanOf(ctx, "feature", "", "")
+	require.NoError(t, err)
+	before := f.Git("rev-parse", "feature")
+	result, err := a.Apply(ctx, plan.Join(0, 2), nil)
+	require.NoError(t, err)
+	assert.Equal(t, 2, result.Commits)
+	assert.Equal(t, "main", f.Git("branch", "--show-current"))
+	assert.Equal(t, "loose\n", f.Read("a"))
+	assert.Equal(t, "one\ntwo", f.Git("log", "--reverse", "--format=%s", "main..feature"))
+	_, err = a.Undo(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, before, f.Git("rev-parse", "feature"))
+	f.Git("worktree", "add", "--quiet", t.TempDir()+"/other", "feature")
+	_, err = a.Apply(ctx, plan.Join(0, 2), nil)
+	assert.Contains(t, refusal(t, err), "is checked out in")
+	_, err = a.NewPlanOf(ctx, "nowhere", "", "")
+	assert.Contains(t, refusal(t, err), "no branch nowhere")
 }
 
 func TestTheRootCommitCanBeRewritten(t *testing.T) {

@@ -34,7 +34,8 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	if err := a.free(); err != nil {
 		return Applied{}, err
 	}
-	if err := a.checkCurrent(ctx, "refs/heads/"+plan.Branch, plan.Tip); err != nil {
+	elsewhere, err := a.checkedOutHere(ctx, "refs/heads/"+plan.Branch, plan.Tip)
+	if err != nil {
 		return Applied{}, err
 	}
 	// An engine of its own: forecasts that go on meanwhile may drop what they made.
@@ -70,7 +71,12 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	}
 	result.Carried = len(entry.Others)
 	entry.Others = append(entry.Others, notes...)
-	if err := a.moveBranch(ctx, entry, "shape: "+what, forecast.Tree, engine); err != nil {
+	if elsewhere {
+		err = a.moveElsewhere(ctx, entry, "shape: "+what, engine)
+	} else {
+		err = a.moveBranch(ctx, entry, "shape: "+what, forecast.Tree, engine)
+	}
+	if err != nil {
 		return result, err
 	}
 	result.Became = fatesOf(plan, forecast)
@@ -206,6 +212,44 @@ func (a *App) nothingInTheWay(ctx context.Context, step unfinishedStep, objects 
 		list += fmt.Sprintf("\nand %d more", more)
 	}
 	return &Refusal{Reason: "Loose or staged changes are in the way of the new content, so nothing was changed. Commit them, or put them aside:\n" + list, Err: repo.ErrInTheWay}
+}
+
+// checkedOutHere says whether a branch is elsewhere: not checked out anywhere, so that
+// only its ref moves. It refuses where another working tree has it, or it was moved.
+func (a *App) checkedOutHere(ctx context.Context, ref string, at repo.ID) (elsewhere bool, err error) {
+	head, err := a.Repo.Head(ctx)
+	if err != nil || head.Ref == ref {
+		if err == nil {
+			err = a.checkCurrent(ctx, ref, at)
+		}
+		return false, err
+	}
+	refs, err := a.Repo.Refs(ctx, ref)
+	if err != nil {
+		return true, err
+	}
+	name := strings.TrimPrefix(ref, "refs/heads/")
+	for _, r := range refs {
+		switch {
+		case r.Name != ref:
+		case r.Worktree != "":
+			return true, refuse("%s is checked out in %s. Rewrite it there.", name, r.Worktree)
+		case r.ID != at:
+			return true, &Refusal{Reason: fmt.Sprintf("%s was moved meanwhile, from %s to %s. Nothing was changed. Look again, then repeat.", name, at.Short(), r.ID.Short()), Err: repo.ErrMoved}
+		default:
+			return true, nil
+		}
+	}
+	return true, refuse("There is no branch %s any more. Nothing was changed.", name)
+}
+
+// moveElsewhere moves a branch that is not checked out.
+func (a *App) moveElsewhere(ctx context.Context, entry journal.Entry, reflog string, engine *replay.Engine) error {
+	if err := engine.Flush(ctx, entry.New); err != nil {
+		return err
+	}
+	_, err := a.record(ctx, entry, reflog, updatesOf(entry.Others)...)
+	return err
 }
 
 // checkCurrent refuses where another branch is checked out, or the branch was moved.

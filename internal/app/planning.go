@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 
 	"bastel/internal/replay"
@@ -19,11 +20,24 @@ const unboundRange = 100
 // the series shall go and bounds the range in the target's place; base, if given,
 // is the commit before the first one.
 func (a *App) NewPlan(ctx context.Context, onto, base string) (shape.Plan, error) {
-	var none shape.Plan
 	head, err := a.branchHead(ctx)
 	if err != nil {
-		return none, err
+		return shape.Plan{}, err
 	}
+	return a.newPlan(ctx, head, onto, base)
+}
+
+// NewPlanOf is the plan of another branch, which need not be checked out.
+func (a *App) NewPlanOf(ctx context.Context, branch, onto, base string) (shape.Plan, error) {
+	head, err := a.headOf(ctx, branch)
+	if err != nil {
+		return shape.Plan{}, err
+	}
+	return a.newPlan(ctx, head, onto, base)
+}
+
+func (a *App) newPlan(ctx context.Context, head repo.Head, onto, base string) (shape.Plan, error) {
+	var none shape.Plan
 	baseID, err := a.findBase(ctx, head, onto, base)
 	if err != nil {
 		return none, err
@@ -34,7 +48,23 @@ func (a *App) NewPlan(ctx context.Context, onto, base string) (shape.Plan, error
 	}
 	plan := shape.New(head.Branch(), head.Commit, baseID, sources)
 	plan.Onto = onto
-	return plan, nil
+	return a.withSettled(ctx, plan)
+}
+
+// headOf stands for HEAD where another branch is meant.
+func (a *App) headOf(ctx context.Context, branch string) (repo.Head, error) {
+	head, err := a.Repo.Head(ctx)
+	if err != nil || branch == "" || branch == head.Branch() {
+		if err == nil {
+			return a.branchHead(ctx)
+		}
+		return head, err
+	}
+	other := repo.Head{Ref: "refs/heads/" + branch}
+	if other.Commit, err = a.Repo.RefValue(ctx, other.Ref); err == nil && other.Commit.IsZero() {
+		err = refuse("There is no branch %s here.", branch)
+	}
+	return other, err
 }
 
 func (a *App) branchHead(ctx context.Context) (repo.Head, error) {
@@ -78,6 +108,14 @@ func (a *App) findBase(ctx context.Context, head repo.Head, onto, base string) (
 		return a.unboundBase(ctx, head.Commit)
 	}
 	id, err := a.Repo.MergeBase(ctx, target.ID, head.Commit)
+	if err == nil && !id.IsZero() && (target.Name != "" && target.Name != target.ID.String()) {
+		// What was once the target's is not the branch's own, though the target was
+		// rewritten since.
+		fork, err := a.Repo.ForkPoint(ctx, target.Name, head.Commit)
+		if err != nil || !fork.IsZero() {
+			return fork, err
+		}
+	}
 	if err == nil && id.IsZero() && onto == "" {
 		return repo.ID{}, refuse("%s and %s have no commit in common. Say where your commits start: --base COMMIT.", head.Branch(), target.Name)
 	}
@@ -112,8 +150,8 @@ func (a *App) unboundBase(ctx context.Context, tip repo.ID) (repo.ID, error) {
 	return repo.ID{}, nil
 }
 
-// sources lists the commits of a range. Merges among them are refused: what they
-// settled by hand would be lost without a word.
+// sources lists the commits of a range, in a straight line: merges are not among them,
+// see withSettled.
 func (a *App) sources(ctx context.Context, base, tip repo.ID) ([]repo.ID, error) {
 	ids, err := a.Repo.Range(ctx, base, tip)
 	if err != nil {
@@ -123,12 +161,13 @@ func (a *App) sources(ctx context.Context, base, tip repo.ID) ([]repo.ID, error)
 	if err != nil {
 		return nil, err
 	}
+	var straight []repo.ID
 	for i, c := range commits {
-		if len(c.Parents) > 1 {
-			return nil, refuse("Commit %s (%s) is a merge. Bastel rewrites ranges without merges only; start after it: --base %s.", ids[i].Short(), c.Subject(), ids[i].Short())
+		if len(c.Parents) < 2 {
+			straight = append(straight, ids[i])
 		}
 	}
-	return ids, nil
+	return straight, nil
 }
 
 // Messages gives the messages of commits in UTF-8, for plan files and editors.
@@ -151,7 +190,7 @@ func (a *App) ReadPlan(ctx context.Context, data []byte) (shape.Plan, error) {
 	if err != nil {
 		return none, planRefusal(err)
 	}
-	head, err := a.branchHead(ctx)
+	head, err := a.headOf(ctx, file.Branch)
 	if err != nil {
 		return none, err
 	}
@@ -224,12 +263,20 @@ func (a *App) forecast(ctx context.Context, engine *replay.Engine, plan shape.Pl
 }
 
 func (a *App) ontoMakesSense(ctx context.Context, plan shape.Plan, onto repo.ID) error {
-	for _, id := range plan.Sources {
-		if id == onto {
-			return refuse("%s is a commit of %s itself. A branch cannot go onto its own commits; choose where it starts with --base.", onto.Short(), plan.Branch)
-		}
+	if onto == plan.Base {
+		return nil
 	}
-	return nil
+	if slices.Contains(plan.Sources, onto) {
+		return refuse("%s is a commit of %s itself. A branch cannot go onto its own commits; choose where it starts with --base.", onto.Short(), plan.Branch)
+	}
+	if onto.IsZero() {
+		return nil
+	}
+	contained, err := a.Repo.IsAncestor(ctx, plan.Tip, onto)
+	if err == nil && contained {
+		return refuse("%s has all of %s already, so there is nothing to put onto it. Move the branch forward instead.", plan.Onto, plan.Branch)
+	}
+	return err
 }
 
 // Source is a commit that a plan speaks of, with what a decision needs.

@@ -45,8 +45,16 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 	if entry.Kind == journal.Discard {
 		return entry, a.stepDiscard(ctx, kind, entry)
 	}
-	if err := a.stillAt(ctx, entry, from); err != nil {
-		return none, err
+	elsewhere := false
+	if entry.Kind == journal.Apply {
+		if elsewhere, err = a.stillElsewhere(ctx, entry, from); err != nil {
+			return none, err
+		}
+	}
+	if !elsewhere {
+		if err := a.stillAt(ctx, entry, from); err != nil {
+			return none, err
+		}
 	}
 	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: from, New: to, Of: entry.Number, Title: entry.Title}
 	record.Others = entry.Others
@@ -62,11 +70,29 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 		defer a.sorting.Unlock()
 		return entry, a.stepSettled(ctx, record, entry)
 	}
+	if elsewhere {
+		return entry, a.moveElsewhere(ctx, record, reflog, a.engine)
+	}
 	target, err := a.Repo.Commit(ctx, to)
 	if err != nil {
 		return entry, err
 	}
 	return entry, a.moveBranch(ctx, record, reflog, target.Tree, a.engine)
+}
+
+// stillElsewhere says whether an entry's branch is checked out nowhere and is where the
+// entry left it: then its ref moves alone.
+func (a *App) stillElsewhere(ctx context.Context, entry journal.Entry, want repo.ID) (bool, error) {
+	refs, err := a.Repo.Refs(ctx, entry.Ref)
+	if err != nil {
+		return false, err
+	}
+	for _, ref := range refs {
+		if ref.Name == entry.Ref {
+			return ref.Worktree == "" && ref.ID == want, nil
+		}
+	}
+	return false, nil
 }
 
 // stillAt refuses where the world has moved on since the entry.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -17,17 +18,17 @@ import (
 )
 
 func (c *command) plan() *cobra.Command {
-	var onto, base string
+	var onto, base, branch string
 	cmd := &cobra.Command{
-		Use:   "plan [--onto REF] [--base REF]",
-		Short: "Write the plan of the current branch as it stands",
+		Use:   "plan [--onto REF] [--base REF] [--branch NAME]",
+		Short: "Write the plan of the current branch, or of another one, as it stands",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			plan, err := a.NewPlan(ctx, onto, base)
+			plan, err := a.NewPlanOf(ctx, branch, onto, base)
 			if err != nil {
 				return err
 			}
-			messageOf, err := a.Messages(ctx, plan.Sources)
+			messageOf, err := a.Messages(ctx, append(slices.Clone(plan.Sources), plan.Extra...))
 			if err != nil {
 				return err
 			}
@@ -40,6 +41,7 @@ func (c *command) plan() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVar(&onto, "onto", "", "where the series shall go; default: it stays where it begins")
+	cmd.Flags().StringVar(&branch, "branch", "", "a branch that need not be checked out; default: the current one")
 	cmd.Flags().StringVar(&base, "base", "", "the commit before the first one of the plan; default: where the branch left its target")
 	return cmd
 }

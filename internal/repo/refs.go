@@ -141,6 +141,19 @@ func (r *Repo) MergeBase(ctx context.Context, a, b ID) (ID, error) {
 	return ParseID(out)
 }
 
+// ForkPoint is where a branch left a ref, going by what the ref pointed at before: also
+// where the ref was rewritten since. The zero id where its reflog does not tell.
+func (r *Repo) ForkPoint(ctx context.Context, ref string, tip ID) (ID, error) {
+	out, err := r.line(ctx, "merge-base", "--fork-point", ref, tip.String())
+	if err != nil {
+		if exitCode(err) == 1 {
+			return ID{}, nil
+		}
+		return ID{}, fmt.Errorf("find the fork point: %w", err)
+	}
+	return ParseID(out)
+}
+
 // IsAncestor says whether a is b or one of its ancestors.
 func (r *Repo) IsAncestor(ctx context.Context, a, b ID) (bool, error) {
 	_, err := r.run(ctx, nil, "merge-base", "--is-ancestor", a.String(), b.String())

@@ -209,7 +209,7 @@ func (p Plan) Move(i, j int) Plan {
 // sources stand in the order of the entries; the first one's message stays.
 func (p Plan) Join(places ...int) Plan {
 	p = p.clone()
-	places = slices.Sorted(slices.Values(places))
+	places = slices.Compact(slices.Sorted(slices.Values(places)))
 	into := places[0]
 	joined := p.Next[into]
 	joined.From = slices.Clone(joined.From)

@@ -179,3 +179,73 @@ func TestBadFilesSayWhatIsWrong(t *testing.T) {
 		})
 	}
 }
+
+// edited makes one random edit of a plan.
+func edited(t *rapid.T, p shape.Plan, made *int) shape.Plan {
+	fresh := func() repo.ID {
+		*made++
+		return fixture.ID(t, fmt.Sprintf("%040x", 1000+*made))
+	}
+	if len(p.Next) == 0 {
+		return p.BringBack(p.LeftOut[0])
+	}
+	at := rapid.IntRange(0, len(p.Next)-1).Draw(t, "at")
+	switch rapid.IntRange(0, 9).Draw(t, "edit") {
+	case 0:
+		return p.Move(at, rapid.IntRange(0, len(p.Next)-1).Draw(t, "to"))
+	case 1:
+		return p.Join(at, rapid.IntRange(0, len(p.Next)-1).Draw(t, "with"))
+	case 2:
+		return p.Part(at)
+	case 3:
+		return p.Reword(at, rapid.SampledFrom([]string{"", "other\n"}).Draw(t, "message"))
+	case 4:
+		return p.LeaveOut(at)
+	case 5:
+		if len(p.LeftOut) > 0 {
+			return p.BringBack(p.LeftOut[0])
+		}
+	case 6:
+		return p.Gather([]int{at}, rapid.IntRange(0, len(p.Next)).Draw(t, "to"))
+	case 7:
+		if source, part := p.Origin(p.Next[at].From[0]); len(p.Next[at].From) == 1 && part == 0 && !source.IsZero() {
+			return p.Divide(at, []repo.ID{fresh(), fresh()}, []string{"", "rest\n"})
+		}
+	case 8:
+		return p.Insert(at, fresh())
+	case 9:
+		return p.Amend(at, fresh()).Sign(at, "A B <a@b.example>", "1700000000 +0100")
+	}
+	return p
+}
+
+// TestEditsAreValues: an edit never changes the plan that it was made of, so that undo
+// is the plan before; every plan that edits lead to holds, and comes back from its file.
+func TestEditsAreValues(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		p := newPlan(t, rapid.IntRange(1, 6).Draw(t, "commits"))
+		var plans []shape.Plan
+		var sketches []string
+		made := 0
+		for range rapid.IntRange(1, 12).Draw(t, "edits") {
+			plans, sketches = append(plans, p), append(sketches, fmt.Sprint(p))
+			p = edited(t, p, &made)
+			require.NoError(t, p.Check())
+			threads := 0
+			for _, id := range p.Sources {
+				threads += max(1, len(p.Places(id)))
+			}
+			assert.GreaterOrEqual(t, threads, len(p.Sources), "each source has a thread")
+		}
+		for i, before := range plans {
+			assert.Equal(t, sketches[i], fmt.Sprint(before))
+		}
+		text, err := p.File(func(repo.ID) string { return "" }).Encode()
+		require.NoError(t, err)
+		file, err := shape.Decode(text)
+		require.NoError(t, err)
+		again, err := file.Plan(p.Base, p.Sources, func(repo.ID) string { return "" })
+		require.NoError(t, err)
+		assert.True(t, p.Equal(again), "%v\n%v", p, again)
+	})
+}

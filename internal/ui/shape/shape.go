@@ -57,6 +57,7 @@ type Model struct {
 	matrix    suggest.Matrix
 	published map[repo.ID]bool
 	stack     []app.Stacked
+	choice    choice
 	checked   sync.Map // by content: what the check said of it
 	split     *split   // the view that divides a commit; nil: the series
 	grid      *grid    // the view of overlaps; nil: the series
@@ -94,26 +95,13 @@ type looked struct {
 
 // Situated reads the plan's commits anew where the branch or its target moved.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
+	if m.choice.branch != "" && m.loaded && m.why == "" {
+		return nil // another branch than the one that is looked at here
+	}
 	if m.loaded && m.why == "" && s.Head.Commit == m.plan.Tip && s.Head.Branch() == m.plan.Branch && s.Target == m.target {
 		return nil
 	}
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		draft, err := m.app.DraftPlan(ctx)
-		if err != nil {
-			return nil, err
-		}
-		plan := draft.Plan
-		sources, err := m.app.Sources(ctx, plan.Sources)
-		if err != nil {
-			return nil, err
-		}
-		made, err := m.app.Sources(ctx, madeFor(plan))
-		if err != nil {
-			return nil, err
-		}
-		writing, err := m.app.Writing(ctx)
-		return planned{plan, append(sources, made...), s.Target, writing, draft.Note}, err
-	})
+	return m.read(s.Target)
 }
 
 // Update takes what was read and forecast.
@@ -139,6 +127,11 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 				m.grid.tellIt(read)
 			}
 			return trouble(msg.Err)
+		case bases, branches, differences:
+			if msg.Err != nil {
+				return trouble(msg.Err)
+			}
+			return m.offer(read)
 		case ontos:
 			if msg.Err != nil {
 				return trouble(msg.Err)
@@ -154,6 +147,10 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		return m.set(msg.plan)
 	case applied:
 		m.before, m.after = nil, nil
+		if m.choice.branch != "" {
+			return m.read(m.target)
+		}
+		m.choice = choice{}
 	case divided:
 		m.split = newSplit(m, msg)
 	case forecasted:
@@ -164,6 +161,19 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		if msg.err != nil {
 			m.trouble = msg.err.Error()
 		}
+	}
+	return nil
+}
+
+// offer shows what was found to be chosen from.
+func (m *Model) offer(found any) tea.Cmd {
+	switch found := found.(type) {
+	case bases:
+		return m.offerBases(found)
+	case branches:
+		return m.offerBranches(found)
+	case differences:
+		return m.offerDifferences(found)
 	}
 	return nil
 }
@@ -214,12 +224,14 @@ func (m *Model) show(plan shape.Plan) tea.Cmd {
 	ctx, cancel := context.WithCancel(m.ctx)
 	m.cancel = cancel
 	m.number++
-	number := m.number
+	number, elsewhere := m.number, m.choice.branch != ""
 	m.trouble = ""
 	return func() tea.Msg {
 		defer cancel()
-		if err := m.keeper.keep(m.ctx, m.app, number, plan); err != nil {
-			return kit.Notice{Text: err.Error(), Trouble: true}
+		if !elsewhere {
+			if err := m.keeper.keep(m.ctx, m.app, number, plan); err != nil {
+				return kit.Notice{Text: err.Error(), Trouble: true}
+			}
 		}
 		forecast, err := m.app.Forecast(ctx, plan, nil)
 		return kit.ForScreen{Screen: Name, Msg: forecasted{number, forecast, err}}
@@ -325,6 +337,9 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"+"}, Asks: true, Name: "new commit", Help: "Insert a new, empty commit behind the entry. To make one from loose changes, commit it in Sort: it comes to the end of the plan.", Rare: true, Do: kit.When(len(m.plan.Sources) > 0, m.insert)},
 		{Keys: []string{"@"}, Asks: true, Name: "author, date", Help: "Change the entry's author or date, or name the others who wrote it.", Rare: true, Do: kit.When(at >= 0, m.sign)},
 		{Keys: []string{"i"}, Asks: true, Name: "edit content", Help: "Change what the entry holds, in a scratch folder, with your editor or a shell.", Rare: true, Do: kit.When(at >= 0, m.content)},
+		{Keys: []string{"B"}, Name: "begin elsewhere", Help: "Choose the commit after which the series begins.", Rare: true, Do: kit.When(!m.plan.Tip.IsZero(), m.chooseBase)},
+		{Keys: []string{"A"}, Name: "another branch", Help: "Shape a branch that is not checked out, without switching to it.", Rare: true, Do: m.chooseBranch},
+		{Keys: []string{"="}, Name: "content at the end", Help: "List the files whose content at the end is not the branch's, and what brings that.", Rare: true, Do: kit.When(m.forecast != nil, m.compareEnd)},
 		{Keys: []string{"T"}, Name: "check", Help: "Run your check command on the exact content of every resulting commit, in scratch folders.", Rare: true, Do: kit.When(len(m.plan.Next) > 0, m.check)},
 		{Keys: []string{"!"}, Asks: true, Name: "check's output", Help: "Show what the check said of the entry.", Rare: true, Do: kit.When(at >= 0, m.showCheck)},
 		{Keys: []string{"W"}, Asks: true, Name: "draw", Help: "Write a picture of the plan, as SVG or PDF.", Rare: true, Do: kit.When(len(m.plan.Sources) > 0, m.draw)},
@@ -519,6 +534,7 @@ func (m *Model) apply() tea.Cmd {
 
 // applyAtOnce rewrites the branch as a plan says.
 func (m *Model) applyAtOnce(plan shape.Plan) tea.Cmd {
+	elsewhere := m.choice.branch != ""
 	return kit.Start(kit.Work{
 		Title: "Rewriting " + plan.Branch,
 		Do: func(ctx context.Context, report func(string)) (string, error) {
@@ -526,8 +542,10 @@ func (m *Model) applyAtOnce(plan shape.Plan) tea.Cmd {
 			if err != nil {
 				return "", err
 			}
-			if err := m.app.KeepPlan(ctx, shape.Plan{}); err != nil {
-				return "", err
+			if !elsewhere {
+				if err := m.app.KeepPlan(ctx, shape.Plan{}); err != nil {
+					return "", err
+				}
 			}
 			return appliedNote(len(plan.Sources), result), nil
 		},

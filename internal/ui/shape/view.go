@@ -57,7 +57,7 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 
 // nothing explains why there is no series to shape.
 func (m *Model) nothing(size kit.Size, theme kit.Theme) []string {
-	what, todo := "This branch has no commits of its own.", "Sort makes the first one. To rewrite older commits, start elsewhere: bastel plan --base COMMIT."
+	what, todo := "This branch has no commits of its own.", "Sort makes the first one. B begins with older commits, A shapes another branch."
 	if m.target.Name != "" {
 		what = fmt.Sprintf("This branch has no commits that %s does not have.", m.target.Name)
 	}
@@ -91,7 +91,7 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	start := "from the first commit on"
 	if !m.plan.Base.IsZero() {
 		start = "since " + m.plan.Base.Short()
-		if m.target.Name != "" && m.plan.Onto == "" {
+		if m.target.Name != "" && m.plan.Onto == "" && m.choice.base == "" {
 			start += ", where it left " + safe.Line(m.target.Name)
 		}
 	}

@@ -1,0 +1,78 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+	"bastel/internal/shape"
+)
+
+// withSettled makes a range with merges linear: the merges go, and what somebody
+// settled by hand in one, beyond what its sides say together, becomes a commit of its
+// own in the merge's place.
+func (a *App) withSettled(ctx context.Context, plan shape.Plan) (shape.Plan, error) {
+	ids, err := a.Repo.Range(ctx, plan.Base, plan.Tip)
+	if err != nil || len(ids) == len(plan.Sources) {
+		return plan, err
+	}
+	commits, err := a.Repo.Commits(ctx, ids)
+	if err != nil {
+		return plan, err
+	}
+	place := 0
+	for i, c := range commits {
+		if len(c.Parents) < 2 {
+			place++
+			continue
+		}
+		settled, err := a.settledBy(ctx, ids[i], c)
+		if err != nil {
+			return plan, err
+		}
+		if !settled.IsZero() {
+			plan = plan.Insert(place, settled)
+			place++
+		}
+	}
+	return plan, nil
+}
+
+// settledBy makes a commit of what a merge holds beyond the merging of its sides; zero
+// if that is nothing.
+func (a *App) settledBy(ctx context.Context, id repo.ID, c *repo.Commit) (repo.ID, error) {
+	if len(c.Parents) > 2 {
+		return repo.ID{}, refuse("Commit %s (%s) merges more than two sides, which Bastel cannot make linear. Start after it: --base %s.", id.Short(), c.Subject(), id.Short())
+	}
+	overlay := a.Repo.NewOverlay()
+	base, err := a.Repo.MergeBase(ctx, c.Parents[0], c.Parents[1])
+	if err != nil {
+		return repo.ID{}, err
+	}
+	var trees []repo.ID
+	for _, commit := range []repo.ID{base, c.Parents[0], c.Parents[1]} {
+		tree, err := a.treeOf(ctx, commit)
+		if err != nil {
+			return repo.ID{}, err
+		}
+		trees = append(trees, tree)
+	}
+	auto, conflicts, err := merge.Trees(ctx, overlay, trees[0], trees[1], trees[2])
+	if err != nil || auto == c.Tree {
+		return repo.ID{}, err
+	}
+	text := fmt.Sprintf("Settle what met in %q\n", c.Subject())
+	if len(conflicts) > 0 {
+		text += "\nSettled by hand:\n"
+		for _, conflict := range conflicts {
+			text += conflict.Path + "\n"
+		}
+	}
+	// The commit before it stands for the sides as they are merged by themselves.
+	before := &repo.Commit{Tree: auto, Parents: slices.Clone(c.Parents[:1]), Author: c.Author, Committer: c.Committer, Message: "merged\n"}
+	made := &repo.Commit{Tree: c.Tree, Parents: []repo.ID{overlay.Put(repo.KindCommit, before.Encode())}, Author: c.Author, Committer: c.Committer, Message: text}
+	settled := overlay.Put(repo.KindCommit, made.Encode())
+	return settled, overlay.Flush(ctx, settled)
+}

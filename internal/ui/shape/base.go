@@ -1,0 +1,131 @@
+package shape
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+)
+
+// choice is another branch or start than the usual ones.
+type choice struct{ branch, base string }
+
+// read reads the plan to go on with: the draft, or a new one of what was chosen.
+func (m *Model) read(target app.Target) tea.Cmd {
+	choice := m.choice
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		draft, err := m.app.DraftPlan(ctx)
+		if choice.branch != "" || choice.base != "" {
+			draft.Note = ""
+			draft.Plan, err = m.app.NewPlanOf(ctx, choice.branch, "", choice.base)
+		}
+		if err != nil {
+			return nil, err
+		}
+		plan := draft.Plan
+		sources, err := m.app.Sources(ctx, plan.Sources)
+		if err != nil {
+			return nil, err
+		}
+		made, err := m.app.Sources(ctx, madeFor(plan))
+		if err != nil {
+			return nil, err
+		}
+		writing, err := m.app.Writing(ctx)
+		return planned{plan, append(sources, made...), target, writing, draft.Note}, err
+	})
+}
+
+// choose goes on with what was chosen.
+func (m *Model) choose(c choice) tea.Cmd {
+	m.choice = c
+	return m.read(m.target)
+}
+
+// bases are the commits that a series could begin after.
+type bases []app.Source
+
+// branches are those that could be shaped.
+type branches []repo.Ref
+
+func (m *Model) chooseBase() tea.Cmd {
+	tip := m.plan.Tip
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		found, err := m.app.History(ctx, tip)
+		return bases(found), err
+	})
+}
+
+func (m *Model) offerBases(found bases) tea.Cmd {
+	branch := m.choice.branch
+	options := []kit.Option{{Label: "where it left its target", Detail: "as Bastel finds it", Do: func() tea.Cmd { return m.choose(choice{branch: branch}) }}}
+	for i, s := range found {
+		options = append(options, kit.Option{Key: s.ID.Short(), Label: safe.Line(s.Commit.Subject()), Detail: fmt.Sprintf("%s after it", app.Count(i, "commit")),
+			Do: func() tea.Cmd { return m.choose(choice{branch, s.ID.String()}) }})
+	}
+	return kit.Show(kit.Choose{Title: "After which commit does the series begin?", Options: options})
+}
+
+func (m *Model) chooseBranch() tea.Cmd {
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		refs, err := m.app.Repo.Refs(ctx, "refs/heads")
+		return branches(refs), err
+	})
+}
+
+func (m *Model) offerBranches(found branches) tea.Cmd {
+	options := []kit.Option{{Label: "the one that is checked out", Do: func() tea.Cmd { return m.choose(choice{}) }}}
+	for _, ref := range found {
+		detail := "not checked out: files stay as they are"
+		if ref.Worktree != "" {
+			detail = "checked out in " + ref.Worktree
+		}
+		options = append(options, kit.Option{Key: ref.ID.Short(), Label: safe.Line(ref.Short()), Detail: safe.Line(detail), Do: func() tea.Cmd { return m.choose(choice{branch: ref.Short()}) }})
+	}
+	return kit.Show(kit.Choose{Title: "Which branch shall be shaped?", Options: options})
+}
+
+// differences are the paths in which the end content changes, with what brings that.
+type differences []app.EndChange
+
+func (m *Model) compareEnd() tea.Cmd {
+	plan, forecast := m.plan, m.forecast
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		found, err := m.app.EndChanges(ctx, plan, forecast)
+		return differences(found), err
+	})
+}
+
+func (m *Model) offerDifferences(found differences) tea.Cmd {
+	if len(found) == 0 {
+		return kit.Say("The content at the end stays the same, byte for byte.")
+	}
+	choose := kit.Choose{Title: "What changes in the content at the end, and what brings it"}
+	for _, d := range found {
+		var by []string
+		for _, id := range d.LeftOut {
+			by = append(by, "left out: "+m.name(id)+" "+safe.Line(m.sourceOf(id).Commit.Subject()))
+		}
+		for _, at := range d.Entries {
+			by = append(by, "entry "+letter(at))
+		}
+		if d.Target {
+			by = append(by, safe.Line(plainOr(m.plan.Onto, "the new start")))
+		}
+		choose.Options = append(choose.Options, kit.Option{Key: d.How, Label: safe.Line(d.Path), Detail: strings.Join(by, ", ")})
+	}
+	return kit.Show(choose)
+}
+
+func plainOr(text, otherwise string) string {
+	if text == "" {
+		return otherwise
+	}
+	return text
+}
