@@ -90,6 +90,23 @@ func TestRangeOfABranchWithoutTarget(t *testing.T) {
 	assert.Len(t, plan.Sources, 1, "back to the last merge")
 }
 
+func TestAShallowCloneBeginsAtItsEdge(t *testing.T) {
+	f := branch(t)
+	f.Git("clone", "--quiet", "--depth", "2", "--branch", "feature", "file://"+f.Dir, f.Dir+"/shallow")
+	s := fixture.Existing(t, f.Dir+"/shallow")
+	s.Git("remote", "remove", "origin")
+	a := open(t, s.Dir)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	assert.Len(t, plan.Sources, 1, "the edge itself cannot be rewritten")
+	_, err = a.Apply(ctx, plan.Reword(0, "other\n"), nil)
+	require.NoError(t, err)
+	plan.Base, plan.Sources = repo.ID{}, append([]repo.ID{plan.Base}, plan.Sources...)
+	_, err = a.Survey(ctx, plan)
+	require.ErrorIs(t, err, repo.ErrMissingObject)
+	assert.Contains(t, app.Explain(err), "git fetch --unshallow")
+}
+
 func TestMergesBecomeLinear(t *testing.T) {
 	f := fixture.New(t)
 	f.Commit("base", "a", "1\n2\n3\n", "b", "1\n")

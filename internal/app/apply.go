@@ -30,7 +30,73 @@ type Applied struct {
 
 // Apply rewrites the branch as the plan says, in one step, or refuses and changes
 // nothing. Loose and staged changes are carried along.
+//
+// Commits that a remote's other branches have are not rewritten: see ApplyShared.
 func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progress) (Applied, error) {
+	return a.apply(ctx, plan, progress, false)
+}
+
+// ApplyShared does so although others may build on what is rewritten.
+func (a *App) ApplyShared(ctx context.Context, plan shape.Plan, progress replay.Progress) (Applied, error) {
+	return a.apply(ctx, plan, progress, true)
+}
+
+// guardShared refuses to rewrite what a remote has on another branch than this one's.
+func (a *App) guardShared(ctx context.Context, plan shape.Plan, f *replay.Forecast) error {
+	others, err := a.othersRefs(ctx, plan.Branch)
+	if err != nil || len(others) == 0 {
+		return err
+	}
+	// What only the branch itself has is nobody else's.
+	args := []string{plan.Tip.String()}
+	for _, id := range append(others, plan.Base) {
+		if !id.IsZero() {
+			args = append(args, "^"+id.String())
+		}
+	}
+	alone, err := a.Repo.RevList(ctx, args...)
+	if err != nil {
+		return err
+	}
+	for _, step := range slices.Backward(f.Steps) { // the youngest one that others have
+		for _, id := range step.Sources {
+			if step.Kept || slices.Contains(alone, id) {
+				continue
+			}
+			names, err := a.Repo.RemotesWith(ctx, id)
+			if err != nil {
+				return err
+			}
+			return &Refusal{Reason: fmt.Sprintf("%s has the commit %s (%s) too. Who builds on it would have it twice. Nothing was changed; say that you mean it with --published.",
+				strings.Join(names, ", "), id.Short(), step.Title), Err: ErrPublished}
+		}
+	}
+	return nil
+}
+
+// othersRefs lists where the remotes' branches stand, other than the branch's own ones.
+func (a *App) othersRefs(ctx context.Context, branch string) ([]repo.ID, error) {
+	refs, err := a.Repo.Refs(ctx, "refs/remotes", "refs/heads/"+branch)
+	if err != nil {
+		return nil, err
+	}
+	upstream := ""
+	for _, ref := range refs {
+		if ref.Name == "refs/heads/"+branch {
+			upstream = ref.Upstream
+		}
+	}
+	var ids []repo.ID
+	for _, ref := range refs {
+		_, short, _ := strings.Cut(ref.Short(), "/")
+		if strings.HasPrefix(ref.Name, "refs/remotes/") && ref.Symref == "" && ref.Name != upstream && short != branch {
+			ids = append(ids, ref.ID)
+		}
+	}
+	return ids, nil
+}
+
+func (a *App) apply(ctx context.Context, plan shape.Plan, progress replay.Progress, shared bool) (Applied, error) {
 	if err := a.free(); err != nil {
 		return Applied{}, err
 	}
@@ -46,6 +112,11 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	}
 	if forecast.Conflicts() > 0 {
 		return Applied{}, conflictRefusal(forecast)
+	}
+	if !shared {
+		if err := a.guardShared(ctx, plan, forecast); err != nil {
+			return Applied{}, err
+		}
 	}
 	result := Applied{Old: plan.Tip, New: forecast.Tip, SameContent: forecast.SameContent}
 	for _, step := range forecast.Steps {

@@ -38,6 +38,7 @@ func Advice(err error) string {
 		{repo.ErrNoGit, "Install git 2.36 or newer."},
 		{repo.ErrGitTooOld, "Install git 2.36 or newer."},
 		{repo.ErrLocked, "Wait until the other program is done. If none is running, remove the lock file that is named above."},
+		{repo.ErrMissingObject, "The clone is shallow, partial or damaged. Fetch what is missing: git fetch --unshallow, or git fsck says what is wrong."},
 		{repo.ErrNeedsAnswer, "Set up a key agent or a credential helper, or run bastel send in a terminal, where it can ask."},
 		{repo.ErrUnreachable, "Check the network and the address, then try again: nothing is lost."},
 		{repo.ErrNoSuchRemote, "Check the remote's address: git remote get-url NAME."},

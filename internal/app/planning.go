@@ -147,6 +147,9 @@ func (a *App) unboundBase(ctx context.Context, tip repo.ID) (repo.ID, error) {
 			return ids[i], nil
 		}
 	}
+	if last := len(commits) - 1; last >= 0 && !commits[last].Parent().IsZero() {
+		return ids[last], nil // a shallow clone ends here: what came before is not there to build on
+	}
 	return repo.ID{}, nil
 }
 

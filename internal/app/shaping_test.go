@@ -189,3 +189,20 @@ func TestDrawToRefusesWhatIsThere(t *testing.T) {
 	_, err = a.DrawTo(ctx, plan, true, "x.png")
 	assert.ErrorIs(t, err, draw.ErrFormat)
 }
+
+func TestWhatOthersMayBuildOnIsGuarded(t *testing.T) {
+	f, a := threeCommits(t)
+	f.Remote(t)
+	f.Git("push", "--quiet", "origin", "feature", "feature~1:refs/heads/release")
+	plan, err := a.NewPlan(ctx, "", "main")
+	require.NoError(t, err)
+	_, err = a.Apply(ctx, plan.Reword(1, "other\n"), nil)
+	require.ErrorIs(t, err, app.ErrPublished)
+	assert.Contains(t, refusal(t, err), "origin/release has the commit")
+	last := plan.Reword(2, "mine alone\n")
+	apply(t, a, last)
+	_, err = a.Undo(ctx)
+	require.NoError(t, err)
+	_, err = a.ApplyShared(ctx, plan.Reword(1, "other\n"), nil)
+	assert.NoError(t, err)
+}

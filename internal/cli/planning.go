@@ -134,7 +134,8 @@ func printForecast(w io.Writer, f *replay.Forecast) {
 }
 
 func (c *command) apply() *cobra.Command {
-	return &cobra.Command{
+	var published bool
+	cmd := &cobra.Command{
 		Use:   "apply PLAN",
 		Short: "Rewrite the branch as a plan says, or refuse and change nothing",
 		Long:  "Rewrite the branch as a plan says, in one step, or refuse and change nothing. PLAN is a file, or - for standard input.",
@@ -148,7 +149,11 @@ func (c *command) apply() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			result, err := a.Apply(ctx, plan, nil)
+			carryOut := a.Apply
+			if published {
+				carryOut = a.ApplyShared
+			}
+			result, err := carryOut(ctx, plan, nil)
 			if err != nil {
 				return err
 			}
@@ -170,6 +175,8 @@ func (c *command) apply() *cobra.Command {
 			})
 		}),
 	}
+	cmd.Flags().BoolVar(&published, "published", false, "go on although another branch of a remote has a commit that is rewritten")
+	return cmd
 }
 
 func appliedSentence(branch string, r app.Applied) string {

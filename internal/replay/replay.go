@@ -187,14 +187,18 @@ func (e *Engine) load(ctx context.Context, plan shape.Plan, onto repo.ID) ([]rep
 	}
 	fresh := slices.DeleteFunc(slices.Clone(used), func(id repo.ID) bool { return e.commits[id] != nil })
 	ids := append(append([]repo.ID{plan.Tip}, plan.Sources...), used...)
-	if !onto.IsZero() {
-		ids = append(ids, onto)
-	}
-	commits, err := e.readCommits(ctx, ids)
-	if err != nil {
+	if _, err := e.readCommits(ctx, ids); err != nil {
 		return nil, err
 	}
-	_, err = e.readCommits(ctx, parentsOf(commits))
+	commits := make([]*repo.Commit, len(ids))
+	for i, id := range ids {
+		commits[i] = e.commits[id]
+	}
+	needed := parentsOf(commits)
+	if !onto.IsZero() {
+		needed = append(needed, onto) // not what came before it: a shallow clone may end there
+	}
+	_, err := e.readCommits(ctx, needed)
 	return fresh, err
 }
 

@@ -5,8 +5,10 @@ package shape
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 
 	tea "charm.land/bubbletea/v2"
@@ -321,7 +323,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"shift+up", "K"}, Name: "move up", Help: "Move the entry up by one, towards the older ones.", Do: kit.When(at > 0, func() tea.Cmd { return m.move(at, at-1) })},
 		{Keys: []string{"shift+down", "J"}, Name: "move down", Help: "Move the entry down by one, towards the newer ones.", Rare: true, Do: kit.When(at >= 0 && at < len(m.plan.Next)-1, func() tea.Cmd { return m.move(at, at+1) })},
 		{Keys: []string{"m"}, Asks: true, Name: "message", Help: "Write the entry's message.", Do: kit.When(at >= 0, func() tea.Cmd { return m.reword(at) })},
-		{Keys: []string{"x"}, Name: leave, Help: "Leave the entry's commits out of the series, or bring a commit back that was left out.", Do: kit.When(at >= 0 || out, m.leaveOut)},
+		{Keys: []string{"x"}, Name: leave, Help: "Leave the entry's commits, or those of the marked ones, out of the series, or bring a commit back that was left out.", Do: kit.When(at >= 0 || out, m.leaveOut)},
 		{Keys: []string{"space"}, Name: "mark", Help: "Mark the entry, to squash several at once.", Do: kit.When(at >= 0, func() tea.Cmd { return m.mark(at) })},
 		{Keys: []string{"t"}, Name: "take apart", Help: "Take an entry of several commits apart again.", Rare: true, Do: kit.When(at >= 0 && len(m.plan.Next[at].From) > 1, func() tea.Cmd { return m.set(m.plan.Part(at)) })},
 		{Keys: []string{"o"}, Name: "onto", Help: "Choose where the series goes: it stays where it begins, or moves onto another branch.", Do: kit.When(len(m.plan.Sources) > 0, m.chooseOnto)},
@@ -471,7 +473,12 @@ func (m *Model) leaveOut() tea.Cmd {
 	if id, out := m.outRow(); out {
 		return m.set(m.plan.BringBack(id))
 	}
-	return m.set(m.plan.LeaveOut(m.entry()))
+	plan := m.plan
+	for _, at := range slices.Backward(m.places()) {
+		plan = plan.LeaveOut(at)
+	}
+	m.marked = map[repo.ID]bool{}
+	return m.set(plan)
 }
 
 func (m *Model) undo() tea.Cmd {
@@ -532,13 +539,25 @@ func (m *Model) apply() tea.Cmd {
 	return m.applyAtOnce(m.plan)
 }
 
-// applyAtOnce rewrites the branch as a plan says.
+// applyAtOnce rewrites the branch as a plan says. What others may build on is rewritten
+// only after a question.
 func (m *Model) applyAtOnce(plan shape.Plan) tea.Cmd {
+	return m.applyBy(plan, m.app.Apply)
+}
+
+type applying func(ctx context.Context, plan shape.Plan, progress replay.Progress) (app.Applied, error)
+
+func (m *Model) applyBy(plan shape.Plan, carryOut applying) tea.Cmd {
+	shared := "" // why it is asked first
 	elsewhere := m.choice.branch != ""
 	return kit.Start(kit.Work{
 		Title: "Rewriting " + plan.Branch,
 		Do: func(ctx context.Context, report func(string)) (string, error) {
-			result, err := m.app.Apply(ctx, plan, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
+			result, err := carryOut(ctx, plan, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
+			if errors.Is(err, app.ErrPublished) {
+				shared = err.Error()
+				return "", nil
+			}
 			if err != nil {
 				return "", err
 			}
@@ -549,7 +568,13 @@ func (m *Model) applyAtOnce(plan shape.Plan) tea.Cmd {
 			}
 			return appliedNote(len(plan.Sources), result), nil
 		},
-		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: applied{}} },
+		Then: func() tea.Msg {
+			if shared != "" {
+				question, _, _ := strings.Cut(shared, " Nothing was changed")
+				return kit.Ask{Question: question + " y rewrites it all the same.", Key: "y", Yes: m.applyBy(plan, m.app.ApplyShared)}
+			}
+			return kit.ForScreen{Screen: Name, Msg: applied{}}
+		},
 	})
 }
 
