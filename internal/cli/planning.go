@@ -52,6 +52,10 @@ type stepDocument struct {
 	Result replay.Result `json:"result"`
 	Paths  []string      `json:"paths"`
 	Reason string        `json:"reason,omitempty"`
+	// Of a conflict: how many regions are open in each path, and the commits of the
+	// other side.
+	Regions []int     `json:"regions,omitempty"`
+	Against []repo.ID `json:"against,omitempty"`
 }
 
 func (c *command) forecast() *cobra.Command {
@@ -67,7 +71,11 @@ func (c *command) forecast() *cobra.Command {
 			}
 			steps := []stepDocument{}
 			for _, s := range f.Steps {
-				steps = append(steps, stepDocument{s.Title, s.From, s.Result, s.Paths(), s.Reason})
+				d := stepDocument{Title: s.Title, From: s.From, Result: s.Result, Paths: s.Paths(), Reason: s.Reason, Against: s.Against}
+				for _, conflict := range s.Conflicts {
+					d.Regions = append(d.Regions, len(conflict.Regions))
+				}
+				steps = append(steps, d)
 			}
 			document := map[string]any{"steps": steps, "same_content": f.SameContent, "tip": f.Tip}
 			if err := c.answer(document, func(w io.Writer) { printForecast(w, f) }); err != nil {

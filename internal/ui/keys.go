@@ -4,9 +4,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 
 	tea "charm.land/bubbletea/v2"
 
+	"bastel/internal/journal"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
@@ -153,11 +155,28 @@ func (m *Model) showJournal() tea.Cmd {
 			choose.Options = append(choose.Options, kit.Option{
 				Key:    fmt.Sprint(e.Number),
 				Label:  fmt.Sprintf("%-7s %s", e.Kind, safe.Line(e.Title)),
+				Do:     func() tea.Cmd { return kit.Show(kit.Notice{Text: account(e)}) },
 				Detail: fmt.Sprintf("%s  %s to %s", e.Time.Local().Format("2 Jan 15:04"), orDash(e.Old), orDash(e.New)),
 			})
 		}
 		return choose
 	}
+}
+
+// account tells what an entry of the journal did: what each commit became, which other
+// refs moved along, which files were changed.
+func account(e journal.Entry) string {
+	lines := []string{fmt.Sprintf("%d  %s: %s", e.Number, e.Kind, safe.Line(e.Title)), "", orDash(e.Old) + " → " + orDash(e.New) + "  " + safe.Line(e.Ref)}
+	for _, pair := range e.Pairs {
+		lines = append(lines, orDash(pair[0])+" became "+orDash(pair[1]))
+	}
+	for _, other := range e.Others {
+		lines = append(lines, orDash(other.Old)+" → "+orDash(other.New)+"  "+safe.Line(other.Ref))
+	}
+	for _, f := range e.Files {
+		lines = append(lines, safe.Line(string(f.Path)))
+	}
+	return strings.Join(lines, "\n")
 }
 
 func orDash(id repo.ID) string {

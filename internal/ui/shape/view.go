@@ -48,7 +48,14 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	}
 	left := append(m.nowHead(now, theme), m.nowBody(now, body, theme)...)
 	right := append(m.nextHead(next, theme), m.nextBody(next, body, theme)...)
-	between := append(kit.Pad(nil, seam, headRows), m.seam(seam, body, theme)...)
+	threads, above, below := m.seam(seam, body, theme)
+	between := append(kit.Pad(nil, seam, headRows), threads...)
+	if above > 0 {
+		between[headRows-1] = kit.Row(seam, nil, kit.Seg{Text: fmt.Sprintf(" %d more ↑", above), Style: theme.Dim})
+	}
+	if below > 0 {
+		between[len(between)-1] = kit.Row(seam, nil, kit.Seg{Text: fmt.Sprintf(" %d more ↓", below), Style: theme.Dim})
+	}
 	if m.looking {
 		between = kit.Pad(nil, seam, size.Height)
 	}
@@ -293,8 +300,9 @@ func (m *Model) outRows(width, i int, theme kit.Theme) []string {
 	}
 }
 
-// seam draws the threads of which at least one end is near the visible part.
-func (m *Model) seam(width, height int, theme kit.Theme) []string {
+// seam draws the threads of which at least one end is near the visible part, and counts
+// the others.
+func (m *Model) seam(width, height int, theme kit.Theme) (lines []string, above, below int) {
 	at := m.entry()
 	out, isOut := m.outRow()
 	var strands []kit.Strand
@@ -304,7 +312,12 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 		if place >= 0 {
 			thread.To = place - m.top[kit.Next]
 		}
-		if thread.From < -1 && thread.To < 0 || thread.From > rows && (thread.To > rows || place < 0) {
+		switch {
+		case thread.From < -1 && thread.To < 0:
+			above++
+			return
+		case thread.From > rows && (thread.To > rows || place < 0):
+			below++
 			return
 		}
 		strands = append(strands, kit.Strand{Thread: thread, Bright: bright, Faded: place < 0})
@@ -318,7 +331,7 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 			add(i, -1, isOut && id == out)
 		}
 	}
-	return kit.Seam(strands, width, height, rowHeight, 0, theme)
+	return kit.Seam(strands, width, height, rowHeight, 0, theme), above, below
 }
 
 // Click goes to a commit.
