@@ -69,6 +69,6 @@ shot overlaps 142 42 "wait:3 hunks" "]" "wait:2 files +32" O "wait:files by comm
 shot shape-conflicts 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" o "wait:Where shall" text:origin/main Enter "wait:5 conflicts" j j j
 shot send 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s "wait:from 2 5" \
 	a "wait:commits became" "]" "wait:to be replaced" h j
-shot help 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "?" "wait:On every screen"
+shot help 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "?" "wait:Now holds the branch"
 shot finder 142 42 "wait:3 hunks" : "wait:Find an action"
 shot small 80 24 "wait:3 hunks" "]" "wait:nothing planned yet"

@@ -148,7 +148,6 @@ func (g *grid) line(width, names, until, at int, theme kit.Theme) string {
 	for c := g.left; c < until; c++ {
 		touches := slices.ContainsFunc(row.Cells, func(cell suggest.Cell) bool { return cell.Commit == c })
 		before, after := " ", " "
-		style := theme.Quiet
 		if c > first && c <= last {
 			before = "─"
 		}
@@ -161,16 +160,17 @@ func (g *grid) line(width, names, until, at int, theme kit.Theme) string {
 				strong = max(strong, o.Newer)
 			}
 		}
-		knot, knotStyle := after, style
+		knot, knotStyle := after, theme.Quiet
 		if wasStrong {
 			before = "━"
 		}
 		if c < strong {
 			after, knot = "━", "━"
 		}
-		if c == last || c > last {
+		if c >= last {
 			knot = " "
 		}
+		knotStyle = g.thread(knot, theme)
 		if touches {
 			knot, knotStyle = "●", theme.Now
 			if c == g.column {

@@ -71,6 +71,10 @@ func (m *Model) Set(files []tray.File) { m.SetSections([]Section{{Layer: tray.Lo
 // SetSections shows several lists.
 func (m *Model) SetSections(sections []Section) {
 	layer, path, hunk := m.place()
+	at, before := m.at(), tray.Hunk{}
+	if at.hunk >= 0 {
+		before = m.files[at.file].Hunks[at.hunk]
+	}
 	m.sections, m.files, m.owner = sections, nil, nil
 	for s := range sections {
 		m.files = append(m.files, sections[s].Files...)
@@ -81,6 +85,20 @@ func (m *Model) SetSections(sections []Section) {
 	m.layout()
 	m.dropStale()
 	m.restore(layer, path, hunk)
+	m.restoreLine(at, before)
+}
+
+// restoreLine takes the cursor to the line that it was on, if that hunk is still the
+// same one.
+func (m *Model) restoreLine(was row, before tray.Hunk) {
+	now := m.at()
+	if was.line < 0 || now.hunk < 0 || m.files[now.file].Hunks[now.hunk].ID != before.ID {
+		return
+	}
+	want := row{was.kind, now.section, now.file, now.hunk, was.line, was.part}
+	if at := slices.Index(m.rows, want); at >= 0 {
+		m.cursor = at
+	}
 }
 
 // layout makes the rows for the current width.

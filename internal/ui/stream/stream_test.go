@@ -87,6 +87,21 @@ func TestThePlaceIsKept(t *testing.T) {
 	assert.Equal(t, []string{"c.0"}, m.Picked())
 }
 
+func TestTheLineIsKept(t *testing.T) {
+	var m stream.Model
+	m.Set([]tray.File{file("a", 1), file("b", 4, 1)})
+	m.File(1)
+	m.Move(4)
+	require.True(t, m.Mark())
+	m.Set([]tray.File{file("b", 4, 1)})
+	require.True(t, m.Mark(), "the cursor is still on the line after the marked one")
+	assert.Equal(t, []string{"b.0:3,4"}, m.Picked())
+	other := file("b", 4, 1)
+	other.Hunks[0].ID = "another"
+	m.Set([]tray.File{other})
+	assert.Equal(t, []string{"another"}, m.Picked(), "of another hunk the heading stands for it")
+}
+
 func TestLongLinesTakeSeveralRows(t *testing.T) {
 	var m stream.Model
 	f := file("a", 1)
