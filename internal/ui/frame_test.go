@@ -3,6 +3,7 @@ package ui
 import (
 	"fmt"
 	"os/exec"
+	"reflect"
 	"slices"
 	"strings"
 	"syscall"
@@ -47,29 +48,42 @@ func (d *driver) run(cmd tea.Cmd) {
 	if cmd == nil {
 		return
 	}
-	go func() {
-		switch msg := cmd().(type) {
-		case tea.BatchMsg:
-			for _, one := range msg {
-				d.run(one)
-			}
-		default:
-			d.messages <- msg
+	go func() { d.take(cmd()) }()
+}
+
+// take passes a message on. A sequence's type is not exported; it is a list of commands.
+func (d *driver) take(msg tea.Msg) {
+	if batch, ok := msg.(tea.BatchMsg); ok {
+		for _, cmd := range batch {
+			d.run(cmd)
 		}
-	}()
+		return
+	}
+	if list := reflect.ValueOf(msg); msg != nil && list.Kind() == reflect.Slice && list.Type().Elem() == reflect.TypeFor[tea.Cmd]() {
+		for i := range list.Len() {
+			if cmd := list.Index(i).Interface().(tea.Cmd); cmd != nil {
+				d.take(cmd())
+			}
+		}
+		return
+	}
+	d.messages <- msg
 }
 
 func (d *driver) frame() string { return ansi.Strip(d.m.View().Content) }
 
+// patience is how long a frame may take before the test gives up on it.
+const patience = 15 * time.Second
+
 // wait takes messages until the frame shows a text.
 func (d *driver) wait(text string) {
 	d.t.Helper()
-	patience := time.After(time.Minute)
+	late := time.After(patience)
 	for !strings.Contains(d.frame(), text) {
 		select {
 		case msg := <-d.messages:
 			d.update(msg)
-		case <-patience:
+		case <-late:
 			require.Fail(d.t, "not on the screen: "+text, d.frame())
 		}
 	}

@@ -1,0 +1,110 @@
+package app_test
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/app"
+	"bastel/internal/journal"
+	"bastel/internal/repo"
+	"bastel/internal/tray"
+)
+
+func TestAddTrailer(t *testing.T) {
+	const signed = "Signed-off-by: A <a@b.example>"
+	for text, want := range map[string]string{
+		"Subject":                                 "Subject\n\n" + signed + "\n",
+		"Subject\n\nBody.\n":                      "Subject\n\nBody.\n\n" + signed + "\n",
+		"Subject\n\nReviewed-by: B <b@b>\n":       "Subject\n\nReviewed-by: B <b@b>\n" + signed + "\n",
+		"Subject\n\n" + signed + "\n":             "Subject\n\n" + signed + "\n",
+		"Subject\n\nNote: this is no trailer b\n": "Subject\n\nNote: this is no trailer b\n" + signed + "\n",
+		"Fixes: 12\n":                             "Fixes: 12\n\n" + signed + "\n",
+	} {
+		assert.Equal(t, want, app.AddTrailer(text, signed), text)
+	}
+	assert.Equal(t, "a\nc\n", app.WithoutComments("a\n#b\nc\n", "#"))
+	assert.Equal(t, "a\n;b\n", app.WithoutComments("a\n;b\n", ""))
+}
+
+func TestCount(t *testing.T) {
+	for want, got := range map[string]string{"1 entry": app.Count(1, "entry"), "2 entries": app.Count(2, "entry"), "0 hunks": app.Count(0, "hunk"), "3 branches": app.Count(3, "branch")} {
+		assert.Equal(t, want, got)
+	}
+}
+
+func TestWhatHelpsToWrite(t *testing.T) {
+	f := branch(t)
+	f.Git("config", "core.commentChar", ";")
+	f.Git("config", "commit.template", "nowhere")
+	f.Git("commit", "--quiet", "--allow-empty", "--author", "Mira Lund <mira@quay.example>", "-m", "four")
+	w, err := open(t, f.Dir).Writing(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, ";", w.Comment)
+	assert.Empty(t, w.Template, "a template that is not there counts as none")
+	assert.Equal(t, "four\n", w.Earlier[0])
+	assert.Equal(t, []string{"Signed-off-by: Ines Falk <ines@lanternquay.example>", "Co-authored-by: Mira Lund <mira@quay.example>"}, w.Trailers)
+}
+
+// TestACrashBetweenBranchAndIndexIsMended: commits made from trays move the branch, and
+// then the index; the next start does what is left.
+func TestACrashBetweenBranchAndIndexIsMended(t *testing.T) {
+	f := branch(t)
+	a := open(t, f.Dir)
+	f.Write("a", "1\nnew\n2\n3\n4\n")
+	_, err := a.Move(ctx, app.Carry{From: tray.Loose, To: tray.A + 1, Words: []string{"a"}, View: tray.Plain})
+	require.NoError(t, err)
+	lock := filepath.Join(f.Dir, ".git", "index.lock")
+	require.NoError(t, os.WriteFile(lock, nil, 0o666))
+	head := f.Git("rev-parse", "HEAD")
+	_, err = a.CommitTrays(ctx, []app.Draft{{Tray: tray.A + 1, Message: "new"}})
+	require.ErrorIs(t, err, repo.ErrLocked)
+	assert.Equal(t, head, f.Git("rev-parse", "HEAD"), "it is before, not between")
+	require.NoError(t, os.Remove(lock))
+	made, err := a.CommitTrays(ctx, []app.Draft{{Tray: tray.A + 1, Message: "new"}})
+	require.NoError(t, err)
+	assert.Empty(t, f.Git("status", "--porcelain"))
+
+	// As if the machine had stopped after the refs moved: the index is of before, and
+	// the note of the step is there.
+	f.Git("read-tree", head)
+	entries, err := a.Journal.Entries(ctx)
+	require.NoError(t, err)
+	require.Equal(t, journal.Commit, entries[0].Kind)
+	step := entries[0].Index[0]
+	note := `{"ref":"refs/heads/feature","old":"` + head + `","new":"` + made.Commits[0].String() + `","old_tree":"","new_tree":"","index":[{"path":"YQ==","before_mode":33188,"before":"` +
+		step.Before.String() + `","after_mode":33188,"after":"` + step.After.String() + `"}]}`
+	require.NoError(t, os.WriteFile(filepath.Join(f.Dir, ".git", "bastel", "unfinished.json"), []byte(note), 0o666))
+	a.Close()
+	_, said, err := app.Open(ctx, f.Dir)
+	require.NoError(t, err)
+	assert.Contains(t, said, "is finished now")
+	assert.Empty(t, f.Git("status", "--porcelain"))
+}
+
+func TestCommitsAreMadeOfTraysThatStandAlone(t *testing.T) {
+	f := branch(t)
+	a := open(t, f.Dir)
+	f.Write("a", "1\nx\n2\n3\n4\n")
+	move := func(from, to tray.Layer, words ...string) {
+		t.Helper()
+		_, err := a.Move(ctx, app.Carry{From: from, To: to, Words: words, View: tray.Plain})
+		require.NoError(t, err)
+	}
+	move(tray.Loose, tray.A, "a")
+	f.Write("a", "1\n2\n3\n4\n")
+	move(tray.Loose, tray.A+1, "a")
+	_, err := a.CommitTrays(ctx, []app.Draft{{Tray: tray.A + 1, Message: "take it away"}})
+	assert.Contains(t, refusal(t, err), "take what is in tray A along")
+	assert.True(t, errors.Is(err, tray.ErrBuildsOn))
+	made, err := a.CommitTrays(ctx, []app.Draft{{Tray: tray.A + 1, Message: "take it away"}, {Tray: tray.A, Message: "bring it"}})
+	require.NoError(t, err)
+	assert.Len(t, made.Commits, 2)
+	assert.Equal(t, "bring it\ntake it away", f.Git("log", "--reverse", "-2", "--format=%s"))
+	_, err = a.CommitTrays(ctx, []app.Draft{{Tray: tray.A + 2, Message: "nothing"}})
+	assert.Contains(t, refusal(t, err), "Tray C is empty")
+}

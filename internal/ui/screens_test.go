@@ -1,0 +1,250 @@
+package ui
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	tea "charm.land/bubbletea/v2"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/test/fixture"
+)
+
+// named are the keys that have no letter.
+var named = map[string]rune{"enter": tea.KeyEnter, "esc": tea.KeyEscape, "up": tea.KeyUp, "down": tea.KeyDown, "left": tea.KeyLeft, "right": tea.KeyRight}
+
+// press sends keys; a key of several letters that has no name is typed letter by letter.
+func (d *driver) press(keys ...string) {
+	for _, key := range keys {
+		switch {
+		case named[key] != 0:
+			d.update(tea.KeyPressMsg{Code: named[key]})
+		case key == "space":
+			d.update(tea.KeyPressMsg{Code: tea.KeySpace, Text: " "})
+		case strings.HasPrefix(key, "ctrl+"):
+			d.update(tea.KeyPressMsg{Code: rune(key[5]), Mod: tea.ModCtrl})
+		default:
+			for _, r := range key {
+				d.update(tea.KeyPressMsg{Code: r, Text: string(r)})
+			}
+		}
+	}
+}
+
+// gone takes messages until the frame does not show a text any more.
+func (d *driver) gone(text string) {
+	d.t.Helper()
+	late := time.After(patience)
+	for strings.Contains(d.frame(), text) {
+		select {
+		case msg := <-d.messages:
+			d.update(msg)
+		case <-late:
+			require.Fail(d.t, "still on the screen: "+text, d.frame())
+		}
+	}
+}
+
+// play walks through steps: "+TEXT" waits for it on the screen, "-TEXT" until it has
+// gone, anything else is a key.
+func (d *driver) play(steps ...string) {
+	d.t.Helper()
+	for _, step := range steps {
+		switch {
+		case strings.HasPrefix(step, "+"):
+			d.wait(step[1:])
+		case strings.HasPrefix(step, "-") && len(step) > 1:
+			d.gone(step[1:])
+		default:
+			d.press(step)
+		}
+	}
+}
+
+// numbered is a text of n lines, with some of them replaced.
+func numbered(n int, changes map[int]string) string {
+	var b strings.Builder
+	for i := 1; i <= n; i++ {
+		if text, ok := changes[i]; ok {
+			b.WriteString(text)
+			continue
+		}
+		fmt.Fprintf(&b, "line %d\n", i)
+	}
+	return b.String()
+}
+
+// desk is a repository with two commits on a branch and loose changes of many kinds.
+func desk(t *testing.T) *fixture.Repo {
+	f := fixture.New(t)
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	f.Commit("base", "a.go", numbered(40, nil), "moved.txt", numbered(9, nil), "spaces.txt", "one\ntwo\nthree\n", "bin", "\x00\x01", ".gitignore", "*.o\n")
+	f.Git("switch", "--quiet", "-c", "topic")
+	f.Commit("Change ten", "a.go", numbered(40, map[int]string{10: "ten\n"}))
+	f.Commit("Change thirty", "a.go", numbered(40, map[int]string{10: "ten\n", 30: "thirty\n"}))
+	f.Write("a.go", numbered(40, map[int]string{10: "TEN\n", 20: "twenty\n\tprintln(\"x\")\n", 30: "thirty\n"}))
+	require.NoError(t, os.Rename(filepath.Join(f.Dir, "moved.txt"), filepath.Join(f.Dir, "there.txt")))
+	f.Write("spaces.txt", "one\n\ttwo\nthree\nfour\n")
+	f.Write("bin", "\x00\x02\x03")
+	f.Write("x.o", "")
+	return f
+}
+
+func TestSortByKeys(t *testing.T) {
+	for name, test := range map[string]struct {
+		steps []string
+		check func(t *testing.T, f *fixture.Repo, frame string)
+	}{
+		"kinds": {[]string{"+was moved.txt", "+2 bytes become 3", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.NotContains(t, frame, "  moved.txt ", "the rename is one file")
+		}},
+		"context": {[]string{"+2 hunks", "+line 7", ">", "+line 4", "<", "-line 4", "<", "-line 7", "<", "-line 9"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Contains(t, frame, "TEN")
+		}},
+		"white space": {[]string{"+2 hunks", "s", "+white space hidden", "N", "N"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.NotContains(t, frame, "− two")
+			assert.Contains(t, frame, "+ four")
+		}},
+		"cut": {[]string{"+2 hunks", "n", "j", "j", "j", "j", "j", "j", "d", "+cut off here", "1", "+1 hunk in 1 file"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Equal(t, "+\tprintln(\"x\")", lastLine(f.Git("diff", "--cached", "--unified=0")))
+		}},
+		"ignored": {[]string{"+2 hunks", "I", "+x.o"}, nil},
+		"two trays and back": {[]string{"+2 hunks", "2", "+● B", "+1 hunk in 1 file", "1", "+a makes 2 commits", "right", "2", "+2 hunks in 1 file", "e", "-2 hunks in 1 file", "+2 hunks"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Empty(t, f.Git("diff", "--cached"))
+			assert.Empty(t, f.Git("for-each-ref", "refs/worktree"))
+		}},
+		"choose a tray": {[]string{"+2 hunks", "t", "+a new tray", "down", "enter", "+● B", "+into tray B", "enter", "+1 hunk in 1 file"}, nil},
+		"one tray's commit": {[]string{"+2 hunks", "2", "+1 hunk in 1 file", "m", "+Message of tray B", "Only B", "ctrl+s", "+Only B", "o", "+Made commit"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Equal(t, "Only B", f.Git("log", "-1", "--format=%s"))
+		}},
+		"edit on the way": {[]string{"+2 hunks", "i", "+What a.go shall read there", "X", "ctrl+s", "+Edited, and in tray A."}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Contains(t, f.Git("show", ":a.go"), "Xline 7\n")
+			assert.NotContains(t, f.Read("a.go"), "Xline 7")
+		}},
+		"fold home, another home, left": {[]string{"+2 hunks", "H", "+joined by 1 hunk", "+It touches what this commit wrote last.", "t", "+Which commit", "down", "enter", "space", "+0 of", "esc", "+loose changes"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Equal(t, "Change thirty", f.Git("log", "-1", "--format=%s"))
+		}},
+		"amend content": {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "M", "+Tray A joins it", "enter", "+Amended"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Equal(t, "2\t2\ta.go", f.Git("show", "--numstat", "--format="))
+		}},
+		"amend author": {[]string{"+2 hunks", "M", "+Its author", "author", "enter", "+Author of the last commit", "Mira Lund <mira@quay.example>", "ctrl+s", "+Amended"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Equal(t, "Mira Lund", f.Git("log", "-1", "--format=%an"))
+		}},
+		"amend what is sent asks": {[]string{"+2 hunks", "M", "+Its message", "message", "enter", "+Message of the last commit", "!", "ctrl+s", "+has this commit already", "n", "+Nothing was done."}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Equal(t, "Change thirty", f.Git("log", "-1", "--format=%s"))
+		}},
+		"commits back to loose": {[]string{"+2 hunks", "b", "+from which one on", "enter", "+Loose changes", "enter", "+1 commit taken back"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Equal(t, "Change ten", f.Git("log", "-1", "--format=%s"))
+		}},
+		"sweep, and back": {[]string{"+× 1 leftover", "L", "+Throw 1 leftover line away?", "y", "+Thrown away", "-× 1 leftover", "u", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Contains(t, f.Read("a.go"), "println")
+		}},
+		"check":  {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "T", "+the answer is no"}, nil},
+		"search": {[]string{"+2 hunks", "/", "four", "+spaces.txt", "enter", "space", "+1 line marked", "c", "-1 line marked"}, nil},
+		"read":   {[]string{"+2 hunks", "v", "+unread", "v", "+folded, read"}, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := desk(t)
+			f.Git("config", "bastel.check", "echo the answer is no; exit 1")
+			if name == "amend what is sent asks" {
+				f.Git("update-ref", "refs/remotes/origin/topic", "HEAD")
+			}
+			d := newDriver(t, f.Dir)
+			d.play(test.steps...)
+			if test.check != nil {
+				test.check(t, f, d.frame())
+			}
+			f.Git("fsck", "--strict")
+		})
+	}
+}
+
+func lastLine(text string) string {
+	lines := strings.Split(text, "\n")
+	return lines[len(lines)-1]
+}
+
+func TestAMessageBeginsWithTheTemplate(t *testing.T) {
+	f := desk(t)
+	f.Write(".git/template", "\n\nWhy:\n# a hint\n")
+	f.Git("config", "commit.template", ".git/template")
+	d := newDriver(t, f.Dir)
+	d.play("+2 hunks", "1", "+1 hunk in 1 file", "m", "+Why:", "+# a hint", "Added a thing.", "+needs no full stop", "+as an order",
+		"ctrl+t", "+Signed-off-by: Ines Falk", "enter", "+Signed-off-by", "ctrl+s", "+Added a thing.", "a", "+Made commit")
+	message := strings.TrimSpace(f.Git("log", "-1", "--format=%B"))
+	assert.Equal(t, "Added a thing.\n\nWhy:\n\nSigned-off-by: Ines Falk <ines@lanternquay.example>", message)
+	d.play("m", "+Message of tray A", "ctrl+o", "+Start from an earlier message", "thirty", "enter", "+Change thirty", "esc", "esc", "+It stays as it was.")
+}
+
+func TestALargeFileIsLoadedOnDemand(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "big", strings.Repeat("a long line of a long file\n", 700000))
+	f.Write("big", strings.Repeat("a long line of a long file\n", 700000)+"and one more\n")
+	d := newDriver(t, f.Dir)
+	d.play("+too large to be shown", "y", "+and one more", "1", "+1 hunk in 1 file")
+	assert.Equal(t, "1\t0\tbig", f.Git("diff", "--cached", "--numstat"))
+}
+
+func TestShapeByKeys(t *testing.T) {
+	for name, test := range map[string]struct {
+		steps []string
+		check func(t *testing.T, f *fixture.Repo)
+	}{
+		"a new commit": {[]string{"+", "+Message of a new, empty commit", "Begin", "ctrl+s", "+from +", "a", "+3 commits, nothing planned yet"}, func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "Change ten\nBegin\nChange thirty", f.Git("log", "--reverse", "--format=%s", "main.."))
+		}},
+		"author": {[]string{"@", "+Its author", "enter", "+Author of entry A", "ctrl+u", "Mira Lund <mira@quay.example>", "ctrl+s", "+author or date new", "a", "+became 2"}, func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "Mira Lund", f.Git("log", "-1", "--format=%an", "HEAD~1"))
+		}},
+		"no author":             {[]string{"@", "+Its author", "enter", "+Author of entry A", "ctrl+u", "nobody", "ctrl+s", "+write it as Name <address>"}, nil},
+		"to the end":            {[]string{"}", "+A   Change thirty", "{", "-A   Change thirty"}, nil},
+		"to a place":            {[]string{"P", "+Before which entry?", "to the end", "enter", "+A   Change thirty", "u", "+A   Change ten", "U", "+A   Change thirty"}, nil},
+		"leave out marked ones": {[]string{"space", "space", "x", "+left out: 1", "+left out: 2", "+0 commits, the content changes", "a", "+This branch has no commits that main does not have."}, nil},
+		"start elsewhere":       {[]string{"B", "+After which commit", "base", "enter", "+2 commits since"}, nil},
+		"another branch": {[]string{"A", "+Which branch shall be shaped?", "other", "enter", "+Now  other", "Q", "+Done at once", "drop", "enter", "+1 commit"}, func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "Other two", f.Git("log", "--format=%s", "main..other"))
+			assert.Equal(t, "topic", f.Git("branch", "--show-current"))
+		}},
+		"the end's content": {[]string{"x", "+1 commit, the content changes", "=", "+left out: 1 Change ten"}, nil},
+		"overlaps":          {[]string{"O", "+files by commits", "+no other commit touches its lines", "enter", "+commit by commit", "esc", "esc", "+nothing planned yet"}, nil},
+		"check each":        {[]string{"T", "+the check failed on 1 entry", "esc", "-failed on", "+check failed", "!", "+no ten here"}, nil},
+		"draw": {[]string{"W", "+Draw into which file", "ctrl+u", "plan.svg", "ctrl+s", "+Drawn:"}, func(t *testing.T, f *fixture.Repo) {
+			assert.Contains(t, f.Read("plan.svg"), "<svg")
+		}},
+		"divide, and leave it": {[]string{"d", "+its parts, in order", "1", "+1 hunk in 1 file", "a", "+two parts at least", "esc", "+nothing planned yet"}, nil},
+		"reword at once": {[]string{"Q", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2"}, func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "Change ten!", f.Git("log", "-1", "--format=%s", "HEAD~1"))
+		}},
+		"the journal tells":   {[]string{"Q", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2", "w", "+Journal", "enter", "+ became "}, nil},
+		"sweep finds nothing": {[]string{"L", "+No commit of the branch has leftovers."}, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := desk(t)
+			f.Git("config", "bastel.check", "grep -q thirty a.go || { echo no ten here; exit 1; }")
+			f.Git("branch", "other", "main")
+			f.Git("checkout", "--quiet", "--force", "other")
+			f.Git("clean", "--quiet", "--force")
+			f.Commit("Other one", "o", "1\n")
+			f.Commit("Other two", "o2", "2\n")
+			f.Git("checkout", "--quiet", "topic")
+			d := newDriver(t, f.Dir)
+			d.play("+No loose changes", "]", "+1 file +1 −1", "g")
+			for i, step := range test.steps { // "+" by itself is a key
+				if step == "+" {
+					d.press("+")
+					continue
+				}
+				d.play(test.steps[i])
+			}
+			if test.check != nil {
+				test.check(t, f)
+			}
+			f.Git("fsck", "--strict")
+		})
+	}
+}
