@@ -140,48 +140,34 @@ func (g *grid) head(width, names, until int, theme kit.Theme) string {
 
 // line draws one file: its commits as knots on a thread.
 func (g *grid) line(width, names, until, at int, theme kit.Theme) string {
-	m, row := g.matrix(), g.matrix().Rows[at]
+	row := g.matrix().Rows[at]
 	backdrop, pointer := kit.Cursor(theme, at == g.row, 2)
 	segs := []kit.Seg{pointer, {Text: kit.Fit(safe.Line(row.Path), names) + "  ", Style: theme.Plain}}
-	first, last := row.Cells[0].Commit, row.Cells[len(row.Cells)-1].Commit
-	strong := -1 // up to which commit the thread is strong
 	for c := g.left; c < until; c++ {
-		touches := slices.ContainsFunc(row.Cells, func(cell suggest.Cell) bool { return cell.Commit == c })
-		before, after := " ", " "
-		if c > first && c <= last {
-			before = "─"
-		}
-		if c >= first && c < last {
-			after = "─"
-		}
-		wasStrong := c <= strong
-		for _, o := range m.Overlaps {
-			if o.Path == row.Path && o.Older == c {
-				strong = max(strong, o.Newer)
-			}
-		}
-		knot, knotStyle := after, theme.Quiet
-		if wasStrong {
-			before = "━"
-		}
-		if c < strong {
-			after, knot = "━", "━"
-		}
-		if c >= last {
-			knot = " "
-		}
-		knotStyle = g.thread(knot, theme)
-		if touches {
-			knot, knotStyle = "●", theme.Now
+		before, after := g.threadAt(row, c-1), g.threadAt(row, c)
+		knot, style := after, g.thread(after, theme)
+		if slices.ContainsFunc(row.Cells, func(cell suggest.Cell) bool { return cell.Commit == c }) {
+			knot, style = "●", theme.Now
 			if c == g.column {
-				knotStyle = theme.Accent
+				style = theme.Accent
 			}
-		} else if c < first {
-			knot = " "
 		}
-		segs = append(segs, kit.Seg{Text: before + before, Style: g.thread(before, theme)}, kit.Seg{Text: knot, Style: knotStyle}, kit.Seg{Text: after, Style: g.thread(after, theme)})
+		segs = append(segs, kit.Seg{Text: before + before, Style: g.thread(before, theme)}, kit.Seg{Text: knot, Style: style}, kit.Seg{Text: after, Style: g.thread(after, theme)})
 	}
 	return kit.Row(width, backdrop, segs...)
+}
+
+// threadAt is the thread of a file between a commit's column and the next one.
+func (g *grid) threadAt(row suggest.Row, column int) string {
+	for _, o := range g.matrix().Overlaps {
+		if o.Path == row.Path && o.Older <= column && column < o.Newer {
+			return "━"
+		}
+	}
+	if row.Cells[0].Commit <= column && column < row.Cells[len(row.Cells)-1].Commit {
+		return "─"
+	}
+	return " "
 }
 
 func (g *grid) thread(text string, theme kit.Theme) lipgloss.Style {

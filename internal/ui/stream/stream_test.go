@@ -183,3 +183,98 @@ func BenchmarkKeyInFiftyThousandLines(b *testing.B) {
 		m.View(66, 36, true, stream.Cool, theme)
 	}
 }
+
+// tray makes a section with a heading.
+func section(layer tray.Layer, files ...tray.File) stream.Section {
+	return stream.Section{Layer: layer, Heading: true, Name: layer.String(), Title: "title", Files: files}
+}
+
+func TestSections(t *testing.T) {
+	var m stream.Model
+	m.SetSections([]stream.Section{section(tray.A, file("a", 1), file("b", 1)), section(tray.A + 1), section(tray.A+2, file("a", 2))})
+	assert.Contains(t, view(&m, 60, 40), "nothing in it yet")
+	m.Section(tray.A + 2)
+	assert.Equal(t, tray.A+2, m.Layer())
+	assert.Equal(t, []string{"a.0"}, m.Picked(), "a heading stands for all of the section")
+	m.Section(tray.A)
+	assert.Equal(t, []string{"a.0", "b.0"}, m.Picked())
+	assert.Empty(t, m.PickedPaths(), "which may be any path")
+	m.Shut(func(l tray.Layer) bool { return l == tray.A })
+	assert.Contains(t, view(&m, 60, 40), "a, b", "a section that is shut names its files")
+	assert.NotContains(t, view(&m, 60, 40), "b line 0")
+	m.Fold()
+	assert.Contains(t, view(&m, 60, 40), "b line 0")
+	m.End(true)
+	m.SetSections([]stream.Section{section(tray.A, file("a", 1))})
+	assert.Equal(t, tray.A, m.Layer(), "the place is kept as well as it can be")
+	hits := m.Search("a line", 5)
+	m.Shut(func(tray.Layer) bool { return true })
+	m.GoTo(hits[0])
+	assert.True(t, m.Mark(), "a search goes into a section that is shut")
+}
+
+func TestCutsDivideAHunk(t *testing.T) {
+	var m stream.Model
+	m.Set([]tray.File{file("a", 4)})
+	assert.False(t, m.Cut(), "not on a heading")
+	m.Move(4)
+	require.True(t, m.Cut())
+	assert.Contains(t, view(&m, 60, 20), "cut off here")
+	assert.Equal(t, []string{"a.0:4,5"}, m.Picked(), "the part at the cursor")
+	m.Hunk(-1)
+	m.Hunk(-1)
+	assert.Equal(t, []string{"a.0:2,3"}, m.Picked())
+	m.Set([]tray.File{file("a", 4)})
+	assert.Equal(t, []string{"a.0:2,3"}, m.Picked(), "cuts stay while the hunk does")
+	m.Unmark()
+	assert.Equal(t, []string{"a.0"}, m.Picked())
+}
+
+func TestWhiteSpaceIsHiddenInViewOnly(t *testing.T) {
+	var m stream.Model
+	f := tray.File{Path: "x", Hunks: []tray.Hunk{{ID: "h", Kind: tray.Text}}}
+	for _, line := range []string{"-a b", "-c", "+ab", "+d", " e"} {
+		f.Hunks[0].Lines = append(f.Hunks[0].Lines, diff.Line{Op: diff.Op(line[0]), Text: []byte(line[1:] + "\n")})
+	}
+	m.Set([]tray.File{f})
+	m.HideSpaces(true)
+	shown := view(&m, 60, 20)
+	assert.NotContains(t, shown, "− a b")
+	assert.NotContains(t, shown, "+ ab")
+	assert.Contains(t, shown, "ab")
+	assert.Contains(t, shown, "− c")
+	assert.Equal(t, []string{"h"}, m.PickedFile(), "what is picked is all of it")
+	m.HideSpaces(false)
+	assert.Contains(t, view(&m, 60, 20), "− a b")
+}
+
+func TestTheCursorsLine(t *testing.T) {
+	var m stream.Model
+	f := file("a", 2)
+	f.Hunks[0].NewStart = 9
+	for i := range f.Hunks[0].Lines {
+		f.Hunks[0].Lines[i].New = 9 + i
+	}
+	m.Set([]tray.File{f})
+	assert.Equal(t, 11, m.CursorLine(), "on a hunk's heading the first line that changes")
+	m.Move(1)
+	assert.Equal(t, 10, m.CursorLine())
+	m.Move(2)
+	assert.Equal(t, 12, m.CursorLine())
+	m.Set(nil)
+	assert.Equal(t, 1, m.CursorLine())
+}
+
+// TestColoursLeaveTheTextAsItIs: whatever a line holds, its colours change nothing of
+// what it says.
+func TestColoursLeaveTheTextAsItIs(t *testing.T) {
+	for _, text := range []string{"func main() { return \"x\" } // done", "\tx := 'a' + 0x1F", "/* open", "*/ closed", "no code at all: ü 世界", "\"unfinished", ""} {
+		for _, path := range []string{"a.go", "a.py", "a.html", "a.toml", "Makefile", "unknown.zzz"} {
+			f := tray.File{Path: path, Hunks: []tray.Hunk{{ID: "h", Kind: tray.Text}}}
+			f.Hunks[0].Lines = []diff.Line{{Op: diff.Add, Old: -1, Text: []byte(text + "\n")}}
+			var m stream.Model
+			m.Set([]tray.File{f})
+			assert.Contains(t, view(&m, 100, 5), strings.TrimRight("+ "+kit.Expand(text), " "), path)
+		}
+	}
+}
