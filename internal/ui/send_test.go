@@ -1,0 +1,102 @@
+package ui
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"bastel/test/fixture"
+)
+
+func TestSendByKeys(t *testing.T) {
+	for name, test := range map[string]struct {
+		prepare func(f, remote *fixture.Repo)
+		steps   []string
+		check   func(t *testing.T, f, remote *fixture.Repo)
+	}{
+		"a new branch": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "a", "+Sent 2 commits.", "+The remote has all of it."}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Equal(t, f.Git("rev-parse", "topic"), remote.Git("rev-parse", "topic"))
+			assert.Equal(t, "origin/topic", f.Git("rev-parse", "--abbrev-ref", "topic@{upstream}"))
+		}},
+		"more of it": {func(f, remote *fixture.Repo) {
+			f.Git("push", "--quiet", "--set-upstream", "origin", "topic~1:refs/heads/topic")
+			f.Git("branch", "--quiet", "--set-upstream-to=origin/topic")
+		}, []string{"+Change thirty", "a", "+Sent 1 commit."}, nil},
+		"a rewritten one asks": {func(f, remote *fixture.Repo) {
+			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
+			f.Git("commit", "--quiet", "--amend", "-m", "Change thirty anew")
+		}, []string{"+to be replaced", "a", "+1 commit on origin will be replaced by yours. y sends.", "n", "+Nothing was done.", "a", "+y sends.", "y", "+Sent "}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Equal(t, "Change thirty anew", remote.Git("log", "-1", "--format=%s", "topic"))
+		}},
+		"a colleague's is never replaced": {func(f, remote *fixture.Repo) {
+			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
+			f.Git("checkout", "--quiet", "-B", "theirs")
+			f.Commit("Theirs", "theirs", "t\n")
+			f.Git("push", "--quiet", "origin", "theirs:topic")
+			f.Git("checkout", "--quiet", "topic")
+			f.Git("branch", "--quiet", "-D", "theirs")
+			f.Git("update-ref", "-d", "refs/remotes/origin/theirs")
+			f.Git("commit", "--quiet", "--amend", "-m", "Change thirty anew")
+		}, []string{"+Theirs", "a"}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Equal(t, "Theirs", remote.Git("log", "-1", "--format=%s", "topic"))
+		}},
+		"fetched": {func(f, remote *fixture.Repo) {}, []string{"F", "+Fetched. Your branches and files are as they were."}, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := desk(t)
+			f.Git("checkout", "--quiet", "--force", "topic")
+			f.Git("clean", "--quiet", "--force")
+			remote := f.Remote(t)
+			f.Git("push", "--quiet", "origin", "main")
+			test.prepare(f, remote)
+			d := newDriver(t, f.Dir)
+			d.play("+No loose changes", "]", "+Shape", "]", "+◆ Send")
+			d.gone("reading")
+			d.play(test.steps...)
+			if test.check != nil {
+				test.check(t, f, remote)
+			}
+			remote.Git("fsck", "--strict")
+		})
+	}
+}
+
+// TestTheFrame: pages over any screen, and what the frame does by itself.
+func TestTheFrame(t *testing.T) {
+	for name, steps := range map[string][]string{
+		"help":            {"?", "+Now holds what you changed", "down", "esc", "+loose changes"},
+		"finder":          {":", "+Find an action", "whole", "+Into the tray", "esc", "+loose changes"},
+		"finder does":     {":", "+Find an action", "next hunk", "enter", "+loose changes"},
+		"finder goes":     {":", "+Find an action", "squash", "+Shape: ", "enter", "+Now  topic"},
+		"nothing to undo": {"u", "+There is nothing to take back."},
+		"nothing to redo": {"U", "+There is nothing to do again."},
+		"journal":         {"w", "+Journal: what was done here", "+Nothing here.", "esc", "+loose changes"},
+		"ask for a demo":  {"D", "+Leave this repository for the demo?", "n", "+Nothing was done."},
+		"look again":      {"r", "+loose changes"},
+		"screens":         {"]", "+Now  topic", "]", "+◆ Send", "[", "[", "+◆ Sort"},
+		"unknown keys":    {"Z", "%", "+loose changes"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := desk(t)
+			before := f.Git("status", "--porcelain")
+			d := newDriver(t, f.Dir)
+			d.play("+2 hunks")
+			d.play(steps...)
+			assert.Equal(t, before, f.Git("status", "--porcelain"))
+		})
+	}
+}
+
+// TestNarrowScreens: below the width for two halves, one is shown, and the same keys
+// turn them.
+func TestNarrowScreens(t *testing.T) {
+	f := desk(t)
+	d := newDriver(t, f.Dir)
+	d.m.width, d.m.height = 80, 24
+	d.play("+2 hunks", "+Next →")
+	assert.NotContains(t, d.frame(), "the commits to be")
+	d.play("right", "+the commits to be on topic", "+← Now", "left", "+loose changes", "]", "right", "+← Now", "left", "+Next →", "[")
+	d.play("1", "-2 hunks", "right", "+1 hunk in 1 file")
+	d.m.width, d.m.height = 18, 6
+	assert.Contains(t, d.frame(), "Bastel needs")
+}
