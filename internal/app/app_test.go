@@ -331,7 +331,7 @@ func TestDraftsAreKept(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, got.Plan.Changes(), "a draft of another state is put aside")
 	require.NoError(t, again.KeepMessage(ctx, tray.A, ""))
-	assert.Empty(t, f.Git("for-each-ref", tray.Ref), "nothing is left to keep")
+	assert.Empty(t, f.Git("for-each-ref", tray.Ref(again.Repo)), "nothing is left to keep")
 }
 
 func TestSendSeriesFollowsTheJournal(t *testing.T) {

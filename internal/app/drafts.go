@@ -14,8 +14,8 @@ import (
 // planFile holds the draft of a plan that was not applied yet.
 const planFile = "plan.toml"
 
-// planRef keeps the commits that were made for the draft from being pruned.
-const planRef = "refs/worktree/bastel/plan"
+// planRef keeps the commits that were made for a working tree's draft from being pruned.
+func (a *App) planRef() string { return "refs/bastel/plan/" + a.Repo.WorktreeName() }
 
 // KeepPlan keeps a draft for the next time; a plan that changes nothing is none.
 func (a *App) KeepPlan(ctx context.Context, plan shape.Plan) error {
@@ -38,7 +38,7 @@ func (a *App) keepMade(ctx context.Context, plan shape.Plan) error {
 	for _, s := range plan.Splits {
 		made = append(made, s.Parts...)
 	}
-	old, err := a.Repo.RefValue(ctx, planRef)
+	old, err := a.Repo.RefValue(ctx, a.planRef())
 	if err != nil || len(made) == 0 && old.IsZero() {
 		return err
 	}
@@ -57,7 +57,7 @@ func (a *App) keepMade(ctx context.Context, plan shape.Plan) error {
 	if id == old {
 		return nil
 	}
-	return a.Repo.UpdateRefs(ctx, "plan", repo.RefUpdate{Ref: planRef, New: id, Old: old})
+	return a.Repo.UpdateRefs(ctx, "plan", repo.RefUpdate{Ref: a.planRef(), New: id, Old: old})
 }
 
 // PlanDraft is the plan to go on with, and what is to be said of it.

@@ -56,7 +56,7 @@ func (a *App) moveSettled(ctx context.Context, entry journal.Entry, reflog strin
 	entry.Keep = append(entry.Keep, keepOf(entry)...)
 	var trays []repo.RefUpdate
 	if entry.TraysOld != entry.TraysNew {
-		trays = append(trays, repo.RefUpdate{Ref: tray.Ref, New: entry.TraysNew, Old: entry.TraysOld})
+		trays = append(trays, repo.RefUpdate{Ref: tray.Ref(a.Repo), New: entry.TraysNew, Old: entry.TraysOld})
 	}
 	if len(entry.Index) == 0 {
 		_, err := a.record(ctx, entry, reflog, trays...)
@@ -135,7 +135,7 @@ func (a *App) stepSettled(ctx context.Context, record journal.Entry, of journal.
 			return &Refusal{Reason: fmt.Sprintf("What is staged of %q has changed since (%s). Nothing was done, so that no work is lost.", s.Path, of.Title), Err: repo.ErrMoved}
 		}
 	}
-	trays, err := a.Repo.RefValue(ctx, tray.Ref)
+	trays, err := a.Repo.RefValue(ctx, tray.Ref(a.Repo))
 	if err != nil {
 		return err
 	}

@@ -124,7 +124,7 @@ func TestExtrasAuthorsAndContent(t *testing.T) {
 	assert.Equal(t, "changed", f.Git("show", "feature~1:c"))
 	assert.Equal(t, "n", f.Git("show", "feature:new"))
 	require.NoError(t, a.KeepPlan(ctx, shape.Plan{}))
-	assert.Empty(t, f.Git("for-each-ref", "refs/worktree"))
+	assert.Empty(t, f.Git("for-each-ref", "refs/bastel/plan"))
 }
 
 func TestTheStackAndNotesComeAlong(t *testing.T) {

@@ -125,7 +125,7 @@ func (a *App) writeKept(ctx context.Context, kept *tray.Kept) error {
 	if err != nil {
 		return err
 	}
-	if update, moved := kept.Update(id); moved {
+	if update, moved := kept.Update(a.Repo, id); moved {
 		return a.Repo.UpdateRefs(ctx, "trays", update)
 	}
 	return nil

@@ -147,6 +147,15 @@ func (r *Repo) Close() error { return r.objects.close() }
 // Top is the folder that holds the working tree.
 func (r *Repo) Top() string { return r.top }
 
+// WorktreeName tells the working trees of a repository apart, in a form that can stand
+// in a ref: the main one, or a linked one by the name that the repository gave it.
+func (r *Repo) WorktreeName() string {
+	if r.gitDir == r.commonDir {
+		return "main"
+	}
+	return "linked/" + filepath.Base(r.gitDir)
+}
+
 // WorkPath is where a path of the working tree lies in the file system.
 func (r *Repo) WorkPath(path string) string { return filepath.Join(r.top, filepath.FromSlash(path)) }
 

@@ -12,10 +12,11 @@ import (
 	"bastel/internal/repo"
 )
 
-// Ref is where the trays of a working tree are kept. Refs below refs/worktree belong
-// to one working tree; as a ref it moves in one transaction with the branch, and
-// keeps what the trays hold from being pruned.
-const Ref = "refs/worktree/bastel/trays"
+// Ref is where the trays of a working tree are kept: as a ref it moves in one
+// transaction with the branch, and keeps what the trays hold from being pruned. The
+// repository's own refs of one working tree would not do: maintenance that runs in
+// another one does not look at them.
+func Ref(r *repo.Repo) string { return "refs/bastel/trays/" + r.WorktreeName() }
 
 // keptFormat is the version of what lies there.
 const keptFormat = "bastel-trays/1"
@@ -65,7 +66,7 @@ func NothingKept() *Kept { return &Kept{Messages: map[Layer]string{}, files: map
 
 // LoadKept reads how the changes were sorted.
 func LoadKept(ctx context.Context, r *repo.Repo) (*Kept, error) {
-	id, err := r.RefValue(ctx, Ref)
+	id, err := r.RefValue(ctx, Ref(r))
 	if err != nil || id.IsZero() {
 		return NothingKept(), err
 	}
@@ -76,7 +77,7 @@ func LoadKept(ctx context.Context, r *repo.Repo) (*Kept, error) {
 func KeptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*Kept, error) {
 	kept, err := keptAt(ctx, r, id)
 	if err != nil {
-		return nil, fmt.Errorf("read the trays, %s: %w", Ref, err)
+		return nil, fmt.Errorf("read the trays, %s: %w", Ref(r), err)
 	}
 	return kept, nil
 }
@@ -179,8 +180,8 @@ func (k *Kept) Store(ctx context.Context, r *repo.Repo) (repo.ID, error) {
 
 // Update gives the move of the ref from the state as it was read to a stored one; ok
 // is false where there is nothing to move.
-func (k *Kept) Update(id repo.ID) (update repo.RefUpdate, ok bool) {
-	return repo.RefUpdate{Ref: Ref, New: id, Old: k.ID}, id != k.ID
+func (k *Kept) Update(r *repo.Repo, id repo.ID) (update repo.RefUpdate, ok bool) {
+	return repo.RefUpdate{Ref: Ref(r), New: id, Old: k.ID}, id != k.ID
 }
 
 func keep(v version, stamp string) keptVersion {

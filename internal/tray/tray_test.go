@@ -57,7 +57,7 @@ func (d desk) keep(t fixture.TB, out tray.Outcome, err error) {
 	}
 	id, err := out.Kept.Store(ctx, d.repo)
 	require.NoError(t, err)
-	if update, moved := out.Kept.Update(id); moved {
+	if update, moved := out.Kept.Update(d.repo, id); moved {
 		require.NoError(t, d.repo.UpdateRefs(ctx, "trays", update))
 	}
 }
@@ -164,7 +164,7 @@ func TestThreeTraysAddUp(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		d.Commit("state", "x", texts.Draw(t, "head"), "y", texts.Draw(t, "head y"))
 		before := d.Git("rev-parse", "HEAD^{tree}")
-		d.Git("update-ref", "-d", tray.Ref)
+		d.Git("update-ref", "-d", tray.Ref(d.repo))
 		d.Write("x", texts.Draw(t, "work"))
 		if rapid.Bool().Draw(t, "y goes") {
 			require.NoError(t, os.Remove(filepath.Join(d.Dir, "y")))
