@@ -67,7 +67,7 @@ func (a *App) guardShared(ctx context.Context, plan shape.Plan, f *replay.Foreca
 			if err != nil {
 				return err
 			}
-			return &Refusal{Reason: fmt.Sprintf("%s has the commit %s (%s) too. Who builds on it would have it twice. Nothing was changed; say that you mean it with --published.",
+			return &Refusal{Reason: fmt.Sprintf("%s has the commit %s (%s) too. Who builds on it would have it twice. Nothing was changed. Make a new commit instead, or rewrite it by a plan and say that you mean it: bastel apply --published.",
 				strings.Join(names, ", "), id.Short(), step.Title), Err: ErrPublished}
 		}
 	}
@@ -113,11 +113,6 @@ func (a *App) apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	if forecast.Conflicts() > 0 {
 		return Applied{}, conflictRefusal(forecast)
 	}
-	if !shared {
-		if err := a.guardShared(ctx, plan, forecast); err != nil {
-			return Applied{}, err
-		}
-	}
 	result := Applied{Old: plan.Tip, New: forecast.Tip, SameContent: forecast.SameContent}
 	for _, step := range forecast.Steps {
 		if step.Result == replay.Clean {
@@ -133,15 +128,9 @@ func (a *App) apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	what := Count(len(plan.Sources), "commit") + " into " + Count(result.Commits, "commit")
 	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
 		Title: what, Pairs: forecast.Pairs()}
-	if entry.Others, err = a.stackMoves(ctx, plan, forecast); err != nil {
+	if entry.Others, result.Carried, err = a.along(ctx, plan, forecast, shared); err != nil {
 		return result, err
 	}
-	notes, err := a.noteMoves(ctx, forecast.Pairs())
-	if err != nil {
-		return result, err
-	}
-	result.Carried = len(entry.Others)
-	entry.Others = append(entry.Others, notes...)
 	if elsewhere {
 		err = a.moveElsewhere(ctx, entry, "shape: "+what, engine)
 	} else {
@@ -237,14 +226,14 @@ func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string
 		return err
 	}
 	if step.OldTree == step.NewTree {
-		_, err := a.record(ctx, entry, reflog, updatesOf(entry.Others)...)
+		_, err := a.record(ctx, entry, reflog)
 		return err
 	}
 	ctx = context.WithoutCancel(ctx)
 	if err := a.writeStep(step); err != nil {
 		return err
 	}
-	if entry, err = a.record(ctx, entry, reflog, updatesOf(entry.Others)...); err != nil {
+	if entry, err = a.record(ctx, entry, reflog); err != nil {
 		return errors.Join(err, a.removeStep())
 	}
 	if err := a.Repo.Switch(ctx, step.OldTree, step.NewTree); err != nil {
@@ -319,7 +308,7 @@ func (a *App) moveElsewhere(ctx context.Context, entry journal.Entry, reflog str
 	if err := engine.Flush(ctx, entry.New); err != nil {
 		return err
 	}
-	_, err := a.record(ctx, entry, reflog, updatesOf(entry.Others)...)
+	_, err := a.record(ctx, entry, reflog)
 	return err
 }
 

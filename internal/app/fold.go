@@ -10,6 +10,7 @@ import (
 	"bastel/internal/merge"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
+	"bastel/internal/shape"
 	"bastel/internal/tray"
 )
 
@@ -162,6 +163,7 @@ func anyDiffers(ctx context.Context, objects *repo.Overlay, old, new repo.ID, pa
 // folding is a fold worked out.
 type folding struct {
 	head     repo.Head
+	plan     shape.Plan // of the commits that are made anew
 	engine   *replay.Engine
 	forecast *replay.Forecast
 	out      tray.Outcome
@@ -191,6 +193,9 @@ func (a *App) Fold(ctx context.Context, from tray.Layer, view tray.View, moves [
 		return Applied{}, err
 	}
 	entry := journal.Entry{Kind: journal.Fold, Ref: f.head.Ref, Old: f.head.Commit, New: f.forecast.Tip, Title: f.title, Pairs: f.forecast.Pairs()}
+	if entry.Others, _, err = a.along(ctx, f.plan, f.forecast, false); err != nil {
+		return Applied{}, err
+	}
 	if err := a.settle(ctx, entry, "fold: "+f.title, f.out); err != nil {
 		return Applied{}, err
 	}
@@ -247,6 +252,7 @@ func (a *App) foldAway(ctx context.Context, from tray.Layer, view tray.View, mov
 	}
 	f.out = out
 	first := homes[0]
+	f.plan = rangePlan(head, sources[first:])
 	trees := make([]repo.ID, len(sources)-first)
 	for n, home := range homes {
 		until := len(sources)

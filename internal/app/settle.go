@@ -79,7 +79,7 @@ func (a *App) moveSettledBack(ctx context.Context, entry journal.Entry, trays []
 	for i := range trays {
 		trays[i].Old, trays[i].New = trays[i].New, trays[i].Old
 	}
-	void := journal.Entry{Kind: journal.Void, Ref: entry.Ref, Old: entry.New, New: entry.Old, Of: entry.Number, Title: entry.Title}
+	void := journal.Entry{Kind: journal.Void, Ref: entry.Ref, Old: entry.New, New: entry.Old, Of: entry.Number, Title: entry.Title, Others: turnedBack(entry.Others)}
 	_, err := a.record(ctx, void, "taken back: the index could not follow", trays...)
 	return errors.Join(err, a.removeStep())
 }
@@ -145,7 +145,7 @@ func (a *App) stepSettled(ctx context.Context, record journal.Entry, of journal.
 	return a.moveSettled(ctx, record, fmt.Sprintf("%s: %s", strings.ToLower(string(record.Kind)), of.Title))
 }
 
-// record writes a journal entry and moves the entry's ref, and others with it, in one
+// record writes a journal entry and moves the entry's refs, and others with them, in one
 // transaction.
 func (a *App) record(ctx context.Context, entry journal.Entry, reflog string, others ...repo.RefUpdate) (journal.Entry, error) {
 	ctx = context.WithoutCancel(ctx)
@@ -153,7 +153,7 @@ func (a *App) record(ctx context.Context, entry journal.Entry, reflog string, ot
 	if err != nil {
 		return entry, err
 	}
-	moves := append([]repo.RefUpdate{first}, others...)
+	moves := append(append([]repo.RefUpdate{first}, others...), updatesOf(entry.Others)...)
 	if entry.New != entry.Old {
 		moves = append(moves, repo.RefUpdate{Ref: entry.Ref, New: entry.New, Old: entry.Old})
 	}

@@ -203,6 +203,24 @@ func TestWhatOthersMayBuildOnIsGuarded(t *testing.T) {
 	apply(t, a, last)
 	_, err = a.Undo(ctx)
 	require.NoError(t, err)
+
+	// Folding rewrites too, and takes the stack along.
+	f.Git("branch", "below", "feature~1")
+	f.Write("a", "one!\n2\n3\n4\n5\n6\n7\n8\nnine\n")
+	homes, err := a.FindHomes(ctx, tray.Loose, nil, tray.Plain)
+	require.NoError(t, err)
+	move := []app.FoldMove{{Word: homes.Homes[0].Piece.Word(), Home: homes.Homes[0].Commit}}
+	_, err = a.Fold(ctx, tray.Loose, tray.Plain, move)
+	require.ErrorIs(t, err, app.ErrPublished)
+	f.Git("update-ref", "-d", "refs/remotes/origin/release")
+	_, err = a.Fold(ctx, tray.Loose, tray.Plain, move)
+	require.NoError(t, err)
+	assert.Equal(t, f.Git("rev-parse", "feature~1"), f.Git("rev-parse", "below"))
+	_, err = a.Undo(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, plan.Sources[1].String(), f.Git("rev-parse", "below"))
+	f.Git("checkout", "--quiet", "a")
+	f.Git("update-ref", "refs/remotes/origin/release", "feature~1")
 	_, err = a.ApplyShared(ctx, plan.Reword(1, "other\n"), nil)
 	assert.NoError(t, err)
 }

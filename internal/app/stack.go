@@ -65,6 +65,32 @@ func (a *App) stackMoves(ctx context.Context, plan shape.Plan, f *replay.Forecas
 	return moves, nil
 }
 
+// along works out what moves with a rewriting, whichever way it was made: the stack, whose
+// branches are counted, and notes. Unless it is said to be meant, it refuses to rewrite
+// what others may build on.
+func (a *App) along(ctx context.Context, plan shape.Plan, f *replay.Forecast, shared bool) (moves []journal.RefMove, carried int, err error) {
+	if !shared {
+		if err := a.guardShared(ctx, plan, f); err != nil {
+			return nil, 0, err
+		}
+	}
+	stack, err := a.stackMoves(ctx, plan, f)
+	if err != nil {
+		return nil, 0, err
+	}
+	notes, err := a.noteMoves(ctx, f.Pairs())
+	return append(stack, notes...), len(stack), err
+}
+
+// rangePlan stands for commits of a branch that are rewritten without a plan.
+func rangePlan(head repo.Head, sources []Source) shape.Plan {
+	plan := shape.Plan{Branch: head.Branch(), Tip: head.Commit, Base: sources[0].Commit.Parent()}
+	for _, s := range sources {
+		plan.Sources = append(plan.Sources, s.ID)
+	}
+	return plan
+}
+
 func updatesOf(moves []journal.RefMove) []repo.RefUpdate {
 	updates := make([]repo.RefUpdate, len(moves))
 	for i, m := range moves {

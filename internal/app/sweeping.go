@@ -13,6 +13,7 @@ import (
 	"bastel/internal/merge"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
+	"bastel/internal/shape"
 	"bastel/internal/sweep"
 	"bastel/internal/tray"
 )
@@ -133,16 +134,20 @@ func (a *App) SweepBranch(ctx context.Context, dry bool) (Swept, error) {
 	if dry {
 		return swept, nil
 	}
-	return swept, a.applySweep(ctx, head, engine, &swept)
+	return swept, a.applySweep(ctx, head, rangePlan(head, sources), engine, &swept)
 }
 
-func (a *App) applySweep(ctx context.Context, head repo.Head, engine *replay.Engine, swept *Swept) error {
+func (a *App) applySweep(ctx context.Context, head repo.Head, plan shape.Plan, engine *replay.Engine, swept *Swept) error {
 	f := swept.Forecast
 	if f.Tip.IsZero() {
 		return refuse("Nothing would be left of the branch. Nothing was changed.")
 	}
 	entry := journal.Entry{Kind: journal.Apply, Ref: head.Ref, Old: head.Commit, New: f.Tip,
 		Title: Count(len(swept.Findings), "leftover") + " swept", Pairs: f.Pairs()}
+	var err error
+	if entry.Others, _, err = a.along(ctx, plan, f, false); err != nil {
+		return err
+	}
 	if err := a.moveBranch(ctx, entry, "sweep: "+entry.Title, f.Tree, engine); err != nil {
 		return err
 	}
