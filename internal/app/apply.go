@@ -23,9 +23,25 @@ type Applied struct {
 	Old, New    repo.ID
 	Commits     int // commits from where the series begins
 	SameContent bool
+	Signatures  int    // of commits that were made anew, and lost them
 	Carried     int    // other branches that moved along
 	Became      []Fate // what became of each commit
 	Warning     string // what a hook that runs afterwards had to complain about
+}
+
+// Besides says in sentences what else a reader should know: each begins with a blank.
+func (r Applied) Besides() string {
+	text := ""
+	if r.Carried > 0 {
+		text += " " + Count(r.Carried, "other branch") + " came along."
+	}
+	if r.Signatures > 0 {
+		text += " " + Count(r.Signatures, "signature") + " got lost, since the commits are new ones."
+	}
+	if r.Warning != "" {
+		text += " But " + r.Warning
+	}
+	return text
 }
 
 // Apply rewrites the branch as the plan says, in one step, or refuses and changes
@@ -113,7 +129,7 @@ func (a *App) apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	if forecast.Conflicts() > 0 {
 		return Applied{}, conflictRefusal(forecast)
 	}
-	result := Applied{Old: plan.Tip, New: forecast.Tip, SameContent: forecast.SameContent}
+	result := Applied{Old: plan.Tip, New: forecast.Tip, SameContent: forecast.SameContent, Signatures: forecast.Signatures}
 	for _, step := range forecast.Steps {
 		if step.Result == replay.Clean {
 			result.Commits++

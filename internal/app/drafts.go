@@ -2,6 +2,8 @@ package app
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"slices"
@@ -11,11 +13,21 @@ import (
 	"bastel/internal/shape"
 )
 
-// planFile holds the draft of a plan that was not applied yet.
-const planFile = "plan.toml"
+// draftName stands for a branch in file and ref names, where its own name may be too
+// long, or in the way of another one's.
+func draftName(branch string) string {
+	sum := sha256.Sum256([]byte(branch))
+	return hex.EncodeToString(sum[:8])
+}
 
-// planRef keeps the commits that were made for a working tree's draft from being pruned.
-func (a *App) planRef() string { return "refs/bastel/plan/" + a.Repo.WorktreeName() }
+// planFile holds the draft of a branch's plan that was not applied yet.
+func planFile(branch string) string { return "plan-" + draftName(branch) + ".toml" }
+
+// planRef keeps the commits that were made for a draft in this working tree from being
+// pruned.
+func (a *App) planRef(branch string) string {
+	return "refs/bastel/plans/" + a.Repo.WorktreeName() + "/" + draftName(branch)
+}
 
 // KeepPlan keeps a draft for the next time; a plan that changes nothing is none.
 func (a *App) KeepPlan(ctx context.Context, plan shape.Plan) error {
@@ -23,13 +35,18 @@ func (a *App) KeepPlan(ctx context.Context, plan shape.Plan) error {
 		return err
 	}
 	if !plan.Changes() {
-		return a.writeState(planFile, "")
+		return a.writeState(planFile(plan.Branch), "")
 	}
 	text, err := plan.File(func(repo.ID) string { return "" }).Encode()
 	if err != nil {
 		return err
 	}
-	return a.writeState(planFile, string(text))
+	return a.writeState(planFile(plan.Branch), string(text))
+}
+
+// ForgetPlan forgets the draft of a branch.
+func (a *App) ForgetPlan(ctx context.Context, branch string) error {
+	return a.KeepPlan(ctx, shape.Plan{Branch: branch})
 }
 
 // keepMade lets the ref point at a commit that has the made ones as parents.
@@ -38,7 +55,7 @@ func (a *App) keepMade(ctx context.Context, plan shape.Plan) error {
 	for _, s := range plan.Splits {
 		made = append(made, s.Parts...)
 	}
-	old, err := a.Repo.RefValue(ctx, a.planRef())
+	old, err := a.Repo.RefValue(ctx, a.planRef(plan.Branch))
 	if err != nil || len(made) == 0 && old.IsZero() {
 		return err
 	}
@@ -57,7 +74,7 @@ func (a *App) keepMade(ctx context.Context, plan shape.Plan) error {
 	if id == old {
 		return nil
 	}
-	return a.Repo.UpdateRefs(ctx, "plan", repo.RefUpdate{Ref: a.planRef(), New: id, Old: old})
+	return a.Repo.UpdateRefs(ctx, "plan", repo.RefUpdate{Ref: a.planRef(plan.Branch), New: id, Old: old})
 }
 
 // PlanDraft is the plan to go on with, and what is to be said of it.
@@ -66,13 +83,16 @@ type PlanDraft struct {
 	Note string
 }
 
-// DraftPlan is the draft that was left, with the commits that the branch has got
-// since; where it does not fit the branch any more it is the plan that changes
-// nothing.
-func (a *App) DraftPlan(ctx context.Context) (PlanDraft, error) {
-	text := a.readState(planFile)
-	if text != "" {
-		draft, err := a.leftPlan(ctx, text)
+// DraftPlan is the draft that was left of a branch, or of the current one, with the
+// commits that the branch has got since; where it does not fit the branch any more it
+// is the plan that changes nothing.
+func (a *App) DraftPlan(ctx context.Context, branch string) (PlanDraft, error) {
+	head, err := a.headOf(ctx, branch)
+	if err != nil {
+		return PlanDraft{}, err
+	}
+	if text := a.readState(planFile(head.Branch())); text != "" {
+		draft, err := a.leftPlan(ctx, head, text)
 		if err == nil {
 			return draft, nil
 		}
@@ -81,18 +101,14 @@ func (a *App) DraftPlan(ctx context.Context) (PlanDraft, error) {
 			return PlanDraft{}, err
 		}
 	}
-	plan, err := a.NewPlan(ctx, "", "")
+	plan, err := a.NewPlanOf(ctx, branch, "", "")
 	return PlanDraft{Plan: plan}, err
 }
 
-func (a *App) leftPlan(ctx context.Context, text string) (PlanDraft, error) {
+func (a *App) leftPlan(ctx context.Context, head repo.Head, text string) (PlanDraft, error) {
 	file, err := shape.Decode([]byte(text))
 	if err != nil {
 		return PlanDraft{}, planRefusal(err)
-	}
-	head, err := a.branchHead(ctx)
-	if err != nil {
-		return PlanDraft{}, err
 	}
 	if file.Tip == head.Commit {
 		plan, err := a.planOf(ctx, file, head)

@@ -9,6 +9,7 @@ import (
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/shape"
+	"bastel/internal/tray"
 )
 
 // History lists the last commits of a line, the youngest first.
@@ -109,4 +110,14 @@ func (a *App) blame(ctx context.Context, objects *repo.Overlay, plan shape.Plan,
 	}
 	c.Target, err = anyDiffers(ctx, objects, base, there, []merge.Difference{{Path: c.Path}})
 	return err
+}
+
+// EndLines compares a file at the end of a forecast with the branch's, line by line.
+func (a *App) EndLines(ctx context.Context, plan shape.Plan, f *replay.Forecast, path string) ([]tray.File, error) {
+	tip, err := a.treeOf(ctx, plan.Tip)
+	if err != nil {
+		return nil, err
+	}
+	files, err := tray.Between(ctx, a.engine.Objects(), tip, f.Tree)
+	return slices.DeleteFunc(files, func(file tray.File) bool { return file.Path != path && file.From != path }), err
 }

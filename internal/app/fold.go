@@ -193,13 +193,14 @@ func (a *App) Fold(ctx context.Context, from tray.Layer, view tray.View, moves [
 		return Applied{}, err
 	}
 	entry := journal.Entry{Kind: journal.Fold, Ref: f.head.Ref, Old: f.head.Commit, New: f.forecast.Tip, Title: f.title, Pairs: f.forecast.Pairs()}
-	if entry.Others, _, err = a.along(ctx, f.plan, f.forecast, false); err != nil {
+	carried := 0
+	if entry.Others, carried, err = a.along(ctx, f.plan, f.forecast, false); err != nil {
 		return Applied{}, err
 	}
 	if err := a.settle(ctx, entry, "fold: "+f.title, f.out); err != nil {
 		return Applied{}, err
 	}
-	applied := Applied{Old: f.head.Commit, New: f.forecast.Tip, Commits: len(f.forecast.Steps)}
+	applied := Applied{Old: f.head.Commit, New: f.forecast.Tip, Commits: len(f.forecast.Steps), Signatures: f.forecast.Signatures, Carried: carried}
 	if err := a.Repo.RunPostRewrite(ctx, "rebase", f.forecast.Pairs()); err != nil {
 		applied.Warning = err.Error()
 	}
@@ -207,20 +208,20 @@ func (a *App) Fold(ctx context.Context, from tray.Layer, view tray.View, moves [
 }
 
 // FoldTray joins all that tray A holds to one commit. It gives the number of hunks.
-func (a *App) FoldTray(ctx context.Context, into repo.ID) (int, error) {
+func (a *App) FoldTray(ctx context.Context, into repo.ID) (int, Applied, error) {
 	pieces, err := a.pieces(ctx, tray.A, nil, tray.Plain)
 	if err != nil {
-		return 0, err
+		return 0, Applied{}, err
 	}
 	if len(pieces) == 0 {
-		return 0, emptyRefusal(tray.A)
+		return 0, Applied{}, emptyRefusal(tray.A)
 	}
 	moves := make([]FoldMove, len(pieces))
 	for i, p := range pieces {
 		moves[i] = FoldMove{Word: p.Word(), Home: into}
 	}
-	_, err = a.Fold(ctx, tray.A, tray.Plain, moves)
-	return len(moves), err
+	applied, err := a.Fold(ctx, tray.A, tray.Plain, moves)
+	return len(moves), applied, err
 }
 
 func (a *App) foldAway(ctx context.Context, from tray.Layer, view tray.View, moves []FoldMove) (folding, error) {

@@ -115,7 +115,7 @@ func TestExtrasAuthorsAndContent(t *testing.T) {
 	plan = plan.Amend(1, change).LeaveOut(3)
 	require.NoError(t, a.KeepPlan(ctx, plan))
 	f.Git("gc", "--quiet", "--prune=now")
-	draft, err := a.DraftPlan(ctx)
+	draft, err := a.DraftPlan(ctx, "")
 	require.NoError(t, err)
 	require.True(t, plan.Equal(draft.Plan), "the commits made for a draft are kept")
 	apply(t, a, draft.Plan)
@@ -123,8 +123,8 @@ func TestExtrasAuthorsAndContent(t *testing.T) {
 	assert.Equal(t, "Mira Lund, 1700000000", f.Git("log", "-1", "--format=%an, %at", "feature~1"))
 	assert.Equal(t, "changed", f.Git("show", "feature~1:c"))
 	assert.Equal(t, "n", f.Git("show", "feature:new"))
-	require.NoError(t, a.KeepPlan(ctx, shape.Plan{}))
-	assert.Empty(t, f.Git("for-each-ref", "refs/bastel/plan"))
+	require.NoError(t, a.ForgetPlan(ctx, plan.Branch))
+	assert.Empty(t, f.Git("for-each-ref", "refs/bastel/plans"))
 }
 
 func TestTheStackAndNotesComeAlong(t *testing.T) {

@@ -145,13 +145,14 @@ func (a *App) applySweep(ctx context.Context, head repo.Head, plan shape.Plan, e
 	entry := journal.Entry{Kind: journal.Apply, Ref: head.Ref, Old: head.Commit, New: f.Tip,
 		Title: Count(len(swept.Findings), "leftover") + " swept", Pairs: f.Pairs()}
 	var err error
-	if entry.Others, _, err = a.along(ctx, plan, f, false); err != nil {
+	carried := 0
+	if entry.Others, carried, err = a.along(ctx, plan, f, false); err != nil {
 		return err
 	}
 	if err := a.moveBranch(ctx, entry, "sweep: "+entry.Title, f.Tree, engine); err != nil {
 		return err
 	}
-	swept.Applied = Applied{Old: head.Commit, New: f.Tip, Commits: len(f.Steps) - len(swept.Emptied)}
+	swept.Applied = Applied{Old: head.Commit, New: f.Tip, Commits: len(f.Steps) - len(swept.Emptied), Signatures: f.Signatures, Carried: carried}
 	if err := a.Repo.RunPostRewrite(ctx, "rebase", f.Pairs()); err != nil {
 		swept.Applied.Warning = err.Error()
 	}

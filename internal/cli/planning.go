@@ -165,7 +165,7 @@ func (c *command) apply() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			c.warn(result.Warning)
+			c.warn(strings.TrimSpace(result.Besides()))
 			became := []map[string]any{}
 			for _, fate := range result.Became {
 				became = append(became, map[string]any{"old": fate.Source, "new": append([]repo.ID{}, fate.New...), "relation": fate.Relation})
@@ -230,7 +230,15 @@ func overlapDocument(m suggest.Matrix) map[string]any {
 		for _, cell := range row.Cells {
 			cells = append(cells, map[string]any{"commit": m.Commits[cell.Commit].ID, "added": cell.Added, "removed": cell.Removed})
 		}
-		files = append(files, map[string]any{"path": row.Path, "commits": cells})
+		regions := []map[string]any{}
+		for _, region := range row.Regions {
+			ids := make([]repo.ID, len(region.Commits))
+			for i, n := range region.Commits {
+				ids[i] = m.Commits[n].ID
+			}
+			regions = append(regions, map[string]any{"start": region.Start + 1, "lines": region.End - region.Start, "commits": ids})
+		}
+		files = append(files, map[string]any{"path": row.Path, "commits": cells, "regions": regions})
 	}
 	for _, o := range m.Overlaps {
 		overlaps = append(overlaps, map[string]any{"older": m.Commits[o.Older].ID, "newer": m.Commits[o.Newer].ID, "path": o.Path})

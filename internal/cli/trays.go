@@ -196,7 +196,7 @@ func (c *command) foldInto(ctx context.Context, a *app.App, homes app.Homes, dry
 		var applied app.Applied
 		if applied, err = a.Fold(ctx, homes.From, tray.Plain, moves); err == nil {
 			document["old"], document["new"] = applied.Old, applied.New
-			c.warn(applied.Warning)
+			c.warn(strings.TrimSpace(applied.Besides()))
 		}
 	}
 	if err != nil && !errors.Is(err, errSilent) {
@@ -241,7 +241,7 @@ func (c *command) sweep() *cobra.Command {
 				for _, title := range swept.Emptied {
 					fmt.Fprintf(c.stderr, "bastel: nothing is left of the commit %s\n", safe.Line(title))
 				}
-				c.warn(swept.Applied.Warning)
+				c.warn(strings.TrimSpace(swept.Applied.Besides()))
 			} else if findings, err = a.Sweep(ctx, dry); err != nil {
 				return err
 			}

@@ -2,6 +2,7 @@ package repo
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"fmt"
 	"io"
@@ -39,6 +40,7 @@ type catFile struct {
 	cmd    *exec.Cmd
 	stdin  io.WriteCloser
 	out    *bufio.Reader
+	said   *bytes.Buffer // on its standard error; to be read once it has ended
 	broken error
 }
 
@@ -66,10 +68,12 @@ func (c *catFile) start() error {
 	if err != nil {
 		return fmt.Errorf("start object reader: %w", err)
 	}
+	said := &bytes.Buffer{}
+	cmd.Stderr = said
 	if err := cmd.Start(); err != nil {
 		return fmt.Errorf("start object reader: %w", err)
 	}
-	c.cmd, c.stdin, c.out, c.broken = cmd, stdin, bufio.NewReaderSize(stdout, 1<<16), nil
+	c.cmd, c.stdin, c.out, c.said, c.broken = cmd, stdin, bufio.NewReaderSize(stdout, 1<<16), said, nil
 	return nil
 }
 
@@ -103,6 +107,9 @@ func (c *catFile) batch(ctx context.Context, command string, names []string, tak
 		}
 		if err != nil {
 			c.drop(err)
+			if said := strings.TrimSpace(c.said.String()); said != "" {
+				return fmt.Errorf("read object %s: git cat-file: %s", names[i], said)
+			}
 			return fmt.Errorf("read object %s: %w", names[i], err)
 		}
 	}

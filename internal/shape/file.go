@@ -136,7 +136,7 @@ func (f File) Plan(base repo.ID, sources []repo.ID, messageOf func(repo.ID) stri
 		}
 		date, err := planDate(entry.Date)
 		if err != nil {
-			return p, bad("entry %d has the date %q; write it as 2026-05-06T09:30:00+02:00", i+1, entry.Date)
+			return p, bad("entry %d has the date %q; write it as 2026-05-06T09:30:00+02:00, after 1970", i+1, entry.Date)
 		}
 		e.Date = date
 		if entry.Message != nil {
@@ -177,6 +177,15 @@ func planDate(text string) (string, error) {
 	when, err := time.Parse(time.RFC3339, text)
 	if err != nil {
 		return "", err
+	}
+	return Date(when)
+}
+
+// Date writes a point in time as commits hold it. Errors: ErrBadPlan before 1970, which
+// they cannot hold.
+func Date(when time.Time) (string, error) {
+	if when.Unix() < 0 {
+		return "", bad("a commit cannot hold a date before 1970")
 	}
 	return fmt.Sprintf("%d %s", when.Unix(), when.Format("-0700")), nil
 }

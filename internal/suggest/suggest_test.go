@@ -59,6 +59,12 @@ func TestWhatDoesNotOverlapMovesFreely(t *testing.T) {
 		commits := history(t, o, r.EmptyTree(), texts)
 		m, err := suggest.Survey(ctx, o, commits)
 		require.NoError(t, err)
+		together := false
+		for _, region := range m.Rows[0].Regions {
+			together = together || len(region.Commits) == 2
+			assert.LessOrEqual(t, region.Start, region.End)
+		}
+		assert.Equal(t, len(m.Overlaps) > 0, together, "what overlaps meets in a region")
 		// The second one past the first: its change onto what was before both.
 		moved, conflicts, err := merge.Trees(ctx, o, commits[1].Before, commits[0].Before, commits[1].Tree)
 		require.NoError(t, err)

@@ -220,7 +220,13 @@ func TestShapeByKeys(t *testing.T) {
 		"reword at once": {[]string{"Q", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Change ten!", f.Git("log", "-1", "--format=%s", "HEAD~1"))
 		}},
-		"the journal tells":   {[]string{"Q", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2", "w", "+Journal", "enter", "+ became "}, nil},
+		"the journal tells":  {[]string{"Q", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2", "w", "+Journal", "enter", "+ became "}, nil},
+		"places in a file":   {[]string{"O", "+a.go  2 places", "space", "+   line 10", "+   line 30", "j", "enter", "+commit by commit", "esc", "j", "space", "-line 30", "esc", "+nothing planned yet"}, nil},
+		"content at the end": {[]string{"x", "+the content changes", "=", "+What changes in the content", "enter", "+what is different at the end", "+− ten", "+left out: 1 Change ten", "esc", "u", "+nothing planned yet", "=", "+stays the same, byte for byte"}, nil},
+		"insert what is loose": {[]string{"-WRITE n", "+", "+A new commit behind entry A", "all that is loose", "enter", "+Message of the new commit", "Add n", "ctrl+s", "+3 commits, content the same", "+B   Add n", "a", "+became 3"}, func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "Change ten\nAdd n\nChange thirty", f.Git("log", "--reverse", "--format=%s", "main.."))
+			assert.Empty(t, f.Git("status", "--porcelain"))
+		}},
 		"sweep finds nothing": {[]string{"L", "+No commit of the branch has leftovers."}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -237,6 +243,11 @@ func TestShapeByKeys(t *testing.T) {
 			for i, step := range test.steps { // "+" by itself is a key
 				if step == "+" {
 					d.press("+")
+					continue
+				}
+				if name, ok := strings.CutPrefix(step, "-WRITE "); ok {
+					f.Write(name, "new\n")
+					d.play("[", "+"+name, "]", "+nothing planned yet")
 					continue
 				}
 				d.play(test.steps[i])

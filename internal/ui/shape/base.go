@@ -20,8 +20,8 @@ type choice struct{ branch, base string }
 func (m *Model) read(target app.Target) tea.Cmd {
 	choice := m.choice
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		draft, err := m.app.DraftPlan(ctx)
-		if choice.branch != "" || choice.base != "" {
+		draft, err := m.app.DraftPlan(ctx, choice.branch)
+		if err == nil && choice.base != "" {
 			draft.Note = ""
 			draft.Plan, err = m.app.NewPlanOf(ctx, choice.branch, "", choice.base)
 		}
@@ -118,9 +118,18 @@ func (m *Model) offerDifferences(found differences) tea.Cmd {
 		if d.Target {
 			by = append(by, safe.Line(plainOr(m.plan.Onto, "the new start")))
 		}
-		choose.Options = append(choose.Options, kit.Option{Key: d.How, Label: safe.Line(d.Path), Detail: strings.Join(by, ", ")})
+		choose.Options = append(choose.Options, kit.Option{Key: d.How, Label: safe.Line(d.Path), Detail: strings.Join(by, ", "), Do: func() tea.Cmd { return m.lookAtEnd(d.Path, strings.Join(by, ", ")) }})
 	}
 	return kit.Show(choose)
+}
+
+// lookAtEnd shows the lines that are different at the end in one file.
+func (m *Model) lookAtEnd(path, by string) tea.Cmd {
+	plan, forecast := m.plan, m.forecast
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		files, err := m.app.EndLines(ctx, plan, forecast, path)
+		return looked{title: safe.Line(path) + ": " + by, files: files}, err
+	})
 }
 
 func plainOr(text, otherwise string) string {

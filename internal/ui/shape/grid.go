@@ -20,12 +20,49 @@ import (
 
 // grid is the view of what overlaps: a row for each file, a column for each commit. A
 // thread runs through the commits that touch the file; it is strong between two that
-// touch the same lines, which cannot move past each other.
+// touch the same lines, which cannot move past each other. A file unfolds into its
+// places, each with the commits that meet there.
 type grid struct {
 	screen      *Model
 	row, column int
 	top, left   int
-	story       *stream.Model // one file's way through the branch; nil: the grid
+	open        map[string]bool // files that show their places
+	story       *stream.Model   // one file's way through the branch; nil: the grid
+}
+
+// gridRow is a file, or one of its places.
+type gridRow struct {
+	file  *suggest.Row
+	place int // wholeFile: none
+}
+
+const wholeFile = -1
+
+func (g *grid) rows() []gridRow {
+	var rows []gridRow
+	for i := range g.matrix().Rows {
+		file := &g.matrix().Rows[i]
+		rows = append(rows, gridRow{file, wholeFile})
+		for place := range file.Regions {
+			if g.open[file.Path] {
+				rows = append(rows, gridRow{file, place})
+			}
+		}
+	}
+	return rows
+}
+
+// at is the row at the cursor.
+func (g *grid) at() gridRow { return g.rows()[g.row] }
+
+// unfold shows or hides the places of the file at the cursor.
+func (g *grid) unfold() tea.Cmd {
+	at := g.at()
+	for at.place != wholeFile && g.at().place != wholeFile {
+		g.row--
+	}
+	g.open[at.file.Path] = !g.open[at.file.Path]
+	return nil
 }
 
 // told is one file's way through the branch, commit by commit.
@@ -34,7 +71,7 @@ type told struct{ sections []stream.Section }
 func (g *grid) matrix() suggest.Matrix { return g.screen.matrix }
 
 func (g *grid) move(rows, columns int) {
-	g.row = max(0, min(g.row+rows, len(g.matrix().Rows)-1))
+	g.row = max(0, min(g.row+rows, len(g.rows())-1))
 	g.column = max(0, min(g.column+columns, len(g.matrix().Commits)-1))
 }
 
@@ -50,6 +87,7 @@ func (g *grid) actions() []kit.Action {
 	}
 	return []kit.Action{
 		{Keys: []string{"enter"}, Name: "the file's story", Help: "Show what each commit does to the file.", Do: kit.When(len(g.matrix().Rows) > 0, g.tell)},
+		{Keys: []string{"space"}, Name: "its places", Help: "Show or hide the places in the file, each with the commits whose lines touch there.", Do: kit.When(len(g.matrix().Rows) > 0, g.unfold)},
 		{Keys: []string{"W"}, Asks: true, Name: "draw", Help: "Write a picture of the overlaps, as SVG or PDF.", Do: kit.When(len(g.matrix().Rows) > 0, g.screen.draw)},
 		{Keys: []string{"esc", "O"}, Name: "back to the plan", Help: "Go back to the series.", Do: then(func() { g.screen.grid = nil })},
 		{Keys: []string{"down", "j"}, Name: "down", Help: "To the next file.", Rare: true, Do: then(func() { g.move(1, 0) })},
@@ -66,7 +104,7 @@ const longestStory = 100
 
 // tell reads what each commit does to the file at the cursor.
 func (g *grid) tell() tea.Cmd {
-	m, row := g.screen, g.matrix().Rows[g.row]
+	m, row := g.screen, g.at().file
 	cells := row.Cells[max(0, len(row.Cells)-longestStory):]
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
 		var t told
@@ -98,20 +136,21 @@ const (
 func (g *grid) view(size kit.Size, theme kit.Theme) []string {
 	m := g.matrix()
 	if g.story != nil {
-		head := []string{kit.Heading(size.Width, "Now", safe.Line(m.Rows[g.row].Path)+", commit by commit", true, theme.Now, theme, false), kit.Blank(size.Width)}
+		head := []string{kit.Heading(size.Width, "Now", safe.Line(g.at().file.Path)+", commit by commit", true, theme.Now, theme, false), kit.Blank(size.Width)}
 		return append(head, g.story.View(size.Width, size.Height-len(head), true, stream.Cool, theme)...)
 	}
 	if len(m.Rows) == 0 {
 		return kit.Empty(size.Width, size.Height, theme, "The branch's commits change no files.", "esc goes back.")
 	}
 	names := 0
-	for _, row := range m.Rows {
-		names = max(names, len([]rune(row.Path)))
+	lines := g.rows()
+	for _, row := range lines {
+		names = max(names, len([]rune(row.name())))
 	}
 	names = min(names, size.Width/3)
 	columns := max(1, (size.Width-names-6)/gridColumn)
 	height := size.Height - gridFeet - 4
-	g.top = kit.Scroll(g.top, g.row, height, len(m.Rows))
+	g.top = kit.Scroll(g.top, g.row, height, len(lines))
 	g.left = kit.Scroll(g.left, g.column, columns, len(m.Commits))
 	until := min(len(m.Commits), g.left+columns)
 
@@ -119,8 +158,8 @@ func (g *grid) view(size kit.Size, theme kit.Theme) []string {
 		kit.Heading(size.Width, "Now", "files by commits: a strong thread ties commits that touch the same lines", true, theme.Now, theme, false),
 		kit.Blank(size.Width), g.head(size.Width, names, until, theme),
 	}
-	for i := g.top; i < min(len(m.Rows), g.top+height); i++ {
-		rows = append(rows, g.line(size.Width, names, until, i, theme))
+	for i := g.top; i < min(len(lines), g.top+height); i++ {
+		rows = append(rows, g.line(size.Width, names, until, lines[i], i == g.row, theme))
 	}
 	rows = append(kit.Pad(rows, size.Width, size.Height-gridFeet), g.foot(size.Width, theme)...)
 	return kit.Pad(rows, size.Width, size.Height)
@@ -138,15 +177,48 @@ func (g *grid) head(width, names, until int, theme kit.Theme) string {
 	return kit.Row(width, nil, segs...)
 }
 
-// line draws one file: its commits as knots on a thread.
-func (g *grid) line(width, names, until, at int, theme kit.Theme) string {
-	row := g.matrix().Rows[at]
-	backdrop, pointer := kit.Cursor(theme, at == g.row, 2)
-	segs := []kit.Seg{pointer, {Text: kit.Fit(safe.Line(row.Path), names) + "  ", Style: theme.Plain}}
+// name is what stands before a row's knots.
+func (r gridRow) name() string {
+	if r.place == wholeFile {
+		if n := len(r.file.Regions); n > 1 {
+			return fmt.Sprintf("%s  %d places", safe.Line(r.file.Path), n)
+		}
+		return safe.Line(r.file.Path)
+	}
+	switch region := r.file.Regions[r.place]; region.End - region.Start {
+	case 0:
+		return "   gone at the end"
+	case 1:
+		return fmt.Sprintf("   line %d", region.End)
+	default:
+		return fmt.Sprintf("   lines %d to %d", region.Start+1, region.End)
+	}
+}
+
+// commits are those that a row has knots for.
+func (r gridRow) commits() (commits []int) {
+	if r.place != wholeFile {
+		return r.file.Regions[r.place].Commits
+	}
+	for _, cell := range r.file.Cells {
+		commits = append(commits, cell.Commit)
+	}
+	return commits
+}
+
+// line draws one row: its commits as knots on a thread.
+func (g *grid) line(width, names, until int, row gridRow, here bool, theme kit.Theme) string {
+	backdrop, pointer := kit.Cursor(theme, here, 2)
+	style := theme.Plain
+	if row.place != wholeFile {
+		style = theme.Dim
+	}
+	commits := row.commits()
+	segs := []kit.Seg{pointer, {Text: kit.Fit(row.name(), names) + "  ", Style: style}}
 	for c := g.left; c < until; c++ {
-		before, after := g.threadAt(row, c-1), g.threadAt(row, c)
+		before, after := g.threadAt(row, commits, c-1), g.threadAt(row, commits, c)
 		knot, style := after, g.thread(after, theme)
-		if slices.ContainsFunc(row.Cells, func(cell suggest.Cell) bool { return cell.Commit == c }) {
+		if slices.Contains(commits, c) {
 			knot, style = "●", theme.Now
 			if c == g.column {
 				style = theme.Accent
@@ -157,17 +229,20 @@ func (g *grid) line(width, names, until, at int, theme kit.Theme) string {
 	return kit.Row(width, backdrop, segs...)
 }
 
-// threadAt is the thread of a file between a commit's column and the next one.
-func (g *grid) threadAt(row suggest.Row, column int) string {
+// threadAt is a row's thread between a commit's column and the next one.
+func (g *grid) threadAt(row gridRow, commits []int, column int) string {
+	if commits[0] > column || column >= commits[len(commits)-1] {
+		return " "
+	}
+	if row.place != wholeFile {
+		return "━"
+	}
 	for _, o := range g.matrix().Overlaps {
-		if o.Path == row.Path && o.Older <= column && column < o.Newer {
+		if o.Path == row.file.Path && o.Older <= column && column < o.Newer {
 			return "━"
 		}
 	}
-	if row.Cells[0].Commit <= column && column < row.Cells[len(row.Cells)-1].Commit {
-		return "─"
-	}
-	return " "
+	return "─"
 }
 
 func (g *grid) thread(text string, theme kit.Theme) lipgloss.Style {

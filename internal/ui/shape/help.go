@@ -41,26 +41,35 @@ func (m *Model) survey() tea.Cmd {
 	})
 }
 
-// measure says how large a commit is, and whether a remote has it.
-func (m *Model) measure(i int) string {
-	files, added, removed := 0, 0, 0
-	for _, row := range m.matrix.Rows {
+// sizesOf says how large each commit is.
+func sizesOf(matrix suggest.Matrix) []string {
+	type size struct{ files, added, removed int }
+	sizes := make([]size, len(matrix.Commits))
+	for _, row := range matrix.Rows {
 		for _, cell := range row.Cells {
-			if cell.Commit == i {
-				files++
-				added += cell.Added
-				removed += cell.Removed
-			}
+			s := &sizes[cell.Commit]
+			s.files++
+			s.added += cell.Added
+			s.removed += cell.Removed
 		}
 	}
-	var words []string
-	if len(m.matrix.Commits) > 0 {
-		words = append(words, fmt.Sprintf("%s +%d −%d", app.Count(files, "file"), added, removed))
+	words := make([]string, len(sizes))
+	for i, s := range sizes {
+		words[i] = fmt.Sprintf("%s +%d −%d", app.Count(s.files, "file"), s.added, s.removed)
+	}
+	return words
+}
+
+// measure says how large a commit is, and whether a remote has it.
+func (m *Model) measure(i int) string {
+	words := ""
+	if i < len(m.sizes) {
+		words = m.sizes[i]
 	}
 	if m.published[m.plan.Sources[i]] {
-		words = append(words, "sent")
+		words += "  sent"
 	}
-	return strings.Join(words, "  ")
+	return words
 }
 
 // ideas shows what could be joined or left out. Each idea is a plan.
@@ -142,8 +151,8 @@ func (m *Model) foldStaged(into repo.ID) tea.Cmd {
 	return kit.Start(kit.Work{
 		Title: "Folding",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
-			n, err := m.app.FoldTray(ctx, into)
-			return fmt.Sprintf("Folded %s into %s. u takes it back.", app.Count(n, "hunk"), into.Short()), err
+			n, applied, err := m.app.FoldTray(ctx, into)
+			return fmt.Sprintf("Folded %s into %s.%s u takes it back.", app.Count(n, "hunk"), into.Short(), applied.Besides()), err
 		},
 	})
 }
@@ -177,6 +186,10 @@ func (m *Model) labels(at int) string {
 // check runs the user's command on each resulting commit, beside all other work.
 func (m *Model) check() tea.Cmd {
 	f := m.forecast
+	if f == nil && m.trouble == "" {
+		m.checkSoon = true
+		return kit.Say("The check begins when the forecast is there.")
+	}
 	if f == nil || f.Conflicts() > 0 {
 		return kit.Say("The entries can be checked once the forecast has no conflict.")
 	}

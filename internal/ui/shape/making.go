@@ -14,6 +14,7 @@ import (
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/shape"
+	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
 )
 
@@ -121,8 +122,81 @@ func (m *Model) subject(e shape.Entry) string {
 	return m.sourceOf(e.From[0]).Commit.Subject()
 }
 
-// insert puts an empty commit behind the entry at the cursor.
+// fillings are what a new commit could hold.
+type fillings []app.Filling
+
+// insert puts a new commit behind the entry at the cursor.
 func (m *Model) insert() tea.Cmd {
+	if m.choice.branch != "" {
+		return m.insertEmpty() // loose changes belong to the branch that is checked out
+	}
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		found, err := m.app.Fillings(ctx)
+		return fillings(found), err
+	})
+}
+
+func (m *Model) offerFillings(found fillings) tea.Cmd {
+	if len(found) == 0 {
+		return m.insertEmpty()
+	}
+	choose := kit.Choose{Title: "A new commit behind entry " + letter(m.entry()), Options: []kit.Option{{Label: "an empty one", Do: m.insertEmpty}}}
+	for _, f := range found {
+		label := "of what is in tray " + f.Tray.String()
+		if f.Tray == tray.Loose {
+			label = "of all that is loose"
+		}
+		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: app.Count(f.Files, "file"), Do: func() tea.Cmd { return m.insertLoose(f.Tray) }})
+	}
+	return kit.Show(choose)
+}
+
+// insertLoose makes a commit of loose changes at the branch's end, in one step of its
+// own, and has the plan take it to its place.
+func (m *Model) insertLoose(from tray.Layer) tea.Cmd {
+	at := m.entry() + 1
+	return kit.Show(kit.Edit{Title: "Message of the new commit", Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+		if app.CleanMessage(text) == "" {
+			return kit.Say("Without a message there is no commit.")
+		}
+		var commit repo.ID
+		return kit.Start(kit.Work{
+			Title: "Making the commit",
+			Do: func(ctx context.Context, _ func(string)) (string, error) {
+				made, err := m.app.CommitFrom(ctx, from, text)
+				if err != nil {
+					return "", err
+				}
+				commit = made.Commits[0]
+				return strings.TrimSpace("The new commit is at the branch's end; the plan takes it to its place. " + made.Warning), nil
+			},
+			Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: inserted{commit, at}} },
+		})
+	}})
+}
+
+// inserted is a new commit at the branch's end, and where the plan shall have it.
+type inserted struct {
+	commit repo.ID
+	at     int
+}
+
+// place takes a commit that was inserted to its place, once the plan knows it.
+func (m *Model) place() tea.Cmd {
+	last, at := len(m.plan.Next)-1, m.placing.at
+	if m.placing.commit.IsZero() || m.plan.Tip != m.placing.commit {
+		return nil
+	}
+	m.placing = inserted{}
+	if at >= last {
+		return nil
+	}
+	m.half, m.cursor[kit.Next] = kit.Next, at
+	return m.set(m.plan.Move(last, at))
+}
+
+// insertEmpty puts an empty commit behind the entry at the cursor.
+func (m *Model) insertEmpty() tea.Cmd {
 	at := m.entry() + 1
 	plan := m.plan
 	return kit.Show(kit.Edit{Title: "Message of a new, empty commit", Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
@@ -157,7 +231,11 @@ func (m *Model) sign() tea.Cmd {
 				if err != nil {
 					return kit.Show(kit.Notice{Text: "Write the date as 2026-05-06T09:30:00+02:00.", Trouble: true})
 				}
-				return m.signAs(at, e.Author, fmt.Sprintf("%d %s", when.Unix(), when.Format("-0700")))
+				date, err := shape.Date(when)
+				if err != nil {
+					return trouble(err)
+				}
+				return m.signAs(at, e.Author, date)
 			}})
 		}},
 		{Label: "The sources' own again", Do: func() tea.Cmd { return m.signAs(at, "", "") }},

@@ -39,14 +39,15 @@ type Model struct {
 	sources []app.Source
 	target  app.Target
 
-	half    kit.Half
-	cursor  [2]int // by kit.Half: a source; an entry, or a source left out after those
-	top     [2]int
-	marked  map[repo.ID]bool // by an entry's first source
-	size    kit.Size
-	looking bool // a commit's changes are shown in place of Next
-	look    stream.Model
-	lookAt  repo.ID
+	half      kit.Half
+	cursor    [2]int // by kit.Half: a source; an entry, or a source left out after those
+	top       [2]int
+	marked    map[repo.ID]bool // by an entry's first source
+	size      kit.Size
+	looking   bool // a commit's changes are shown in place of Next
+	look      stream.Model
+	lookAt    repo.ID // zero: the content at the end
+	lookTitle string
 
 	forecast *replay.Forecast
 	trouble  string // why there is no forecast
@@ -60,7 +61,10 @@ type Model struct {
 	published map[repo.ID]bool
 	stack     []app.Stacked
 	choice    choice
+	placing   inserted
 	checked   sync.Map // by content: what the check said of it
+	checkSoon bool     // the check was asked for before the forecast was there
+	sizes     []string // of the sources, in words
 	split     *split   // the view that divides a commit; nil: the series
 	grid      *grid    // the view of overlaps; nil: the series
 }
@@ -90,8 +94,11 @@ type forecasted struct {
 // ontos are the names of what a series can be put onto.
 type ontos []string
 
+// looked is what shows in place of Next: a commit's changes, or what is different at
+// the end.
 type looked struct {
-	id    repo.ID
+	id    repo.ID // zero: the end
+	title string
 	files []tray.File
 }
 
@@ -112,16 +119,17 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	case kit.Reading:
 		switch read := msg.Value.(type) {
 		case looked:
-			if !slices.Contains(m.plan.Sources, read.id) {
+			if !read.id.IsZero() && m.sourceOf(read.id).Commit == nil {
 				return trouble(msg.Err) // the branch moved meanwhile
 			}
-			m.lookAt, m.looking = read.id, msg.Err == nil
+			m.lookAt, m.lookTitle, m.looking = read.id, read.title, msg.Err == nil
 			m.look = stream.Model{}
 			m.look.Set(read.files)
 			return trouble(msg.Err)
 		case surveyed:
 			if msg.Err == nil && read.tip == m.plan.Tip {
 				m.matrix, m.published, m.stack = read.matrix, read.published, read.stack
+				m.sizes = sizesOf(read.matrix)
 			}
 			return trouble(msg.Err)
 		case told:
@@ -129,7 +137,7 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 				m.grid.tellIt(read)
 			}
 			return trouble(msg.Err)
-		case bases, branches, differences:
+		case bases, branches, differences, fillings:
 			if msg.Err != nil {
 				return trouble(msg.Err)
 			}
@@ -153,6 +161,9 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 			return m.read(m.target)
 		}
 		m.choice = choice{}
+	case inserted:
+		m.placing = msg
+		return m.place()
 	case divided:
 		m.split = newSplit(m, msg)
 	case forecasted:
@@ -162,6 +173,10 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		m.forecast, m.trouble = msg.forecast, ""
 		if msg.err != nil {
 			m.trouble = msg.err.Error()
+		}
+		if m.checkSoon {
+			m.checkSoon = false
+			return m.check()
 		}
 	}
 	return nil
@@ -176,6 +191,8 @@ func (m *Model) offer(found any) tea.Cmd {
 		return m.offerBranches(found)
 	case differences:
 		return m.offerDifferences(found)
+	case fillings:
+		return m.offerFillings(found)
 	}
 	return nil
 }
@@ -200,9 +217,12 @@ func (m *Model) take(msg kit.Reading) tea.Cmd {
 	m.know(read.sources[len(read.plan.Sources):])
 	m.looking, m.split, m.grid = false, nil, nil
 	m.marked = map[repo.ID]bool{}
-	m.matrix, m.published, m.stack = suggest.Matrix{}, nil, nil
+	m.matrix, m.published, m.stack, m.sizes = suggest.Matrix{}, nil, nil, nil
 	m.plan = read.plan
-	cmds := []tea.Cmd{m.show(read.plan), m.survey()}
+	cmds := []tea.Cmd{m.place(), m.survey()}
+	if cmds[0] == nil {
+		cmds[0] = m.show(read.plan)
+	}
 	if read.note != "" {
 		cmds = append(cmds, kit.Say(safe.Line(read.note)))
 	}
@@ -226,14 +246,12 @@ func (m *Model) show(plan shape.Plan) tea.Cmd {
 	ctx, cancel := context.WithCancel(m.ctx)
 	m.cancel = cancel
 	m.number++
-	number, elsewhere := m.number, m.choice.branch != ""
-	m.trouble = ""
+	number := m.number
+	m.trouble, m.checkSoon = "", false
 	return func() tea.Msg {
 		defer cancel()
-		if !elsewhere {
-			if err := m.keeper.keep(m.ctx, m.app, number, plan); err != nil {
-				return kit.Notice{Text: err.Error(), Trouble: true}
-			}
+		if err := m.keeper.keep(m.ctx, m.app, number, plan); err != nil {
+			return kit.Notice{Text: err.Error(), Trouble: true}
 		}
 		forecast, err := m.app.Forecast(ctx, plan, nil)
 		return kit.ForScreen{Screen: Name, Msg: forecasted{number, forecast, err}}
@@ -462,7 +480,7 @@ func (m *Model) lookInto() tea.Cmd {
 	}
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
 		files, err := m.app.CommitChanges(ctx, id)
-		return looked{id, files}, err
+		return looked{id: id, files: files}, err
 	})
 }
 
@@ -480,7 +498,6 @@ type applying func(ctx context.Context, plan shape.Plan, progress replay.Progres
 
 func (m *Model) applyBy(plan shape.Plan, carryOut applying) tea.Cmd {
 	shared := "" // why it is asked first
-	elsewhere := m.choice.branch != ""
 	return kit.Start(kit.Work{
 		Title: "Rewriting " + plan.Branch,
 		Do: func(ctx context.Context, report func(string)) (string, error) {
@@ -492,10 +509,8 @@ func (m *Model) applyBy(plan shape.Plan, carryOut applying) tea.Cmd {
 			if err != nil {
 				return "", err
 			}
-			if !elsewhere {
-				if err := m.app.KeepPlan(ctx, shape.Plan{}); err != nil {
-					return "", err
-				}
+			if err := m.app.ForgetPlan(ctx, plan.Branch); err != nil {
+				return "", err
 			}
 			return appliedNote(len(plan.Sources), result), nil
 		},
@@ -514,18 +529,12 @@ type applied struct{}
 
 func appliedNote(sources int, r app.Applied) string {
 	note := fmt.Sprintf("%s became %d.", app.Count(sources, "commit"), r.Commits)
-	if r.Carried > 0 {
-		note += " " + app.Count(r.Carried, "other branch") + " came along."
-	}
 	if r.SameContent {
 		note += " The content is the same, byte for byte."
 	} else {
 		note += " The content changed as planned."
 	}
-	if r.Warning != "" {
-		note += " But " + r.Warning
-	}
-	return note + " u takes it back."
+	return note + r.Besides() + " u takes it back."
 }
 
 func (m *Model) sourceOf(id repo.ID) app.Source {

@@ -62,11 +62,7 @@ func (m *Model) applySweep() tea.Cmd {
 			if err != nil {
 				return "", err
 			}
-			note := fmt.Sprintf("Took %s out. u brings them back.", app.Count(len(swept.Findings), "leftover"))
-			if swept.Applied.Warning != "" {
-				note += " But " + swept.Applied.Warning
-			}
-			return note, nil
+			return fmt.Sprintf("Took %s out.%s u brings them back.", app.Count(len(swept.Findings), "leftover"), swept.Applied.Besides()), nil
 		},
 	})
 }

@@ -159,6 +159,13 @@ func age(when time.Time) string {
 }
 
 func (m *Model) nextHead(width int, theme kit.Theme) []string {
+	if m.looking && m.lookAt.IsZero() {
+		return []string{
+			kit.Heading(width, "Look", "what is different at the end", true, theme.Next, theme, m.size.Narrow),
+			kit.Row(width, nil, kit.Seg{Text: "  " + m.lookTitle, Style: theme.Strong}),
+			kit.Blank(width),
+		}
+	}
 	if m.looking {
 		return []string{
 			kit.Heading(width, "Look", "what "+m.lookAt.Short()+" changes", true, theme.Now, theme, m.size.Narrow),
@@ -206,7 +213,10 @@ func lost(f *replay.Forecast) string {
 
 func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
 	if m.looking {
-		body := messageRows(width, m.sourceOf(m.lookAt), theme)
+		var body []string
+		if !m.lookAt.IsZero() {
+			body = messageRows(width, m.sourceOf(m.lookAt), theme)
+		}
 		return append(body, m.look.View(width, height-len(body), true, stream.Cool, theme)...)
 	}
 	var lines []string

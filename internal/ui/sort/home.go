@@ -199,11 +199,7 @@ func (h *home) apply() tea.Cmd {
 			if err != nil {
 				return "", err
 			}
-			note := fmt.Sprintf("Folded %s home; %s is at %s now. u takes it back.", app.Count(len(moves), "hunk"), safe.Line(m.head.Branch()), applied.New.Short())
-			if applied.Warning != "" {
-				note += " But " + applied.Warning
-			}
-			return note, nil
+			return fmt.Sprintf("Folded %s home; %s is at %s now.%s u takes it back.", app.Count(len(moves), "hunk"), safe.Line(m.head.Branch()), applied.New.Short(), applied.Besides()), nil
 		},
 		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: leaveHome{}} },
 	})
