@@ -156,8 +156,9 @@ func (a *App) apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 		return result, err
 	}
 	result.Became = fatesOf(plan, forecast)
-	if err := a.Repo.RunPostRewrite(ctx, "rebase", forecast.Pairs()); err != nil {
-		result.Warning = err.Error()
+	after := errors.Join(a.remember(plan.Given), a.Repo.RunPostRewrite(ctx, "rebase", forecast.Pairs()))
+	if after != nil {
+		result.Warning = after.Error()
 	}
 	return result, nil
 }

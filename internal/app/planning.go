@@ -262,6 +262,11 @@ func (a *App) forecast(ctx context.Context, engine *replay.Engine, plan shape.Pl
 	if err != nil {
 		return nil, refuse("The repository does not know who you are. Tell it with git config user.name and user.email. It says: %v", err)
 	}
+	memory, err := a.memory()
+	if err != nil {
+		return nil, err
+	}
+	engine.Remember(memory)
 	return engine.Run(ctx, plan, onto, committer, progress)
 }
 

@@ -24,19 +24,23 @@ func (a *App) writeState(name, text string) error {
 	if err != nil {
 		return err
 	}
-	file := filepath.Join(dir, name)
+	return replaceFile(filepath.Join(dir, name), text)
+}
+
+// replaceFile writes a file in one step; empty text removes it.
+func replaceFile(file, text string) error {
 	if text == "" {
 		if err := os.Remove(file); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return fmt.Errorf("remove %s: %w", name, err)
+			return fmt.Errorf("remove %s: %w", filepath.Base(file), err)
 		}
 		return nil
 	}
 	temporary := file + ".new"
 	if err := os.WriteFile(temporary, []byte(text), 0o666); err != nil {
-		return fmt.Errorf("keep %s: %w", name, err)
+		return fmt.Errorf("keep %s: %w", filepath.Base(file), err)
 	}
 	if err := os.Rename(temporary, file); err != nil {
-		return fmt.Errorf("keep %s: %w", name, err)
+		return fmt.Errorf("keep %s: %w", filepath.Base(file), err)
 	}
 	return nil
 }

@@ -73,7 +73,7 @@ func (c *command) forecast() *cobra.Command {
 			for _, s := range f.Steps {
 				d := stepDocument{Title: s.Title, From: s.From, Result: s.Result, Paths: s.Paths(), Reason: s.Reason, Against: s.Against}
 				for _, conflict := range s.Conflicts {
-					d.Regions = append(d.Regions, len(conflict.Regions))
+					d.Regions = append(d.Regions, len(conflict.Regions()))
 				}
 				steps = append(steps, d)
 			}

@@ -9,7 +9,7 @@ import (
 // ranges of each, counted from 0. Lines that have little in common give nothing:
 // they differ as a whole.
 func Words(oldLine, newLine []byte) (removed, added []Change) {
-	a, b := tokens(oldLine), tokens(newLine)
+	a, b := Tokens(oldLine), Tokens(newLine)
 	changes := Lines(a, b)
 	kept := 0
 	at := 0
@@ -37,8 +37,8 @@ func Words(oldLine, newLine []byte) (removed, added []Change) {
 	return removed, added
 }
 
-// tokens cuts a line into words, runs of white space, and single other characters.
-func tokens(line []byte) [][]byte {
+// Tokens cuts a text into words, runs of white space, and single other characters.
+func Tokens(line []byte) [][]byte {
 	var list [][]byte
 	for len(line) > 0 {
 		r, size := utf8.DecodeRune(line)

@@ -3,10 +3,10 @@ package merge_test
 import (
 	"context"
 	"fmt"
+	"math/rand"
 	"os"
 	"os/exec"
 	"path/filepath"
-	"sort"
 	"strings"
 	"testing"
 
@@ -14,8 +14,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"bastel/internal/diff"
 	"bastel/internal/merge"
-	"bastel/internal/repo"
+	"bastel/test/fixture"
 )
 
 var ctx = context.Background()
@@ -100,116 +101,89 @@ func TestTextProperties(t *testing.T) {
 	})
 }
 
-// TestTextAgainstTheRepository compares with the repository's own merge where its
-// line differences are the same as ours: texts whose lines are all different.
+// edited is a text with lines left out, replaced and added at random.
+func edited(random *rand.Rand, lines, words []string) []string {
+	var out []string
+	for _, line := range lines {
+		word := words[random.Intn(len(words))]
+		switch random.Intn(14) {
+		case 0:
+		case 1:
+			out = append(out, word)
+		case 2:
+			out = append(out, line, word)
+		default:
+			out = append(out, line)
+		}
+	}
+	return out
+}
+
+// hunkStarts lists where the repository's own line differences are.
+func hunkStarts(t *testing.T, old, new string) string {
+	out, _ := exec.Command("git", "diff", "--no-index", "--no-color", "-U0", "--diff-algorithm=myers", "--no-indent-heuristic", old, new).Output()
+	var list []string
+	for _, line := range strings.Split(string(out), "\n") {
+		var oldStart, oldLines, newStart, newLines int
+		if strings.HasPrefix(line, "@@ ") {
+			fields := strings.Fields(line)
+			oldLines, newLines = 1, 1
+			fmt.Sscanf(fields[1], "-%d,%d", &oldStart, &oldLines)
+			fmt.Sscanf(fields[2], "+%d,%d", &newStart, &newLines)
+			list = append(list, fmt.Sprintf("%d+%d>%d+%d", oldStart-min(1, oldLines), oldLines, newStart-min(1, newLines), newLines))
+		}
+	}
+	return strings.Join(list, " ")
+}
+
+func ourStarts(old, new string) string {
+	var list []string
+	for _, c := range diff.Text([]byte(old), []byte(new)) {
+		list = append(list, fmt.Sprintf("%d+%d>%d+%d", c.OldStart, c.OldEnd-c.OldStart, c.NewStart, c.NewEnd-c.NewStart))
+	}
+	return strings.Join(list, " ")
+}
+
+// TestTextAgainstTheRepository compares with the repository's own merge: wherever both
+// place the sides' changes at the same lines, they agree on what conflicts, and on the
+// clean results. Where lines are all different they always do.
 func TestTextAgainstTheRepository(t *testing.T) {
-	dir := t.TempDir()
-	rapid.Check(t, func(t *rapid.T) {
-		n := rapid.IntRange(1, 12).Draw(t, "lines")
-		sides := [3]string{}
-		for i := range n {
-			sides[0] += fmt.Sprintf("line %d\n", i)
-			for side := 1; side <= 2; side++ {
-				switch rapid.IntRange(0, 5).Draw(t, "change") {
-				case 0:
-					sides[side] += fmt.Sprintf("side %d changed %d\n", rapid.IntRange(1, 2).Draw(t, "like"), i)
-				case 1:
-				case 2:
-					sides[side] += fmt.Sprintf("line %d\nside %d added %d\n", i, side, i)
-				default:
-					sides[side] += fmt.Sprintf("line %d\n", i)
+	for name, test := range map[string]struct {
+		words   []string
+		leastOf int // of 700 cases, how many agree whatever the placing
+	}{
+		"all different": {nil, 700},
+		"some alike":    {[]string{"}", "", "a", "b", "c", "d", "e", "f", "g"}, 680},
+		"mostly alike":  {[]string{"a", "b", "c"}, 660},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			dir, random, agreed := t.TempDir(), rand.New(rand.NewSource(7)), 0
+			for range 700 {
+				base := make([]string, 3+random.Intn(20))
+				words := append([]string{"x", "y"}, test.words...)
+				for i := range base {
+					if base[i] = fmt.Sprint("line ", i); test.words != nil {
+						base[i] = test.words[random.Intn(len(test.words))]
+					}
 				}
+				var texts, names [3]string // base, left, right
+				for i, list := range [][]string{base, edited(random, base, words), edited(random, base, words)} {
+					texts[i], names[i] = strings.Join(list, "\n")+"\n", filepath.Join(dir, fmt.Sprint(i))
+					require.NoError(t, os.WriteFile(names[i], []byte(texts[i]), 0o666))
+				}
+				out, err := exec.Command("git", "merge-file", "--diff3", "-p", names[1], names[0], names[2]).Output()
+				merged, clean := merge.Settled(merge.Text([]byte(texts[0]), []byte(texts[1]), []byte(texts[2])))
+				if (err == nil) == clean && (!clean || string(out) == string(merged)) {
+					agreed++
+					continue
+				}
+				assert.NotEqual(t, [2]string{hunkStarts(t, names[0], names[1]), hunkStarts(t, names[0], names[2])},
+					[2]string{ourStarts(texts[0], texts[1]), ourStarts(texts[0], texts[2])}, "%q", texts)
 			}
-		}
-		names := [3]string{}
-		for i, text := range sides {
-			names[i] = filepath.Join(dir, fmt.Sprint(i))
-			require.NoError(t, os.WriteFile(names[i], []byte(text), 0o666))
-		}
-		out, err := exec.Command("git", "merge-file", "-p", names[1], names[0], names[2]).Output()
-		merged, clean := merge.Settled(merge.Text([]byte(sides[0]), []byte(sides[1]), []byte(sides[2])))
-		assert.Equal(t, err == nil, clean, "%q", sides)
-		if clean {
-			assert.Equal(t, string(out), string(merged))
-		}
-	})
-}
-
-// objects keeps trees and blobs in maps.
-type objects struct {
-	ids   map[string]repo.ID
-	trees map[repo.ID]repo.Tree
-	blobs map[repo.ID][]byte
-}
-
-func (o *objects) Tree(_ context.Context, id repo.ID) (repo.Tree, error) { return o.trees[id], nil }
-func (o *objects) Blob(_ context.Context, id repo.ID) ([]byte, error)    { return o.blobs[id], nil }
-
-func (o *objects) PutTree(tree repo.Tree) repo.ID { return o.Put(repo.KindTree, tree.Encode()) }
-
-func (o *objects) Put(kind repo.Kind, data []byte) repo.ID {
-	name := string(kind) + string(data)
-	if id, ok := o.ids[name]; ok {
-		return id
+			assert.GreaterOrEqual(t, agreed, test.leastOf)
+		})
 	}
-	id, _ := repo.ParseID(fmt.Sprintf("%040x", len(o.ids)+1))
-	o.ids[name], o.blobs[id] = id, data
-	if kind == repo.KindTree {
-		o.trees[id], _ = repo.ParseTree(data, 20)
-	}
-	return id
-}
-
-func newObjects() *objects {
-	return &objects{map[string]repo.ID{}, map[repo.ID]repo.Tree{}, map[repo.ID][]byte{}}
-}
-
-// put makes the tree of a specification such as "a:text d/b:text x*:text l@:to s%:1":
-// paths with their content; a star is an executable, an at a link, a percent a
-// submodule.
-func (o *objects) put(spec string) repo.ID {
-	if spec == "" {
-		return o.PutTree(nil)
-	}
-	below := map[string][]string{}
-	var tree repo.Tree
-	for _, part := range strings.Fields(spec) {
-		path, text, _ := strings.Cut(part, ":")
-		if folder, rest, nested := strings.Cut(path, "/"); nested {
-			below[folder] = append(below[folder], rest+":"+text)
-			continue
-		}
-		mode := repo.ModeFile
-		for suffix, m := range map[string]repo.Mode{"*": repo.ModeExecutable, "@": repo.ModeSymlink, "%": repo.ModeSubmodule} {
-			if strings.HasSuffix(path, suffix) {
-				path, mode = strings.TrimSuffix(path, suffix), m
-			}
-		}
-		text = strings.NewReplacer(",", "\n", "0", "\x00").Replace(text)
-		tree = append(tree, repo.Entry{Mode: mode, Name: path, ID: o.Put(repo.KindBlob, []byte(text))})
-	}
-	for folder, parts := range below {
-		tree = append(tree, repo.Entry{Mode: repo.ModeTree, Name: folder, ID: o.put(strings.Join(parts, " "))})
-	}
-	tree.Sort()
-	return o.PutTree(tree)
-}
-
-// spec writes a tree as put reads it, in the order of paths.
-func (o *objects) spec(id repo.ID) string {
-	var parts []string
-	for _, e := range o.trees[id] {
-		if e.Mode == repo.ModeTree {
-			for _, inside := range strings.Fields(o.spec(e.ID)) {
-				parts = append(parts, e.Name+"/"+inside)
-			}
-			continue
-		}
-		suffix := map[repo.Mode]string{repo.ModeExecutable: "*", repo.ModeSymlink: "@", repo.ModeSubmodule: "%"}[e.Mode]
-		parts = append(parts, e.Name+suffix+":"+strings.NewReplacer("\n", ",", "\x00", "0").Replace(string(o.blobs[e.ID])))
-	}
-	sort.Strings(parts)
-	return strings.Join(parts, " ")
 }
 
 func TestTrees(t *testing.T) {
@@ -234,31 +208,86 @@ func TestTrees(t *testing.T) {
 		{"submodule moved on one", "s%:1", "s%:2", "s%:1", "s%:2", ""},
 		{"file became link, file changed", "a:1", "a@:1", "a:2", "a@:1", "a type"},
 		{"file became folder", "a:1 b:1", "a/x:1 b:1", "a:1 b:2", "a/x:1 b:2", ""},
-		{"file became folder, file changed", "a:1", "a/x:1", "a:2", "a/x:1", "a file/folder"},
+		{"file became folder, file changed", "a:1", "a/x:5", "a:2", "a/x:5", "a file/folder"},
+		{"file moved into a folder of its name, file changed", "a:1", "a/x:1", "a:2", "a/x:2", ""},
 		{"file became folder, file deleted", "a:1 b:1", "a/x:1 b:1", "b:1", "a/x:1 b:1", ""},
-		{"folder became file, file in it changed", "a/x:1", "a:1", "a/x:2", "a:1", "a file/folder"},
+		{"folder became file, file in it changed", "a/x:1", "a:5", "a/x:2", "a:5", "a file/folder"},
 		{"a new file here, a new folder there", "b:1", "a:1 b:1", "a/x:1 b:1", "a:1 b:1", "a file/folder"},
 		{"both made a folder of a file", "a:1", "a/x:1", "a/y:1", "a/x:1 a/y:1", ""},
+		{"rename, and a change there", "a:1,2,3,4,", "b:1,2,3,4,", "a:1,2,3,x,", "b:1,2,3,x,", ""},
+		{"rename with a change, and another change", "a:1,2,3,4,5,", "d/b:y,2,3,4,5,", "a:1,2,3,4,x,", "d/b:y,2,3,4,x,", ""},
+		{"rename, and a change of the same line", "a:1,2,3,4,", "b:1,2,3,y,", "a:1,2,3,x,", "b:1,2,3,y,", "b content from a"},
+		{"rename, and an executable", "a:1,2,3,", "b:1,2,3,", "a*:1,2,3,", "b*:1,2,3,", ""},
+		{"both renamed it alike, apart in lines", "a:1,2,3,4,5,", "b:x,2,3,4,5,", "b:1,2,3,4,y,", "b:x,2,3,4,y,", ""},
+		{"both renamed it alike, one line", "a:1,2,3,4,", "b:1,2,3,x,", "b:1,2,3,y,", "b:1,2,3,x,", "b content from a"},
+		{"one to two", "a:1,2,3,4,", "b:1,2,3,4,", "c:1,2,3,x,", "b:1,2,3,x,", "b rename/rename from a or c"},
+		{"one to two, one line", "a:1,2,3,4,", "b:1,2,3,y,", "c:1,2,3,x,", "b:1,2,3,y,", "b content from a, b rename/rename from a or c"},
+		{"two to one", "a:1,2,3,4, b:5,6,7,8,", "b:5,6,7,8, c:1,2,3,4,", "a:1,2,3,4, c:5,6,7,8,", "c:1,2,3,4,", "c two to one from a or b"},
+		{"two to one, one of them changed", "a:1,2,3,4, b:5,6,7,8,", "b:5,6,7,8, c:1,2,3,4,", "a:x,2,3,4, c:5,6,7,8,", "c:x,2,3,4,", "c two to one from a or b"},
+		{"rename to a name that is taken there", "a:1,2,3,4,", "b:1,2,3,4,", "a:1,2,3,4, b:new", "b:1,2,3,4,", "b add/add"},
+		{"rename, and deleted", "a:1,2,3, k:1", "b:1,2,3, k:1", "k:1", "b:1,2,3, k:1", "b rename/delete from a"},
+		{"deleted, and renamed with a change", "a:1,2,3, k:1", "k:1", "b:1,2,x, k:1", "b:1,2,x, k:1", "b rename/delete from a"},
+		{"folder renamed, a file in it changed", "d/a:1,2, d/b:3,4,", "e/a:1,2, e/b:3,4,", "d/a:1,x, d/b:3,4,", "e/a:1,x, e/b:3,4,", ""},
+		{"folder renamed, a file came into it", "d/a:1,2, d/b:3,4,", "e/a:1,2, e/b:3,4,", "d/a:1,2, d/b:3,4, d/c:5", "e/a:1,2, e/b:3,4, e/c:5", ""},
+		{"folder renamed, a folder came into it", "d/s/a:1,2, k:1", "e/s/a:1,2, k:1", "d/s/a:1,2, d/t/c:5 k:1", "e/s/a:1,2, e/t/c:5 k:1", ""},
+		{"a file came, its folder renamed", "d/a:1,2,", "d/a:1,2, d/c:5", "e/a:1,2,", "e/a:1,2, e/c:5", ""},
+		{"folder renamed, the name there is taken", "d/a:1,2,", "e/a:1,2, e/c:6", "d/a:1,2, d/c:5", "d/c:5 e/a:1,2, e/c:6", ""},
+		{"a file left its folder, another came", "d/a:1,2, d/b:3", "d/b:3 e/a:1,2,", "d/a:1,2, d/b:3 d/c:5", "d/b:3 d/c:5 e/a:1,2,", ""},
+		{"folder split, a file came into it", "d/a:1,2, d/b:3,4,", "e/a:1,2, f/b:3,4,", "d/a:1,2, d/b:3,4, d/c:5", "d/c:5 e/a:1,2, f/b:3,4,", ""},
+		{"folder emptied, a file came into it", "d/a:1 k:1", "k:1", "d/a:1 d/c:5 k:1", "d/c:5 k:1", ""},
+		{"link renamed, file stays", "l@:1 k:1", "m@:1 k:1", "l@:1 k:2", "k:2 m@:1", ""},
+		{"submodule renamed on one, moved on the other", "s%:1 k:1", "t%:1 k:1", "s%:2 k:1", "k:1 t%:2", ""},
 		{"names around a folder's place", "a:1 a.b:1", "a/x:1 a.b:1", "a:1 a.b:2 a0:1", "a.b:2 a/x:1 a0:1", ""},
 	} {
 		t.Run(test.name, func(t *testing.T) {
-			o := newObjects()
-			tree, conflicts, err := merge.Trees(ctx, o, o.put(test.base), o.put(test.left), o.put(test.right))
+			o := fixture.NewObjects()
+			tree, conflicts, err := merge.Trees(ctx, o, o.Make(test.base), o.Make(test.left), o.Make(test.right))
 			require.NoError(t, err)
-			var found []string
-			for _, c := range conflicts {
-				found = append(found, c.Path+" "+string(c.Kind))
+			assert.Equal(t, test.conflicts, said(conflicts))
+			assert.Equal(t, test.want, o.Spec(tree))
+			assert.Equal(t, o.Make(test.want), tree, "entries are in the order of the format")
+			mirrored, conflicts, err := merge.Trees(ctx, o, o.Make(test.base), o.Make(test.right), o.Make(test.left))
+			require.NoError(t, err)
+			if test.conflicts == "" {
+				assert.Equal(t, test.want, o.Spec(mirrored), "from both sides the same")
+			} else if !strings.Contains(test.conflicts, "rename/rename") && !strings.Contains(test.conflicts, "two to one") {
+				assert.Equal(t, test.conflicts, said(conflicts))
+			} else {
+				assert.Len(t, conflicts, strings.Count(test.conflicts, ", ")+1)
 			}
-			assert.Equal(t, test.conflicts, strings.Join(found, ", "))
-			assert.Equal(t, test.want, o.spec(tree))
-			assert.Equal(t, o.put(test.want), tree, "entries are in the order of the format")
 		})
 	}
 }
 
+func said(conflicts []merge.Conflict) string {
+	var list []string
+	for _, c := range conflicts {
+		text := c.Path + " " + string(c.Kind)
+		if c.From != "" {
+			text += " from " + c.From
+		}
+		if c.Other != "" {
+			text += " or " + c.Other
+		}
+		list = append(list, text)
+	}
+	return strings.Join(list, ", ")
+}
+
+func TestRules(t *testing.T) {
+	rules := func(_ context.Context, path string) (merge.Rule, error) {
+		return merge.Rule{Driver: map[string]string{"u": merge.UnionDriver, "b": merge.BinaryDriver}[path]}, nil
+	}
+	o := fixture.NewObjects()
+	merged, err := merge.TreesBy(ctx, o, merge.Options{Rule: rules}, o.Make("u:1,2 b:1,2,3,4, t:1,2,3,4,"), o.Make("u:x,2y b:x,2,3,4, t:x,2,3,4,"), o.Make("u:1,2z b:1,2,3,y, t:1,2,3,y,"))
+	require.NoError(t, err)
+	assert.Equal(t, "b binary", said(merged.Conflicts))
+	assert.Equal(t, "b:x,2,3,4, t:x,2,3,y, u:x,2y,1,2z", o.Spec(merged.Tree))
+}
+
 func TestCompareListsWhatDiffers(t *testing.T) {
-	o := newObjects()
-	list, err := merge.Compare(ctx, o, o.put("a:1 b/x:1 c:1 d/e/f:1 g:1"), o.put("a:1 b:1 c*:1 d/e/f:2 h:1"))
+	o := fixture.NewObjects()
+	list, err := merge.Compare(ctx, o, o.Make("a:1 b/x:1 c:1 d/e/f:1 g:1"), o.Make("a:1 b:1 c*:1 d/e/f:2 h:1"))
 	require.NoError(t, err)
 	var paths []string
 	for _, d := range list {

@@ -8,6 +8,7 @@ package merge
 
 import (
 	"bytes"
+	"slices"
 
 	"bastel/internal/diff"
 )
@@ -61,6 +62,29 @@ func Settled(chunks []Chunk) (text []byte, ok bool) {
 		}
 	}
 	return b.Bytes(), true
+}
+
+// united settles the open regions by taking both sides' lines, the left ones first.
+func united(chunks []Chunk) []Chunk {
+	m := textMerge{}
+	for _, chunk := range chunks {
+		if r := chunk.Region; r != nil {
+			m.settle(ended(r.Left, len(r.Right) > 0))
+			m.settle(r.Right)
+			continue
+		}
+		m.settle(chunk.Settled)
+	}
+	return m.chunks
+}
+
+// ended makes sure that the last line has an end, where something follows it.
+func ended(lines [][]byte, followed bool) [][]byte {
+	n := len(lines)
+	if n == 0 || !followed || bytes.HasSuffix(lines[n-1], []byte("\n")) {
+		return lines
+	}
+	return append(slices.Clone(lines[:n-1]), append(slices.Clone(lines[n-1]), '\n'))
 }
 
 type textMerge struct {
@@ -158,4 +182,13 @@ func (m *textMerge) settle(lines [][]byte) {
 		return
 	}
 	m.chunks = append(m.chunks, Chunk{Settled: append([][]byte{}, lines...)})
+}
+
+// Words merges a region's sides once more, by words in place of lines; ok is false
+// where both changed the same words, or words that touch.
+func Words(r Region) (text []byte, ok bool) {
+	words := func(lines [][]byte) [][]byte { return diff.Tokens(bytes.Join(lines, nil)) }
+	m := textMerge{base: words(r.Base), left: words(r.Left), right: words(r.Right)}
+	m.run(diff.Lines(m.base, m.left), diff.Lines(m.base, m.right))
+	return Settled(m.chunks)
 }

@@ -3,6 +3,7 @@ package merge
 import (
 	"bytes"
 	"context"
+	"slices"
 
 	"bastel/internal/repo"
 )
@@ -21,6 +22,9 @@ const (
 	Symlink      Kind = "symlink"       // both changed where a link points
 	Submodule    Kind = "submodule"     // both moved a submodule
 	TypeKind     Kind = "type"          // file, link or submodule: the sides disagree
+	RenameRename Kind = "rename/rename" // both renamed it, to different names
+	TwoToOne     Kind = "two to one"    // each renamed another file to the same name
+	RenameDelete Kind = "rename/delete" // one renamed it, the other deleted it
 )
 
 // Conflict is a path at which two trees cannot be merged. Absent sides are zero.
@@ -28,7 +32,43 @@ type Conflict struct {
 	Path              string
 	Kind              Kind
 	Base, Left, Right repo.Entry
-	Regions           []Region // of Content and AddAdd
+	From              string  // the path in the base, where that is another one
+	Other             string  // of RenameRename: the right side's name, Path being the left's; of TwoToOne: what the right side renamed, From being the left's
+	Chunks            []Chunk // of Content, AddAdd and TwoToOne: the text as far as it is settled
+}
+
+// Regions gives the open regions of a conflict.
+func (c Conflict) Regions() []Region { return Regions(c.Chunks) }
+
+// Rule is what the repository's attributes say of how a path is to be merged.
+type Rule struct {
+	Driver     string // TextDriver if empty
+	MarkerSize int    // of the marker lines in an editor; 0: the usual 7
+}
+
+// The drivers there are. Programs that somebody configured as drivers are not run:
+// such paths are merged as texts.
+const (
+	TextDriver   = ""
+	BinaryDriver = "binary" // never merged: a conflict where both sides changed it
+	UnionDriver  = "union"  // where both sides changed lines, both stay
+)
+
+// Options is what a merge can be told besides the trees.
+type Options struct {
+	// Rule looks up the rule for a path; nil: all are merged as texts.
+	Rule func(ctx context.Context, path string) (Rule, error)
+	// Moved says whether the left side can have renamed one path to the other; nil: any.
+	// Where commits change places, a file that is not there yet looks like one that
+	// went.
+	Moved func(ctx context.Context, from, to string) (bool, error)
+}
+
+// Merged is the outcome of merging trees.
+type Merged struct {
+	Tree      repo.ID
+	Conflicts []Conflict
+	Followed  []Move // renames of one side that the other side's changes followed
 }
 
 // Objects is what trees are read from and written to.
@@ -41,25 +81,45 @@ type Objects interface {
 
 // Trees merges the changes from base to left and from base to right. Folders that
 // are the same on two sides are not read, so the cost follows what changed. At
-// conflicts the resulting tree has the left side's entry.
+// conflicts the resulting tree has the left side's entry. Renames are looked for where
+// something met that they could explain.
 func Trees(ctx context.Context, objects Objects, base, left, right repo.ID) (repo.ID, []Conflict, error) {
+	merged, err := TreesBy(ctx, objects, Options{}, base, left, right)
+	return merged.Tree, merged.Conflicts, err
+}
+
+// TreesBy does so with options.
+func TreesBy(ctx context.Context, objects Objects, options Options, base, left, right repo.ID) (Merged, error) {
 	switch {
 	case left == right, base == right:
-		return left, nil, nil
+		return Merged{Tree: left}, nil
 	case base == left:
-		return right, nil, nil
+		return Merged{Tree: right}, nil
 	}
-	m := treeMerge{objects: objects}
-	tree, err := m.folder(ctx, "", base, left, right)
+	m := treeMerge{objects: objects, options: options}
+	tree, err := m.root(ctx, base, left, right)
 	if err != nil {
-		return repo.ID{}, nil, err
+		return Merged{}, err
 	}
-	return objects.PutTree(tree), m.conflicts, nil
+	if !m.suspect {
+		return Merged{Tree: tree, Conflicts: m.conflicts}, nil
+	}
+	return m.withRenames(ctx, tree, base, left, right)
 }
 
 type treeMerge struct {
 	objects   Objects
+	options   Options
 	conflicts []Conflict
+	suspect   bool // something met that a rename could explain
+}
+
+func (m *treeMerge) root(ctx context.Context, base, left, right repo.ID) (repo.ID, error) {
+	tree, err := m.folder(ctx, "", base, left, right)
+	if err != nil {
+		return repo.ID{}, err
+	}
+	return m.objects.PutTree(tree), nil
 }
 
 // triple is one name on the three sides.
@@ -159,7 +219,10 @@ func (t triple) name() string {
 // entry merges one name; the zero entry says that it is gone.
 func (m *treeMerge) entry(ctx context.Context, prefix string, t triple) (repo.Entry, error) {
 	switch {
-	case t.left.Same(t.right), t.base.Same(t.right):
+	case t.left.Same(t.right):
+		m.suspect = m.suspect || t.left.IsZero() // both sides deleted it, or renamed it
+		return t.left, nil
+	case t.base.Same(t.right):
 		return t.left, nil
 	case t.base.Same(t.left):
 		return t.right, nil
@@ -171,7 +234,7 @@ func (m *treeMerge) entry(ctx context.Context, prefix string, t triple) (repo.En
 	// A folder that only one side still knows is compared file by file; mixed with
 	// a file on the other side, that is a conflict of its own kind.
 	if isTree(t.left) != isTree(t.right) && !t.left.IsZero() && !t.right.IsZero() {
-		return m.conflict(path, FileFolder, t, nil), nil
+		return m.conflict(path, FileFolder, t), nil
 	}
 	if t.left.IsZero() || t.right.IsZero() {
 		present := t.left
@@ -183,7 +246,7 @@ func (m *treeMerge) entry(ctx context.Context, prefix string, t triple) (repo.En
 		if !t.base.IsZero() && isTree(t.base) != isTree(present) {
 			return present, nil
 		}
-		return m.conflict(path, ModifyDelete, t, nil), nil
+		return m.conflict(path, ModifyDelete, t), nil
 	}
 	if isTree(t.left) { // both made a folder of what was a file
 		t.base = repo.Entry{}
@@ -202,6 +265,8 @@ func (m *treeMerge) subfolder(ctx context.Context, path string, t triple) (repo.
 	if err != nil || len(tree) == 0 {
 		return repo.Entry{}, err
 	}
+	// Something came into a folder that one side has done away with, or renamed.
+	m.suspect = m.suspect || !t.base.IsZero() && t.left.IsZero() != t.right.IsZero()
 	return repo.Entry{Mode: repo.ModeTree, Name: t.name(), ID: m.objects.PutTree(tree)}, nil
 }
 
@@ -210,11 +275,11 @@ func (m *treeMerge) file(ctx context.Context, path string, t triple) (repo.Entry
 	isFileOrAbsent := func(e repo.Entry) bool { return e.IsZero() || e.Mode.IsFile() }
 	switch {
 	case t.left.Mode == repo.ModeSymlink && t.right.Mode == repo.ModeSymlink:
-		return m.conflict(path, Symlink, t, nil), nil
+		return m.conflict(path, Symlink, t), nil
 	case t.left.Mode == repo.ModeSubmodule && t.right.Mode == repo.ModeSubmodule:
-		return m.conflict(path, Submodule, t, nil), nil
+		return m.conflict(path, Submodule, t), nil
 	case !t.left.Mode.IsFile() || !t.right.Mode.IsFile():
-		return m.conflict(path, TypeKind, t, nil), nil
+		return m.conflict(path, TypeKind, t), nil
 	case !isFileOrAbsent(t.base):
 		t.base = repo.Entry{} // both made a file of what was something else
 	}
@@ -236,7 +301,7 @@ func (m *treeMerge) file(ctx context.Context, path string, t triple) (repo.Entry
 		result.ID = m.objects.Put(repo.KindBlob, merged)
 	}
 	if !agreed {
-		return m.conflict(path, ModeKind, t, nil), nil
+		return m.conflict(path, ModeKind, t), nil
 	}
 	return result, nil
 }
@@ -264,23 +329,33 @@ func (m *treeMerge) content(ctx context.Context, path string, t triple) ([]byte,
 	conflict := &Conflict{Path: path, Kind: Content, Base: t.base, Left: t.left, Right: t.right}
 	if t.base.IsZero() {
 		conflict.Kind = AddAdd
+		m.suspect = true
 	}
-	for _, side := range sides {
-		if IsBinary(side) {
-			conflict.Kind = Binary
-			return nil, conflict, nil
+	var rule Rule
+	if m.options.Rule != nil {
+		var err error
+		if rule, err = m.options.Rule(ctx, path); err != nil {
+			return nil, nil, err
 		}
 	}
+	if rule.Driver == BinaryDriver || slices.ContainsFunc(sides[:], IsBinary) {
+		conflict.Kind = Binary
+		return nil, conflict, nil
+	}
 	chunks := Text(sides[0], sides[1], sides[2])
+	if rule.Driver == UnionDriver {
+		chunks = united(chunks)
+	}
 	if merged, ok := Settled(chunks); ok {
 		return merged, nil, nil
 	}
-	conflict.Regions = Regions(chunks)
+	conflict.Chunks = chunks
 	return nil, conflict, nil
 }
 
-func (m *treeMerge) conflict(path string, kind Kind, t triple, regions []Region) repo.Entry {
-	m.conflicts = append(m.conflicts, Conflict{path, kind, t.base, t.left, t.right, regions})
+func (m *treeMerge) conflict(path string, kind Kind, t triple) repo.Entry {
+	m.suspect = m.suspect || kind == ModifyDelete || kind == FileFolder
+	m.conflicts = append(m.conflicts, Conflict{Path: path, Kind: kind, Base: t.base, Left: t.left, Right: t.right})
 	return t.left
 }
 

@@ -16,40 +16,102 @@ import (
 // explainLimit bounds how many commits of the other side are looked at.
 const explainLimit = 500
 
-// explainConflict names the commits on the other side that changed the conflicting
-// lines, or at least touched the paths, among those of the target that the branch does not have, and those of the
-// branch that came before the source but are not in the series yet.
-func (r *run) explainConflict(ctx context.Context, step *Step) error {
-	others, err := r.targetCommits(ctx)
+// explainMeetings names the commits on the other side of each conflict of a step: among
+// those of the target that the branch does not have, and those of the branch that came
+// before the source but are not in the series yet.
+func (r *run) explainMeetings(ctx context.Context, step *Step) error {
+	if len(step.Met) == 0 {
+		return nil
+	}
+	target, err := r.targetCommits(ctx)
 	if err != nil {
 		return err
 	}
+	for i := range step.Met {
+		others := r.othersThan(step.Met[i].Source, target)
+		if step.Merge {
+			others = r.plan.Sources // the branch's own are what another branch meets
+		}
+		if err := r.explainMeeting(ctx, &step.Met[i], others); err != nil {
+			return err
+		}
+	}
+	if step.Result == Conflict {
+		r.explainConflict(step)
+	}
+	return nil
+}
+
+// othersThan are the commits that a source can have met.
+func (r *run) othersThan(source repo.ID, target []repo.ID) []repo.ID {
+	others := slices.Clone(target)
 	for _, id := range r.plan.Sources {
-		if id == step.Stopped {
+		if id == source {
 			break
 		}
 		if !r.applied[id] {
 			others = append(others, id)
 		}
 	}
-	near, byPath := []repo.ID{}, []repo.ID{}
+	return others
+}
+
+func (r *run) explainMeeting(ctx context.Context, m *Meeting, others []repo.ID) error {
+	regions := m.Conflict.Regions()
+	m.Writers = make([][]repo.ID, len(regions))
 	for _, id := range others {
-		touchesPath, touchesLines, err := r.touches(ctx, id, step.Conflicts)
+		if id == m.Source {
+			continue
+		}
+		list, err := r.differences(ctx, id)
 		if err != nil {
 			return err
 		}
-		if touchesLines {
-			near = append(near, id)
-		}
-		if touchesPath {
-			byPath = append(byPath, id)
+		for _, d := range list {
+			if d.Path != m.Path && (d.Path != m.From || m.From == "") && (d.Path != m.Other || m.Other == "") {
+				continue
+			}
+			if !slices.Contains(m.Against, id) {
+				m.Against = append(m.Against, id)
+			}
+			for i, region := range regions {
+				wrote, err := r.wroteRegion(ctx, d, region)
+				if err != nil {
+					return err
+				}
+				if wrote && !slices.Contains(m.Writers[i], id) {
+					m.Writers[i] = append(m.Writers[i], id)
+				}
+			}
 		}
 	}
-	if step.Against = near; len(near) == 0 {
-		step.Against = byPath
+	return nil
+}
+
+// explainConflict sums a step's open conflicts up: with which commits, those that wrote
+// the very lines before those that only touched the paths.
+func (r *run) explainConflict(step *Step) {
+	var near, byPath []repo.ID
+	for _, m := range step.Met {
+		if m.Open() == 0 {
+			continue
+		}
+		byPath = append(byPath, m.Against...)
+		near = append(near, slices.Concat(m.Writers...)...)
+	}
+	if step.Against = unique(near); len(near) == 0 {
+		step.Against = unique(byPath)
 	}
 	step.Reason = r.conflictReason(step)
-	return nil
+}
+
+func unique(ids []repo.ID) (once []repo.ID) {
+	for _, id := range ids {
+		if !slices.Contains(once, id) {
+			once = append(once, id)
+		}
+	}
+	return once
 }
 
 func (r *run) conflictReason(step *Step) string {
@@ -83,77 +145,71 @@ func (r *run) targetCommits(ctx context.Context) ([]repo.ID, error) {
 	return ids, err
 }
 
+// differences are what a commit changes.
 func (r *run) differences(ctx context.Context, id repo.ID) ([]merge.Difference, error) {
+	if list, known := r.changed[id]; known {
+		return list, nil
+	}
 	c := r.commits[id]
 	if parent := c.Parent(); !parent.IsZero() && r.commits[parent] == nil {
 		if _, err := r.readCommits(ctx, []repo.ID{parent}); err != nil {
 			return nil, err
 		}
 	}
-	return merge.Compare(ctx, r.objects, r.treeBefore(c), c.Tree)
+	list, err := merge.Compare(ctx, r.objects, r.treeBefore(c), c.Tree)
+	if err == nil {
+		r.changed[id] = list
+	}
+	return list, err
 }
 
-// touches says whether a commit changed a conflicting path, and whether it wrote
-// or removed lines that the conflict is about.
-func (r *run) touches(ctx context.Context, id repo.ID, conflicts []merge.Conflict) (path, lines bool, err error) {
-	list, err := r.differences(ctx, id)
-	if err != nil {
-		return false, false, err
-	}
-	for _, c := range conflicts {
-		for _, d := range list {
-			if d.Path != c.Path {
-				continue
-			}
-			path = true
-			wrote, err := r.wroteRegion(ctx, d, c.Regions)
-			if err != nil {
-				return false, false, err
-			}
-			lines = lines || wrote
-		}
-	}
-	return path, lines, nil
-}
+// textPair is two versions of a file.
+type textPair struct{ old, new repo.Entry }
 
-// wroteRegion says whether a change added a line that a region has on its left
-// side, and not in its base, or removed one of the base that is gone there.
-func (r *run) wroteRegion(ctx context.Context, d merge.Difference, regions []merge.Region) (bool, error) {
-	if len(regions) == 0 {
-		return false, nil
+// lineChange is what a change added and removed, wherever it stands.
+type lineChange struct{ added, removed map[string]bool }
+
+func (r *run) lineChange(ctx context.Context, d merge.Difference) (lineChange, error) {
+	pair := textPair{d.Old, d.New}
+	if change, known := r.lines[pair]; known {
+		return change, nil
 	}
+	change := lineChange{map[string]bool{}, map[string]bool{}}
 	old, err := r.fileLines(ctx, d.Old)
 	if err != nil {
-		return false, err
+		return change, err
 	}
 	new, err := r.fileLines(ctx, d.New)
 	if err != nil {
-		return false, err
-	}
-	added, removed := map[string]bool{}, map[string]bool{}
-	for _, region := range regions {
-		addLines(added, region.Left, region.Base)
-		addLines(removed, region.Base, region.Left)
+		return change, err
 	}
 	for _, c := range diff.Lines(old, new) {
-		if hasLine(added, new[c.NewStart:c.NewEnd]) || hasLine(removed, old[c.OldStart:c.OldEnd]) {
-			return true, nil
+		for _, line := range new[c.NewStart:c.NewEnd] {
+			change.added[string(line)] = true
+		}
+		for _, line := range old[c.OldStart:c.OldEnd] {
+			change.removed[string(line)] = true
 		}
 	}
-	return false, nil
+	r.lines[pair] = change
+	return change, nil
 }
 
-// addLines adds the lines that are not among the others.
-func addLines(set map[string]bool, lines, others [][]byte) {
-	for _, line := range lines {
-		if !slices.ContainsFunc(others, func(other []byte) bool { return bytes.Equal(other, line) }) {
-			set[string(line)] = true
-		}
+// wroteRegion says whether a change added a line that a region has on its left side,
+// and not in its base, or removed one of the base that is gone there.
+func (r *run) wroteRegion(ctx context.Context, d merge.Difference, region merge.Region) (bool, error) {
+	change, err := r.lineChange(ctx, d)
+	if err != nil {
+		return false, err
 	}
+	return hasNew(change.added, region.Left, region.Base) || hasNew(change.removed, region.Base, region.Left), nil
 }
 
-func hasLine(set map[string]bool, lines [][]byte) bool {
-	return slices.ContainsFunc(lines, func(line []byte) bool { return set[string(line)] })
+// hasNew says whether one of the lines that are not among the others is in a set.
+func hasNew(set map[string]bool, lines, others [][]byte) bool {
+	return slices.ContainsFunc(lines, func(line []byte) bool {
+		return set[string(line)] && !slices.ContainsFunc(others, func(other []byte) bool { return bytes.Equal(other, line) })
+	})
 }
 
 // explainEmpty says why nothing is left of a step: its commits take each other

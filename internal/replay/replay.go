@@ -9,15 +9,20 @@ package replay
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 	"sync"
 
+	"bastel/internal/mend"
 	"bastel/internal/merge"
 	"bastel/internal/repo"
 	"bastel/internal/shape"
 )
+
+// ErrUnrelated means that a merge is of histories without a common commit.
+var ErrUnrelated = errors.New("the two have no commit in common")
 
 // Result says what becomes of an entry.
 type Result string
@@ -34,14 +39,25 @@ type Step struct {
 	Title     string
 	From      []repo.ID
 	Sources   []repo.ID // the branch's commits that it takes from, as a whole or in part
+	Merge     bool      // it merges another branch
 	Result    Result
-	Reason    string    // of an empty step or a conflict: why, in a sentence
-	Stopped   repo.ID   // of a conflict: the source that could not be applied
-	Against   []repo.ID // of a conflict: commits of the other side that touched the same paths
-	Conflicts []merge.Conflict
-	Commit    repo.ID // the commit that comes out; zero if none does
-	Kept      bool    // the commit is the source itself, unchanged
-	Tree      repo.ID // the content after this step
+	Reason    string           // of an empty step or a conflict: why, in a sentence
+	Stopped   repo.ID          // of a conflict: the source that could not be applied
+	Against   []repo.ID        // of a conflict: commits of the other side that touched the same paths
+	Conflicts []merge.Conflict // those that are open
+	Met       []Meeting        // all that met, those that are answered too
+	Followed  []merge.Move     // renames that a source's changes followed
+	Commit    repo.ID          // the commit that comes out; zero if none does
+	Kept      bool             // the commit is the source itself, unchanged
+	Tree      repo.ID          // the content after this step
+}
+
+// Meeting is a conflict, with its answers as far as there are any, and who it is with.
+type Meeting struct {
+	mend.State
+	Source  repo.ID     // the commit whose replay met it
+	Against []repo.ID   // commits of the other side that touched the path, oldest first
+	Writers [][]repo.ID // by region: those of them that wrote its lines, or removed them
 }
 
 // Paths lists where a step conflicts.
@@ -96,19 +112,28 @@ type Engine struct {
 
 	mu      sync.Mutex
 	commits map[repo.ID]*repo.Commit
-	merged  map[mergeKey]mergeValue
+	merged  map[mergeKey]merge.Merged
+	changed map[repo.ID][]merge.Difference // by commit: what it changes
+	lines   map[textPair]lineChange
+	memory  map[mend.Key]mend.Answer
 }
 
-type mergeKey struct{ tree, source repo.ID }
-
-type mergeValue struct {
-	tree      repo.ID
-	conflicts []merge.Conflict
+type mergeKey struct {
+	tree repo.ID
+	change
 }
 
 // New makes an engine.
 func New(r *repo.Repo) *Engine {
-	return &Engine{repo: r, objects: r.NewOverlay(), commits: map[repo.ID]*repo.Commit{}, merged: map[mergeKey]mergeValue{}}
+	return &Engine{repo: r, objects: r.NewOverlay(), commits: map[repo.ID]*repo.Commit{}, merged: map[mergeKey]merge.Merged{},
+		changed: map[repo.ID][]merge.Difference{}, lines: map[textPair]lineChange{}}
+}
+
+// Remember gives the engine answers to conflicts, to be used wherever a plan has none.
+func (e *Engine) Remember(memory map[mend.Key]mend.Answer) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	e.memory = memory
 }
 
 // Objects is where the engine's new objects can be read.
@@ -141,7 +166,10 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 	}
 	reading, stop := e.readAhead(ctx, fresh)
 	defer stop()
-	run := run{Engine: e, plan: plan, onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(), reading: reading}
+	rules := e.repo.NewMergeRules()
+	defer rules.Close()
+	run := run{Engine: e, plan: plan, onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(), reading: reading,
+		rule: ruleOf(rules), book: mend.Book{Given: plan.Given, Shut: plan.Shut, Memory: e.memory}, history: []repo.ID{onto}}
 	if !onto.IsZero() {
 		run.tree = e.commits[onto].Tree
 	}
@@ -175,7 +203,8 @@ const memoryLimit = 48 << 20
 // forget drops all that was computed. Commits stay: they are few, and small.
 func (e *Engine) forget() {
 	e.objects = e.repo.NewOverlay()
-	e.merged = map[mergeKey]mergeValue{}
+	e.merged = map[mergeKey]merge.Merged{}
+	e.changed, e.lines = map[repo.ID][]merge.Difference{}, map[textPair]lineChange{}
 }
 
 // load reads all commits of the plan, and gives the sources that are new to the
@@ -330,10 +359,28 @@ type run struct {
 	applied    map[repo.ID]bool
 	reading    map[repo.ID]<-chan struct{} // of sources that are being read ahead
 	signatures int
+	rule       func(ctx context.Context, path string) (merge.Rule, error)
+	book       mend.Book
+	history    []repo.ID // commits of the repository that what was made so far contains
+}
+
+// ruleOf reads what the attributes say. A driver that is a program is not run.
+func ruleOf(rules *repo.MergeRules) func(ctx context.Context, path string) (merge.Rule, error) {
+	return func(ctx context.Context, path string) (merge.Rule, error) {
+		rule, err := rules.Rule(ctx, path)
+		driver := merge.TextDriver
+		switch rule.Driver {
+		case "unset", "binary":
+			driver = merge.BinaryDriver
+		case "union":
+			driver = merge.UnionDriver
+		}
+		return merge.Rule{Driver: driver, MarkerSize: rule.MarkerSize}, err
+	}
 }
 
 func (r *run) step(ctx context.Context, entry shape.Entry) (Step, error) {
-	step := Step{From: entry.From, Result: Clean}
+	step := Step{From: entry.From, Merge: entry.Merge, Result: Clean}
 	for _, id := range entry.From {
 		if source, _ := r.plan.Origin(id); !source.IsZero() && !slices.Contains(step.Sources, source) {
 			step.Sources = append(step.Sources, source)
@@ -346,29 +393,158 @@ func (r *run) step(ctx context.Context, entry shape.Entry) (Step, error) {
 	}
 	before := r.tree
 	meantToBeEmpty := true
+	var changes []change
 	for _, id := range entry.From {
 		source := r.commits[id]
-		base := r.treeBefore(source)
-		meantToBeEmpty = meantToBeEmpty && base == source.Tree
-		value, err := r.merge(ctx, base, source.Tree, id)
+		base, err := r.baseOf(ctx, entry, source, id)
 		if err != nil {
 			return step, err
 		}
-		r.tree = value.tree
-		if len(value.conflicts) > 0 && step.Result != Conflict {
-			step.Result, step.Stopped, step.Conflicts = Conflict, id, value.conflicts
+		meantToBeEmpty = meantToBeEmpty && (entry.Merge || base == source.Tree)
+		changes = append(changes, change{id, base, source.Tree})
+	}
+	changes, err := r.joined(ctx, changes)
+	if err != nil {
+		return step, err
+	}
+	for _, c := range changes {
+		if err := r.apply(ctx, &step, c); err != nil {
+			return step, err
 		}
+	}
+	for _, id := range entry.From {
 		r.markApplied(id)
 	}
 	step.Tree = r.tree
-	if step.Result == Conflict {
-		return step, r.explainConflict(ctx, &step)
+	if err := r.explainMeetings(ctx, &step); err != nil || step.Result == Conflict {
+		return step, err
 	}
 	if r.tree == before && !meantToBeEmpty {
 		step.Result = Empty
+		if len(step.Met) > 0 {
+			step.Reason = "the answers to its conflicts leave nothing of it"
+			return step, nil
+		}
 		return step, r.explainEmpty(ctx, &step)
 	}
 	return step, r.commit(entry, &step)
+}
+
+// change is what a source does: the contents before it and after it.
+type change struct{ source, base, tree repo.ID }
+
+// joined makes one change of several where one of them conflicts, so that there is one
+// question in place of many. If they cannot be joined by themselves they stay apart.
+func (r *run) joined(ctx context.Context, changes []change) ([]change, error) {
+	if len(changes) < 2 {
+		return changes, nil
+	}
+	clean, err := r.cleanOn(ctx, r.tree, changes)
+	if err != nil || !clean.IsZero() {
+		return changes, err
+	}
+	first, last := changes[0], changes[len(changes)-1]
+	together, err := r.cleanOn(ctx, first.tree, changes[1:])
+	if err != nil || together.IsZero() {
+		return changes, err
+	}
+	return []change{{last.source, first.base, together}}, nil
+}
+
+// cleanOn gives what changes make of a tree, one after the other; zero if one conflicts.
+func (r *run) cleanOn(ctx context.Context, tree repo.ID, changes []change) (repo.ID, error) {
+	for _, c := range changes {
+		merged, err := r.merge(ctx, tree, c)
+		if err != nil || len(merged.Conflicts) > 0 {
+			return repo.ID{}, err
+		}
+		tree = merged.Tree
+	}
+	return tree, nil
+}
+
+// apply brings a change onto the tree built so far, with the answers that there are.
+// Where a conflict stays open the others of the step are not looked at.
+func (r *run) apply(ctx context.Context, step *Step, c change) error {
+	source := c.source
+	merged, err := r.merge(ctx, r.tree, c)
+	if err != nil {
+		return err
+	}
+	r.tree = merged.Tree
+	step.Followed = append(step.Followed, merged.Followed...)
+	if len(merged.Conflicts) == 0 {
+		return nil
+	}
+	var states []mend.State
+	var met []Meeting
+	var open []merge.Conflict
+	for _, conflict := range merged.Conflicts {
+		state := mend.Look(conflict, source, r.book)
+		states, met = append(states, state), append(met, Meeting{State: state, Source: source})
+		if state.Open() > 0 {
+			open = append(open, conflict)
+		}
+	}
+	if r.tree, err = mend.Settle(ctx, r.objects, r.tree, states); err != nil {
+		return fmt.Errorf("put the answers in at %s: %w", source.Short(), err)
+	}
+	if step.Result == Conflict {
+		return nil
+	}
+	step.Met = append(step.Met, met...)
+	if len(open) > 0 {
+		step.Result, step.Stopped, step.Conflicts = Conflict, source, open
+	}
+	return nil
+}
+
+// baseOf is the content that a source's change is held against: that of its parent; for
+// a merge that of the commit where the histories parted.
+func (r *run) baseOf(ctx context.Context, entry shape.Entry, source *repo.Commit, id repo.ID) (repo.ID, error) {
+	if !entry.Merge {
+		return r.treeBefore(source), nil
+	}
+	base, err := r.repo.MergeBase(ctx, id, r.history...)
+	if err != nil {
+		return repo.ID{}, err
+	}
+	if base.IsZero() {
+		return repo.ID{}, fmt.Errorf("merge %s: %w", id.Short(), ErrUnrelated)
+	}
+	if _, err := r.readCommits(ctx, []repo.ID{base}); err != nil {
+		return repo.ID{}, err
+	}
+	r.history = append(r.history, id)
+	return r.commits[base].Tree, nil
+}
+
+// moved says whether the series so far can have renamed a file: the target's commits
+// can, of what was there where the branch begins, and each commit of the branch that
+// has both names, whether it came before or is still to come.
+func (r *run) moved(ctx context.Context, from, to string) (bool, error) {
+	if base := r.commits[r.plan.Base]; base != nil {
+		there, err := r.objects.Find(ctx, base.Tree, from)
+		if err != nil || !there.IsZero() {
+			return true, err
+		}
+	}
+	for _, id := range r.plan.Sources {
+		list, err := r.differences(ctx, id)
+		if err != nil {
+			return false, err
+		}
+		names := 0
+		for _, d := range list {
+			if (d.Path == from || d.Path == to) && (d.Old.IsZero() || d.New.IsZero()) {
+				names++
+			}
+		}
+		if names == 2 {
+			return true, nil
+		}
+	}
+	return false, nil
 }
 
 func (r *run) markApplied(id repo.ID) {
@@ -385,20 +561,19 @@ func (e *Engine) treeBefore(c *repo.Commit) repo.ID {
 	return e.repo.EmptyTree()
 }
 
-// merge brings one source's change onto the tree built so far.
-func (r *run) merge(ctx context.Context, base, right, source repo.ID) (mergeValue, error) {
-	key := mergeKey{r.tree, source}
+// merge brings a change onto a tree.
+func (r *run) merge(ctx context.Context, tree repo.ID, c change) (merge.Merged, error) {
+	key := mergeKey{tree, c}
 	if value, ok := r.merged[key]; ok {
 		return value, nil
 	}
-	if read, ok := r.reading[source]; ok {
+	if read, ok := r.reading[c.source]; ok {
 		<-read
 	}
-	tree, conflicts, err := merge.Trees(ctx, r.objects, base, r.tree, right)
+	value, err := merge.TreesBy(ctx, r.objects, merge.Options{Rule: r.rule, Moved: r.moved}, c.base, tree, c.tree)
 	if err != nil {
-		return mergeValue{}, fmt.Errorf("apply %s: %w", source.Short(), err)
+		return value, fmt.Errorf("apply %s: %w", c.source.Short(), err)
 	}
-	value := mergeValue{tree, conflicts}
 	r.merged[key] = value
 	return value, nil
 }
@@ -407,20 +582,27 @@ func (r *run) merge(ctx context.Context, base, right, source repo.ID) (mergeValu
 func (r *run) commit(entry shape.Entry, step *Step) error {
 	id := entry.From[0]
 	source := r.commits[id]
-	unchanged := len(entry.From) == 1 && entry.Message == "" && entry.Author == "" && entry.Date == "" && !r.plan.IsMade(id) && source.Tree == r.tree &&
+	unchanged := len(entry.From) == 1 && !entry.Merge && entry.Message == "" && entry.Author == "" && entry.Date == "" && !r.plan.IsMade(id) && source.Tree == r.tree &&
 		len(source.Parents) <= 1 && source.Parent() == r.parent
 	if unchanged {
 		step.Commit, step.Kept = id, true
 		r.parent = id
+		r.history = append(r.history, id)
 		return nil
 	}
 	c := &repo.Commit{Tree: r.tree, Author: source.Author, Committer: r.committer, Encoding: source.Encoding, Message: source.Message}
 	if !r.parent.IsZero() {
 		c.Parents = []repo.ID{r.parent}
 	}
+	if entry.Merge {
+		c = &repo.Commit{Tree: r.tree, Parents: append(c.Parents, id), Author: r.committer, Committer: r.committer}
+	}
 	c.Author = signedAs(c.Author, entry)
 	for _, from := range entry.From {
 		for _, h := range r.commits[from].Extra {
+			if entry.Merge {
+				break // that commit stays as it is
+			}
 			if isSignature(h) {
 				r.signatures++
 			} else if from == id && h.Key != "mergetag" {

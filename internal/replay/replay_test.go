@@ -3,6 +3,7 @@ package replay_test
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -10,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"bastel/internal/mend"
 	"bastel/internal/merge"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
@@ -207,12 +209,14 @@ func TestAgainstANaiveReplay(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		name := rapid.SampledFrom([]string{"a", "d/b", "d/c", "d/e/f"})
 		line := rapid.SampledFrom([]string{"1\n", "2\n", "3\n", "4\n", "5\n", "6\n"})
-		files := map[string]string{"a": "1\n2\n3\n4\n5\n", "d/b": "1\n"}
+		files := map[string]string{"a": "1 of a\n2 of a\n3 of a\n4 of a\n5 of a\n", "d/b": "1 of d/b\n"}
 		states := []map[string]string{clone(files)}
 		n := rapid.IntRange(1, 6).Draw(t, "commits")
 		for range n {
 			for range rapid.IntRange(0, 2).Draw(t, "files") {
-				files[name.Draw(t, "name")] = strings.Join(rapid.SliceOfN(line, 0, 6).Draw(t, "text"), "")
+				path := name.Draw(t, "name")
+				// No text resembles that of another file: this replay knows no renames.
+				files[path] = strings.ReplaceAll(strings.Join(rapid.SliceOfN(line, 0, 6).Draw(t, "text"), ""), "\n", " of "+path+"\n")
 			}
 			if rapid.IntRange(0, 5).Draw(t, "delete") == 0 {
 				delete(files, name.Draw(t, "name"))
@@ -303,7 +307,7 @@ func TestForecastExplains(t *testing.T) {
 		require.Len(t, forecast.Steps[i].Against, 1)
 		assert.Equal(t, subject, f.Git("log", "-1", "--format=%s", forecast.Steps[i].Against[0].String()))
 	}
-	region := forecast.Steps[1].Conflicts[0].Regions[0]
+	region := forecast.Steps[1].Conflicts[0].Regions()[0]
 	assert.Equal(t, "6 m\n|600 cm\n|7 m\n", string(region.Base[0])+"|"+string(region.Left[0])+"|"+string(region.Right[0]))
 	assert.True(t, forecast.Tip.IsZero())
 	assert.Empty(t, f.Git("status", "--porcelain"))
@@ -362,4 +366,101 @@ func TestEditsOnOneEngine(t *testing.T) {
 			require.Equal(t, fresh, kept)
 		}
 	})
+}
+
+// TestAnsweredOnce: four commits change one line that a colleague changed too. Each
+// conflict is answered in the plan; in the next plan nothing is asked again; the branch
+// that came first is explained where nothing of it is left.
+func TestAnsweredOnce(t *testing.T) {
+	f := fixture.New(t)
+	base := fixture.ID(t, f.Commit("base", "depth", "top\n6 m\n", "hours", "nine\n"))
+	f.Git("switch", "--quiet", "-c", "feature")
+	var sources []repo.ID
+	for i := range 4 {
+		sources = append(sources, fixture.ID(t, f.Commit(fmt.Sprint("deeper ", i), "depth", fmt.Sprintf("top\n%d m\n", 7+i))))
+	}
+	f.Git("switch", "--quiet", "main")
+	onto := fixture.ID(t, f.Commit("centimetres", "depth", "top\n600 cm\n"))
+	engine, plan := replay.New(f.Open(t)), shape.New("feature", sources[3], base, sources)
+	var result *replay.Forecast
+	asked := 0
+	for {
+		var err error
+		result, err = engine.Run(ctx, plan, onto, committer, nil)
+		require.NoError(t, err)
+		at := slices.IndexFunc(result.Steps, func(s replay.Step) bool { return s.Result == replay.Conflict })
+		if at < 0 {
+			break
+		}
+		asked++
+		met := result.Steps[at].Met[0]
+		if at == 0 {
+			assert.Equal(t, [][]repo.ID{{onto}}, met.Writers, "it says who wrote the line there")
+		}
+		plan = plan.Answer(met.Questions()[0].Give(mend.Answer{Own: []byte(fmt.Sprintf("%d00 cm\n", 7+at))}))
+	}
+	assert.Equal(t, 4, asked)
+	assert.Equal(t, "top\n1000 cm\n", contentAt(t, engine, result.Tree, "depth"))
+	assert.Equal(t, mend.Here, result.Steps[3].Met[0].Regions[0].Origin)
+
+	joined := shape.New("feature", sources[3], base, sources).Join(0, 1, 2, 3)
+	once, err := engine.Run(ctx, joined, onto, committer, nil)
+	require.NoError(t, err)
+	require.Len(t, once.Steps[0].Met, 1)
+	joined = joined.Answer(once.Steps[0].Met[0].Questions()[0].Give(mend.Answer{Own: []byte("1000 cm\n")}))
+	once, err = engine.Run(ctx, joined, onto, committer, nil)
+	require.NoError(t, err)
+	assert.Equal(t, replay.Clean, once.Steps[0].Result, "joined first, it is one question")
+	assert.Equal(t, result.Tree, once.Tree)
+
+	memory := map[mend.Key]mend.Answer{}
+	for _, g := range plan.Given {
+		memory[g.Key] = g.Answer
+	}
+	engine.Remember(memory)
+	again, err := engine.Run(ctx, shape.New("feature", sources[3], base, sources), onto, committer, nil)
+	require.NoError(t, err)
+	assert.Equal(t, result.Tip, again.Tip, "answers replayed give the same bytes")
+	assert.Equal(t, mend.Remembered, again.Steps[0].Met[0].Regions[0].Origin)
+
+	left := shape.New("feature", sources[3], base, sources)
+	first, err := replay.New(f.Open(t)).Run(ctx, left, onto, committer, nil)
+	require.NoError(t, err)
+	left = left.Answer(first.Steps[0].Met[0].Questions()[0].Give(mend.Take(mend.Left)))
+	first, err = replay.New(f.Open(t)).Run(ctx, left, onto, committer, nil)
+	require.NoError(t, err)
+	assert.Equal(t, replay.Empty, first.Steps[0].Result)
+	assert.Equal(t, "the answers to its conflicts leave nothing of it", first.Steps[0].Reason)
+}
+
+func contentAt(t *testing.T, engine *replay.Engine, tree repo.ID, path string) string {
+	entry, err := engine.Objects().Find(ctx, tree, path)
+	require.NoError(t, err)
+	data, err := engine.Objects().Blob(ctx, entry.ID)
+	require.NoError(t, err)
+	return string(data)
+}
+
+// TestMergeEntries: another branch is merged as an entry, with answers as any other.
+func TestMergeEntries(t *testing.T) {
+	f, plan, onto := story(t)
+	engine := replay.New(f.Open(t))
+	plan = plan.Insert(len(plan.Next), onto)
+	last := len(plan.Next) - 1
+	plan.Next[last].Merge, plan.Next[last].Message = true, "Merge main\n"
+	require.NoError(t, plan.Check())
+	result, err := engine.Run(ctx, plan, plan.Base, committer, nil)
+	require.NoError(t, err)
+	require.Equal(t, replay.Conflict, result.Steps[last].Result)
+	var paths []string
+	for _, met := range result.Steps[last].Met {
+		paths = append(paths, met.Path)
+		plan = plan.Answer(met.Questions()[0].Give(mend.Take(mend.Left)))
+	}
+	assert.Equal(t, []string{"depth", "old"}, paths, "the same change on both sides is none")
+	result, err = engine.Run(ctx, plan, plan.Base, committer, nil)
+	require.NoError(t, err)
+	require.NoError(t, engine.Flush(ctx, result.Tip))
+	assert.Equal(t, plan.Tip.String()+" "+onto.String(), f.Git("log", "-1", "--format=%P", result.Tip.String()), "commits before it stay as they are")
+	assert.Equal(t, "8 m", f.Git("show", result.Tip.String()+":depth"))
 }

@@ -175,6 +175,15 @@ func (r *Repo) StateDir() (string, error) {
 	return dir, nil
 }
 
+// SharedStateDir makes the folder for what all linked working trees share.
+func (r *Repo) SharedStateDir() (string, error) {
+	dir := filepath.Join(r.commonDir, "bastel")
+	if err := os.MkdirAll(dir, 0o777); err != nil {
+		return "", fmt.Errorf("make Bastel's folder: %w", err)
+	}
+	return dir, nil
+}
+
 func (r *Repo) newHash() hash.Hash {
 	if r.idLen == sha256.Size {
 		return sha256.New()

@@ -179,24 +179,9 @@ func (o *Overlay) Larger(ctx context.Context, ids []ID, limit int) (map[ID]bool,
 	return large, err
 }
 
-// Find gives what a tree has at a path; the zero entry where there is nothing.
+// Find looks a path up in the overlay.
 func (o *Overlay) Find(ctx context.Context, tree ID, path string) (Entry, error) {
-	e := Entry{Mode: ModeTree, ID: tree}
-	for name := range strings.SplitSeq(path, "/") {
-		if e.Mode != ModeTree {
-			return Entry{}, nil
-		}
-		folder, err := o.Tree(ctx, e.ID)
-		if err != nil {
-			return Entry{}, err
-		}
-		at := slices.IndexFunc(folder, func(e Entry) bool { return e.Name == name })
-		if at < 0 {
-			return Entry{}, nil
-		}
-		e = folder[at]
-	}
-	return e, nil
+	return Find(ctx, o, tree, path)
 }
 
 // Flush writes the objects that are reachable from the given commits and not in
@@ -235,25 +220,57 @@ func (r *Repo) writeLoose(ctx context.Context, objects []Object) error {
 	return nil
 }
 
-// EditTree gives a tree with some of its files set, or taken out where the mode is
-// ModeNone. Only the folders on the way are read; those that get empty go.
-func (o *Overlay) EditTree(ctx context.Context, tree ID, entries []IndexEntry) (ID, error) {
+// Folders is what trees are read from and put into.
+type Folders interface {
+	Tree(ctx context.Context, id ID) (Tree, error)
+	PutTree(tree Tree) ID
+}
+
+// EditTree gives a tree with some paths changed: entries without a mode are removed,
+// with the folders that get empty by that. A file in a folder's place, and a folder in
+// a file's, take it.
+func EditTree(ctx context.Context, folders Folders, tree ID, entries []IndexEntry) (ID, error) {
 	entries = slices.Clone(entries)
 	slices.SortStableFunc(entries, func(a, b IndexEntry) int { return strings.Compare(a.Path, b.Path) })
-	id, err := o.editTree(ctx, tree, "", entries)
+	id, err := editTree(ctx, folders, tree, "", entries)
 	if err == nil && id.IsZero() {
-		id = o.PutTree(nil)
+		id = folders.PutTree(nil)
 	}
 	return id, err
 }
 
+// EditTree does so in the overlay.
+func (o *Overlay) EditTree(ctx context.Context, tree ID, entries []IndexEntry) (ID, error) {
+	if tree == o.repo.EmptyTree() {
+		tree = ID{}
+	}
+	return EditTree(ctx, o, tree, entries)
+}
+
+// Find gives what a tree has at a path; the zero entry where there is nothing.
+func Find(ctx context.Context, folders Folders, tree ID, path string) (Entry, error) {
+	e := Entry{Mode: ModeTree, ID: tree}
+	for name := range strings.SplitSeq(path, "/") {
+		if e.Mode != ModeTree {
+			return Entry{}, nil
+		}
+		folder, err := folders.Tree(ctx, e.ID)
+		if err != nil {
+			return Entry{}, err
+		}
+		at := slices.IndexFunc(folder, func(e Entry) bool { return e.Name == name })
+		if at < 0 {
+			return Entry{}, nil
+		}
+		e = folder[at]
+	}
+	return e, nil
+}
+
 // editTree edits one folder; zero stands for one without entries. The entries' paths
 // begin with the prefix.
-func (o *Overlay) editTree(ctx context.Context, id ID, prefix string, entries []IndexEntry) (ID, error) {
-	if id == o.repo.EmptyTree() {
-		id = ID{}
-	}
-	tree, err := o.Tree(ctx, id)
+func editTree(ctx context.Context, folders Folders, id ID, prefix string, entries []IndexEntry) (ID, error) {
+	tree, err := folders.Tree(ctx, id)
 	if err != nil {
 		return ID{}, err
 	}
@@ -280,7 +297,7 @@ func (o *Overlay) editTree(ctx context.Context, id ID, prefix string, entries []
 		if old := names[name]; old.Mode == ModeTree {
 			folder = old.ID
 		}
-		if folder, err = o.editTree(ctx, folder, below, entries[n:end]); err != nil {
+		if folder, err = editTree(ctx, folders, folder, below, entries[n:end]); err != nil {
 			return ID{}, err
 		}
 		if !folder.IsZero() {
@@ -294,7 +311,7 @@ func (o *Overlay) editTree(ctx context.Context, id ID, prefix string, entries []
 		return ID{}, nil
 	}
 	edited := slices.SortedFunc(maps.Values(names), Compare)
-	return o.PutTree(edited), nil
+	return folders.PutTree(edited), nil
 }
 
 // reach lists the written objects below id; what the repository already has ends

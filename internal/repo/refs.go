@@ -130,8 +130,19 @@ func (r *Repo) UpdateRefs(ctx context.Context, reflog string, updates ...RefUpda
 }
 
 // MergeBase is the best common ancestor, or the zero id where there is none.
-func (r *Repo) MergeBase(ctx context.Context, a, b ID) (ID, error) {
-	out, err := r.line(ctx, "merge-base", a.String(), b.String())
+//
+// With several others it is that of the first and a merge of the others.
+func (r *Repo) MergeBase(ctx context.Context, a ID, others ...ID) (ID, error) {
+	args := []string{"merge-base", a.String()}
+	for _, id := range others {
+		if !id.IsZero() {
+			args = append(args, id.String())
+		}
+	}
+	if len(args) == 2 {
+		return ID{}, nil
+	}
+	out, err := r.line(ctx, args...)
 	if err != nil {
 		if exitCode(err) == 1 {
 			return ID{}, nil

@@ -11,6 +11,7 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
+	"bastel/internal/mend"
 	"bastel/internal/repo"
 )
 
@@ -19,15 +20,17 @@ const Format = "bastel-plan/1"
 
 // File is a plan as it stands in a file.
 type File struct {
-	Format  string      `toml:"format" json:"format"`
-	Branch  string      `toml:"branch" json:"branch"`
-	Tip     repo.ID     `toml:"tip" json:"tip"`
-	Base    string      `toml:"base,omitempty" json:"base,omitempty"` // "root": the range begins with a root commit
-	Onto    string      `toml:"onto,omitempty" json:"onto,omitempty"`
-	LeftOut []repo.ID   `toml:"left_out" json:"left_out"`
-	Extra   []repo.ID   `toml:"extra,omitempty" json:"extra,omitempty"` // commits used besides those of the branch
-	Split   []FileSplit `toml:"split,omitempty" json:"split,omitempty"`
-	Next    []FileEntry `toml:"next" json:"next"`
+	Format  string       `toml:"format" json:"format"`
+	Branch  string       `toml:"branch" json:"branch"`
+	Tip     repo.ID      `toml:"tip" json:"tip"`
+	Base    string       `toml:"base,omitempty" json:"base,omitempty"` // "root": the range begins with a root commit
+	Onto    string       `toml:"onto,omitempty" json:"onto,omitempty"`
+	LeftOut []repo.ID    `toml:"left_out" json:"left_out"`
+	Extra   []repo.ID    `toml:"extra,omitempty" json:"extra,omitempty"` // commits used besides those of the branch
+	Split   []FileSplit  `toml:"split,omitempty" json:"split,omitempty"`
+	Next    []FileEntry  `toml:"next" json:"next"`
+	Shut    []mend.Key   `toml:"shut,omitempty" json:"shut,omitempty"` // answers of the memory that are not to be used
+	Answers []FileAnswer `toml:"answer,omitempty" json:"answers,omitempty"`
 }
 
 // FileSplit is a commit used in parts, in a file.
@@ -42,6 +45,7 @@ type FileEntry struct {
 	Message *string   `toml:"message,multiline,omitempty" json:"message,omitempty"`
 	Author  string    `toml:"author,omitempty" json:"author,omitempty"` // "Name <address>"
 	Date    string    `toml:"date,omitempty" json:"date,omitempty"`     // RFC 3339
+	Merge   bool      `toml:"merge,omitempty" json:"merge,omitempty"`
 }
 
 // fromRoot is what a file has as its base where there is none.
@@ -58,9 +62,12 @@ func (p Plan) File(messageOf func(repo.ID) string) File {
 	for _, split := range p.Splits {
 		f.Split = append(f.Split, FileSplit(split))
 	}
-	f.Extra = p.Extra
+	f.Extra, f.Shut = p.Extra, p.Shut
+	for _, g := range p.Given {
+		f.Answers = append(f.Answers, NewFileAnswer(g))
+	}
 	for _, entry := range p.Next {
-		e := FileEntry{From: entry.From, Author: entry.Author, Date: fileDate(entry.Date)}
+		e := FileEntry{From: entry.From, Author: entry.Author, Date: fileDate(entry.Date), Merge: entry.Merge}
 		message := entry.Message
 		if message == "" {
 			message = messageOf(entry.From[0])
@@ -125,12 +132,19 @@ func Decode(data []byte) (File, error) {
 // source's own is taken as absent, so that nothing is rewritten for its sake.
 // Errors: ErrBadPlan.
 func (f File) Plan(base repo.ID, sources []repo.ID, messageOf func(repo.ID) string) (Plan, error) {
-	p := Plan{Branch: f.Branch, Tip: f.Tip, Base: base, Onto: f.Onto, Sources: sources, LeftOut: f.LeftOut, Extra: f.Extra}
+	p := Plan{Branch: f.Branch, Tip: f.Tip, Base: base, Onto: f.Onto, Sources: sources, LeftOut: f.LeftOut, Extra: f.Extra, Shut: f.Shut}
+	for _, answer := range f.Answers {
+		given, err := answer.Given()
+		if err != nil {
+			return p, err
+		}
+		p.Given = append(p.Given, given)
+	}
 	for _, split := range f.Split {
 		p.Splits = append(p.Splits, Split(split))
 	}
 	for i, entry := range f.Next {
-		e := Entry{From: entry.From, Author: entry.Author}
+		e := Entry{From: entry.From, Author: entry.Author, Merge: entry.Merge}
 		if entry.Author != "" && !isAuthor(entry.Author) {
 			return p, bad("entry %d has the author %q; write it as Name <address>", i+1, entry.Author)
 		}

@@ -7,24 +7,28 @@ package shape
 import (
 	"errors"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 
+	"bastel/internal/mend"
 	"bastel/internal/repo"
 )
 
 // Plan says what a branch shall become. Plans are values: every edit gives a new
 // one and leaves the old one as it was.
 type Plan struct {
-	Branch  string    // short name
-	Tip     repo.ID   // where the branch was when the plan was made
-	Base    repo.ID   // the commit before the first source; zero where that is a root commit
-	Onto    string    // where the series shall begin: a name or an id; empty: at Base
-	Sources []repo.ID // the commits that the plan speaks of, oldest first
-	LeftOut []repo.ID // sources that are dropped on purpose
-	Next    []Entry   // what shall come out, oldest first
-	Splits  []Split   // sources that are used in parts
-	Extra   []repo.ID // commits used besides the sources: changed content, and new commits
+	Branch  string       // short name
+	Tip     repo.ID      // where the branch was when the plan was made
+	Base    repo.ID      // the commit before the first source; zero where that is a root commit
+	Onto    string       // where the series shall begin: a name or an id; empty: at Base
+	Sources []repo.ID    // the commits that the plan speaks of, oldest first
+	LeftOut []repo.ID    // sources that are dropped on purpose
+	Next    []Entry      // what shall come out, oldest first
+	Splits  []Split      // sources that are used in parts
+	Extra   []repo.ID    // commits used besides the sources: changed content, and new commits
+	Given   []mend.Given // answers to conflicts
+	Shut    []mend.Key   // conflicts for which remembered answers are not to be used
 }
 
 // Split puts parts in the place of a source: commits that lead, one after the other,
@@ -40,6 +44,7 @@ type Entry struct {
 	Message string    // empty: the first source's
 	Author  string    // "Name <address>"; empty: the first source's
 	Date    string    // when it was written, as "seconds zone"; empty: the first source's
+	Merge   bool      // its one source is an extra, whose branch is merged, and not replayed
 }
 
 // New is the plan that changes nothing.
@@ -92,6 +97,9 @@ func (p Plan) Check() error {
 		}
 		if entry.Message != "" && strings.TrimSpace(entry.Message) == "" {
 			return bad("%s has an empty message", where)
+		}
+		if entry.Merge && (len(entry.From) != 1 || !slices.Contains(p.Extra, entry.From[0]) || entry.Message == "") {
+			return bad("%s is a merge; it needs one source, which stands in extra, and a message", where)
 		}
 		if entry.Author != "" && !isAuthor(entry.Author) {
 			return bad("%s has the author %q; write it as Name <address>", where, entry.Author)
@@ -174,13 +182,16 @@ func orRoot(id repo.ID) string {
 // Equal says whether two plans would do the same to the same branch.
 func (p Plan) Equal(o Plan) bool {
 	sameEntry := func(a, b Entry) bool {
-		return a.Message == b.Message && a.Author == b.Author && a.Date == b.Date && slices.Equal(a.From, b.From)
+		return a.Message == b.Message && a.Author == b.Author && a.Date == b.Date && a.Merge == b.Merge && slices.Equal(a.From, b.From)
 	}
 	sameSplit := func(a, b Split) bool { return a.Of == b.Of && slices.Equal(a.Parts, b.Parts) }
 	return p.Branch == o.Branch && p.Tip == o.Tip && p.Base == o.Base && p.Onto == o.Onto &&
 		slices.Equal(p.LeftOut, o.LeftOut) && slices.EqualFunc(p.Next, o.Next, sameEntry) &&
-		slices.EqualFunc(p.Splits, o.Splits, sameSplit) && slices.Equal(p.Extra, o.Extra)
+		slices.EqualFunc(p.Splits, o.Splits, sameSplit) && slices.Equal(p.Extra, o.Extra) &&
+		slices.EqualFunc(p.Given, o.Given, sameGiven) && slices.Equal(p.Shut, o.Shut)
 }
+
+func sameGiven(a, b mend.Given) bool { return reflect.DeepEqual(a, b) }
 
 // Changes says whether the plan would do anything at all.
 func (p Plan) Changes() bool {
@@ -194,6 +205,8 @@ func (p Plan) clone() Plan {
 	p.Next = slices.Clone(p.Next)
 	p.Splits = slices.Clone(p.Splits)
 	p.Extra = slices.Clone(p.Extra)
+	p.Given = slices.Clone(p.Given)
+	p.Shut = slices.Clone(p.Shut)
 	return p
 }
 

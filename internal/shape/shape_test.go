@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"bastel/internal/mend"
 	"bastel/internal/repo"
 	"bastel/internal/shape"
 	"bastel/test/fixture"
@@ -167,6 +168,12 @@ func TestBadFilesSayWhatIsWrong(t *testing.T) {
 		"impossible date":    {head + entry(one) + "date = \"2026-02-31T09:30:00+02:00\"\n" + entry(two) + entry(three), "entry 1 has the date"},
 		"too early a date":   {head + entry(one) + "date = \"1950-02-01T09:30:00+02:00\"\n" + entry(two) + entry(three), "entry 1 has the date"},
 		"no author":          {head + entry(one) + "author = \"nobody\"\n" + entry(two) + entry(three), "entry 1 has the author"},
+		"merge of a source":  {head + entry(one) + "merge = true\nmessage = \"m\"\n" + entry(two) + entry(three), "entry 1 is a merge"},
+		"answer without key": {head + all + "[[answer]]\nof = \"" + one + "\"\npath = \"a\"\n", "has no key"},
+		"answer of a side":   {head + all + "[[answer]]\nkey = \"k\"\nof = \"" + one + "\"\npath = \"a\"\ntake = [\"up\"]\n", "is no side"},
+		"answer of lines":    {head + all + "[[answer]]\nkey = \"k\"\nof = \"" + one + "\"\npath = \"a\"\ntake = [\"left:0\"]\n", "does not name lines"},
+		"two answers in one": {head + all + "[[answer]]\nkey = \"k\"\nof = \"" + one + "\"\npath = \"a\"\ntake = [\"left\"]\ntext = \"x\"\n", "more than one of"},
+		"answer not base64":  {head + all + "[[answer]]\nkey = \"k\"\nof = \"" + one + "\"\npath = \"a\"\ndata = \"%\"\n", "not base64"},
 		"not a list":         {head + "next = 3\n", "line 4, column 8"},
 		"nothing":            {"", "no format"},
 		"not even text":      {"\x00\xff", "line 1"},
@@ -193,7 +200,15 @@ func edited(t *rapid.T, p shape.Plan, made *int) shape.Plan {
 		return p.BringBack(p.LeftOut[0])
 	}
 	at := rapid.IntRange(0, len(p.Next)-1).Draw(t, "at")
-	switch rapid.IntRange(0, 9).Draw(t, "edit") {
+	switch rapid.IntRange(0, 10).Draw(t, "edit") {
+	case 10:
+		answers := []mend.Answer{mend.Take(), mend.Take(mend.Right, mend.Left), {Take: []mend.Part{{Side: mend.Base, Lines: []int{0, 4}}}},
+			{Own: []byte{}}, {Own: []byte("text\n"), Confirmed: true}, {Own: []byte("\"\"\"\nno \xff text\r\n"), Unfinished: true}}
+		q := mend.Question{Place: mend.Place{Source: p.Next[at].From[0], Path: rapid.SampledFrom([]string{"a", "d/\xff \n\"", "-b"}).Draw(t, "path"), Nth: at}, Key: "k", Origin: mend.Remembered}
+		if rapid.Bool().Draw(t, "reopen") {
+			return p.Reopen(q)
+		}
+		return p.Answer(mend.Given{Place: q.Place, Key: q.Key, Answer: rapid.SampledFrom(answers).Draw(t, "answer")})
 	case 0:
 		return p.Move(at, rapid.IntRange(0, len(p.Next)-1).Draw(t, "to"))
 	case 1:

@@ -70,34 +70,18 @@ func isGone(c repo.Change, at Layer) bool {
 	return c.Loose && !c.New && c.IndexMode.IsFile() && c.WorkMode == repo.ModeNone
 }
 
-// content is a text to be compared: its id and its lines with their frequency.
+// content is a text to be compared, with its id.
 type content struct {
-	id    repo.ID
-	size  int
-	lines map[string]int
+	id repo.ID
+	diff.Likeness
 }
 
-func contentOf(id repo.ID, data []byte) content {
-	c := content{id: id, size: len(data), lines: map[string]int{}}
-	for _, line := range diff.Split(data) {
-		c.lines[string(line)]++
-	}
-	return c
-}
-
-// alike is the share of the bytes of lines in common, in percent.
+// alike is the share in common, in percent.
 func (c content) alike(o content) int {
 	if c.id == o.id {
 		return fullyAlike100
 	}
-	common := 0
-	for line, n := range c.lines {
-		common += len(line) * min(n, o.lines[line])
-	}
-	if c.size+o.size == 0 {
-		return 0
-	}
-	return 2 * common * 100 / (c.size + o.size)
+	return c.With(o.Likeness)
 }
 
 func pairLayer(ctx context.Context, r *repo.Repo, changes []repo.Change, at Layer, gone, came, changed []int, found map[string]pairing) error {
@@ -113,12 +97,12 @@ func pairLayer(ctx context.Context, r *repo.Repo, changes []repo.Change, at Laye
 	for _, least := range []int{fullyAlike100, renamedFrom} {
 		for n, place := range came {
 			path := changes[place].Path
-			if _, done := found[path]; done || news[n].size == 0 {
+			if _, done := found[path]; done || news[n].IsZero() {
 				continue
 			}
 			best, share := -1, least-1
 			for o := range gone {
-				if like := news[n].alike(olds[o]); !taken[o] && olds[o].size > 0 && like > share {
+				if like := news[n].alike(olds[o]); !taken[o] && !olds[o].IsZero() && like > share {
 					best, share = o, like
 				}
 			}
@@ -129,12 +113,12 @@ func pairLayer(ctx context.Context, r *repo.Repo, changes []repo.Change, at Laye
 		}
 	}
 	for n, place := range came {
-		if _, done := found[changes[place].Path]; done || news[n].size == 0 {
+		if _, done := found[changes[place].Path]; done || news[n].IsZero() {
 			continue
 		}
 		share := copiedFrom - 1
 		for o, old := range olds {
-			if like := news[n].alike(old); like > share && old.size > 0 {
+			if like := news[n].alike(old); like > share && !old.IsZero() {
 				share = like
 				from := append(gone, changed...)[o]
 				found[changes[place].Path] = pairing{alike: fmt.Sprintf("%d %% like %s", like, changes[from].Path)}
@@ -177,7 +161,7 @@ func readContents(ctx context.Context, r *repo.Repo, changes []repo.Change, plac
 	}
 	for n, v := range versions {
 		if v.Mode.IsFile() && len(v.data) > 0 && len(v.data) <= largestAlike {
-			contents[n] = contentOf(r.HashObject(repo.KindBlob, v.data), v.data)
+			contents[n] = content{r.HashObject(repo.KindBlob, v.data), diff.LikenessOf(v.data)}
 		}
 	}
 	return contents, nil

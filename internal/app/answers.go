@@ -1,0 +1,129 @@
+package app
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"time"
+
+	"github.com/pelletier/go-toml/v2"
+
+	"bastel/internal/mend"
+	"bastel/internal/shape"
+)
+
+// answersFile holds the answers to conflicts that were given before, for all linked
+// working trees.
+const answersFile = "answers.toml"
+
+// mostRemembered is how many answers are kept; the oldest go first.
+const mostRemembered = 2000
+
+// RememberedAnswer is an answer that comes back where its conflict does.
+type RememberedAnswer struct {
+	shape.FileAnswer
+	When time.Time `toml:"when" json:"when"`
+}
+
+type answersKept struct {
+	Format string             `toml:"format"`
+	Answer []RememberedAnswer `toml:"answer"`
+}
+
+const answersFormat = "bastel-answers/1"
+
+func (a *App) answersPath() (string, error) {
+	dir, err := a.Repo.SharedStateDir()
+	return filepath.Join(dir, answersFile), err
+}
+
+// Answers lists what is remembered, the oldest first.
+func (a *App) Answers() ([]RememberedAnswer, error) {
+	path, err := a.answersPath()
+	if err != nil {
+		return nil, err
+	}
+	data, err := os.ReadFile(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, fmt.Errorf("read the remembered answers: %w", err)
+	}
+	var kept answersKept
+	if err := toml.Unmarshal(data, &kept); err != nil || kept.Format != answersFormat {
+		return nil, fmt.Errorf("the remembered answers in %s cannot be read; move the file away to begin anew: %w", path, errors.Join(err, errUnreadable))
+	}
+	return kept.Answer, nil
+}
+
+var errUnreadable = errors.New("it is not a list of answers")
+
+// memory is what the replay is given.
+func (a *App) memory() (map[mend.Key]mend.Answer, error) {
+	answers, err := a.Answers()
+	if err != nil {
+		return nil, err
+	}
+	memory := make(map[mend.Key]mend.Answer, len(answers))
+	for _, r := range answers {
+		given, err := r.Given()
+		if err != nil {
+			return nil, fmt.Errorf("read the remembered answers: %w", err)
+		}
+		memory[r.Key] = given.Answer
+	}
+	return memory, nil
+}
+
+// remember keeps the answers of a plan for the next ones.
+func (a *App) remember(given []mend.Given) error {
+	given = slices.DeleteFunc(slices.Clone(given), func(g mend.Given) bool { return g.Answer.Unfinished })
+	if len(given) == 0 {
+		return nil
+	}
+	answers, err := a.Answers()
+	if err != nil {
+		return err
+	}
+	for _, g := range given {
+		answers = slices.DeleteFunc(answers, func(r RememberedAnswer) bool { return r.Key == g.Key })
+		answers = append(answers, RememberedAnswer{shape.NewFileAnswer(g), time.Now().Truncate(time.Second)})
+	}
+	return a.writeAnswers(answers[max(0, len(answers)-mostRemembered):])
+}
+
+// ForgetAnswers forgets some of the remembered answers, or with no keys all of them. It
+// gives how many there were.
+func (a *App) ForgetAnswers(keys []mend.Key) (int, error) {
+	answers, err := a.Answers()
+	if err != nil {
+		return 0, err
+	}
+	before := len(answers)
+	for _, key := range keys {
+		if !slices.ContainsFunc(answers, func(r RememberedAnswer) bool { return r.Key == key }) {
+			return 0, refuse("No answer is remembered under %s.", key)
+		}
+	}
+	answers = slices.DeleteFunc(answers, func(r RememberedAnswer) bool { return len(keys) == 0 || slices.Contains(keys, r.Key) })
+	return before - len(answers), a.writeAnswers(answers)
+}
+
+func (a *App) writeAnswers(answers []RememberedAnswer) error {
+	path, err := a.answersPath()
+	if err != nil {
+		return err
+	}
+	if len(answers) == 0 {
+		return replaceFile(path, "")
+	}
+	text, err := toml.Marshal(answersKept{answersFormat, answers})
+	if err != nil {
+		return fmt.Errorf("write the remembered answers: %w", err)
+	}
+	return replaceFile(path, string(text))
+}

@@ -1,0 +1,112 @@
+package repo
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+	"os/exec"
+	"strconv"
+	"strings"
+	"sync"
+)
+
+// MergeRules asks what the attributes say of the merging of paths, through one
+// long-lived `check-attr`. It is started with the first question. Safe for concurrent
+// use. Attributes are those of the working tree.
+type MergeRules struct {
+	repo *Repo
+
+	mu    sync.Mutex
+	cmd   *exec.Cmd
+	stop  context.CancelFunc
+	stdin io.WriteCloser
+	out   *bufio.Reader
+	known map[string]MergeRule
+}
+
+// MergeRule is the value of the attribute merge, as the repository words it, and the
+// size of conflict markers; 0: the usual one.
+type MergeRule struct {
+	Driver     string
+	MarkerSize int
+}
+
+// NewMergeRules makes such a reader; it wants to be closed.
+func (r *Repo) NewMergeRules() *MergeRules {
+	return &MergeRules{repo: r, known: map[string]MergeRule{}}
+}
+
+// Rule gives the rule of a path.
+func (m *MergeRules) Rule(ctx context.Context, path string) (MergeRule, error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if rule, ok := m.known[path]; ok {
+		return rule, nil
+	}
+	if err := m.start(ctx); err != nil {
+		return MergeRule{}, fmt.Errorf("read the attributes of %q: %w", path, err)
+	}
+	if _, err := m.stdin.Write(append([]byte(path), 0)); err != nil {
+		return MergeRule{}, fmt.Errorf("read the attributes of %q: %w", path, err)
+	}
+	var rule MergeRule
+	for range 2 { // an answer for each attribute: path, attribute, value
+		var fields [3]string
+		for i := range fields {
+			text, err := m.out.ReadString(0)
+			if err != nil {
+				return rule, fmt.Errorf("read the attributes of %q: %w", path, err)
+			}
+			fields[i] = strings.TrimSuffix(text, "\x00")
+		}
+		if fields[1] == "merge" {
+			rule.Driver = fields[2]
+		} else if size, err := strconv.Atoi(fields[2]); err == nil && size > 0 {
+			rule.MarkerSize = size
+		}
+	}
+	m.known[path] = rule
+	return rule, nil
+}
+
+func (m *MergeRules) start(ctx context.Context) error {
+	if m.cmd != nil {
+		return nil
+	}
+	ctx, stop := context.WithCancel(context.WithoutCancel(ctx))
+	cmd, err := m.repo.command(ctx, invocation{args: []string{"check-attr", "-z", "--stdin", "merge", "conflict-marker-size"}})
+	if err != nil {
+		stop()
+		return err
+	}
+	stdin, err := cmd.StdinPipe()
+	if err != nil {
+		stop()
+		return err
+	}
+	stdout, err := cmd.StdoutPipe()
+	if err != nil {
+		stop()
+		return err
+	}
+	if err := cmd.Start(); err != nil {
+		stop()
+		return err
+	}
+	m.cmd, m.stop, m.stdin, m.out = cmd, stop, stdin, bufio.NewReader(stdout)
+	return nil
+}
+
+// Close ends the reader's process; the next question would start another.
+func (m *MergeRules) Close() {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.cmd == nil {
+		return
+	}
+	_ = m.stdin.Close()
+	_ = m.cmd.Wait() // ended on purpose: its status says nothing
+	m.stop()
+	m.cmd = nil
+}
