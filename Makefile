@@ -1,6 +1,6 @@
 # The core: everything below the line that internal/ui, cli, app and demo lie above.
-CORE = ./internal/repo ./internal/diff ./internal/merge ./internal/lanes ./internal/safe ./internal/sweep ./internal/tray \
-	./internal/shape ./internal/replay ./internal/journal ./internal/send
+CORE = ./internal/repo ./internal/diff ./internal/merge ./internal/mend ./internal/lanes ./internal/safe ./internal/sweep ./internal/tray \
+	./internal/shape ./internal/replay ./internal/journal ./internal/send ./internal/suggest
 
 .PHONY: run demo test lint race bench shots tmux
 
@@ -10,10 +10,10 @@ run:
 demo:
 	go run ./cmd/bastel demo
 
-# Everything that must hold: format, vet, staticcheck, all tests, the core without data races.
+# Everything that must hold: format, vet, staticcheck, all tests, the core and the screens without data races.
 test: tmux lint
 	go test -count=1 ./...
-	go test -count=1 -race $(CORE)
+	go test -count=1 -race $(CORE) ./internal/ui
 
 lint:
 	@unformatted=$$(gofmt -l .); test -z "$$unformatted" || { echo "not formatted: $$unformatted"; exit 1; }

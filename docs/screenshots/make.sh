@@ -66,9 +66,9 @@ shot shape-after 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wai
 	"wait:from 2 5" j K K "wait:A   mooring depth" j j j j J "wait:9 commits, the content changes" k k k
 shot shape-split 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j j d "wait:its parts, in order" 1 "wait:1 hunk in 1 file"
 shot overlaps 142 42 "wait:3 hunks" "]" "wait:2 files +32" O "wait:files by commits" l l l
-shot shape-conflicts 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" o "wait:Where shall" text:origin/main Enter "wait:5 conflicts" j j j
+shot shape-conflicts 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" o "wait:Where shall" text:origin/main Enter "wait:4 conflicts" j j j
 shot send 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s "wait:from 2 5" \
-	a "wait:commits became" "]" "wait:to be replaced" h j
+	a "wait:commits became" "]" "]" "wait:to be replaced" h j
 shot help 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "?" "wait:Now holds the branch"
 shot finder 142 42 "wait:3 hunks" : "wait:Find an action"
 shot small 80 24 "wait:3 hunks" "]" "wait:nothing planned yet"

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/pelletier/go-toml/v2"
@@ -26,6 +27,17 @@ const mostRemembered = 2000
 type RememberedAnswer struct {
 	shape.FileAnswer
 	When time.Time `toml:"when" json:"when"`
+}
+
+// Says tells the answer in a few words.
+func (r RememberedAnswer) Says() string {
+	switch {
+	case r.Text != nil || r.Data != nil:
+		return "text of your own"
+	case len(r.Take) == 0:
+		return "neither side"
+	}
+	return strings.Join(r.Take, ", ")
 }
 
 type answersKept struct {

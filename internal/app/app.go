@@ -39,6 +39,7 @@ func refuse(format string, args ...any) error {
 // Reasons that callers tell apart.
 var (
 	ErrNothingStaged = errors.New("nothing is staged")
+	ErrMarkers       = errors.New("markers of a conflict stand in the text")
 	ErrConflict      = errors.New("the plan has conflicts")
 	ErrDetached      = errors.New("HEAD is not on a branch")
 )

@@ -130,11 +130,7 @@ func (a *App) apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 		return Applied{}, conflictRefusal(forecast)
 	}
 	result := Applied{Old: plan.Tip, New: forecast.Tip, SameContent: forecast.SameContent, Signatures: forecast.Signatures}
-	for _, step := range forecast.Steps {
-		if step.Result == replay.Clean {
-			result.Commits++
-		}
-	}
+	result.Commits = forecast.Made()
 	if result.New.IsZero() {
 		return result, refuse("The plan leaves the branch without any commit. Keep at least one.")
 	}

@@ -3,6 +3,8 @@ package app
 import (
 	"context"
 	"fmt"
+	"os"
+	"path/filepath"
 
 	"bastel/internal/repo"
 	"bastel/internal/tray"
@@ -104,4 +106,39 @@ func (a *App) TakeBack(ctx context.Context, s Scratch) (repo.ID, error) {
 		return repo.ID{}, err
 	}
 	return a.extraCommit(ctx, tree, s.commit, "Changed content\n")
+}
+
+// LayOutConflict writes a conflict's file into a new folder, among all that lies around
+// it: a tree, or without one what HEAD has. It gives the file's name.
+func (a *App) LayOutConflict(ctx context.Context, tree repo.ID, dir, path string, text []byte) (Scratch, string, error) {
+	var err error
+	if tree.IsZero() {
+		head, err := a.Repo.Head(ctx)
+		if err != nil {
+			return Scratch{}, "", err
+		}
+		if tree, err = a.treeOf(ctx, head.Commit); err != nil {
+			return Scratch{}, "", err
+		}
+	} else if err = a.engine.Flush(ctx, tree); err != nil {
+		return Scratch{}, "", err
+	}
+	if err = a.Repo.Export(ctx, tree, dir); err != nil {
+		return Scratch{}, "", err
+	}
+	root, err := os.OpenRoot(dir) // no name leads out of the folder
+	if err != nil {
+		return Scratch{}, "", err
+	}
+	defer root.Close()
+	if err := root.MkdirAll(filepath.Dir(path), 0o777); err != nil {
+		return Scratch{}, "", fmt.Errorf("lay %q out: %w", path, err)
+	}
+	if err := root.RemoveAll(path); err != nil { // a link, or what took its place
+		return Scratch{}, "", fmt.Errorf("lay %q out: %w", path, err)
+	}
+	if err := root.WriteFile(path, text, 0o666); err != nil {
+		return Scratch{}, "", fmt.Errorf("lay %q out: %w", path, err)
+	}
+	return Scratch{Dir: dir, tree: tree}, filepath.Join(dir, path), nil
 }

@@ -22,9 +22,6 @@ func (a *App) Redo(ctx context.Context) (journal.Entry, error) {
 
 func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error) {
 	var none journal.Entry
-	if err := a.free(); err != nil {
-		return none, err
-	}
 	entries, err := a.Journal.Entries(ctx)
 	if err != nil {
 		return none, err
@@ -38,6 +35,12 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 		return none, refuse("%s", nothing)
 	}
 	entry := list[len(list)-1]
+	if entry.Kind == journal.Mend {
+		return entry, a.stepMend(ctx, kind, entry)
+	}
+	if err := a.free(); err != nil {
+		return none, err
+	}
 	from, to := entry.New, entry.Old
 	if kind == journal.Redo {
 		from, to = entry.Old, entry.New

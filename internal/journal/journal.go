@@ -29,6 +29,7 @@ const (
 	Uncommit Kind = "uncommit" // commits of a branch made changes again
 	Fold     Kind = "fold"     // changes joined to earlier commits
 	Sort     Kind = "sort"     // text that only a tray had was taken out of it
+	Mend     Kind = "mend"     // conflicts of the working tree settled: Files, and Stages of the index
 	Discard  Kind = "discard"  // loose changes thrown away, kept in Files
 	Apply    Kind = "apply"    // a branch rewritten by a plan
 	Push     Kind = "push"     // about to be pushed
@@ -52,6 +53,7 @@ type Entry struct {
 	Pairs    [][2]repo.ID `json:"pairs,omitempty"`    // of an apply: each source and what it became
 	Files    []File       `json:"files,omitempty"`    // of a discard
 	Index    []File       `json:"index,omitempty"`    // paths of the index that changed along
+	Stages   []Stage      `json:"stages,omitempty"`   // of a mend: what was unsettled before
 	Others   []RefMove    `json:"others,omitempty"`   // refs that moved along
 	TraysOld repo.ID      `json:"trays_old,omitzero"` // how the trays were kept before and after
 	TraysNew repo.ID      `json:"trays_new,omitzero"`
@@ -67,6 +69,14 @@ type File struct {
 	Before     repo.ID   `json:"before"`
 	AfterMode  repo.Mode `json:"after_mode"`
 	After      repo.ID   `json:"after"`
+}
+
+// Stage is an entry of the index for a path that was unsettled.
+type Stage struct {
+	Path   []byte    `json:"path"`
+	Mode   repo.Mode `json:"mode"`
+	ID     repo.ID   `json:"id"`
+	Number int       `json:"number"`
 }
 
 // RefMove is another ref that an entry moved.
@@ -225,7 +235,7 @@ func StateOf(entries []Entry, worktree string) State {
 			continue
 		}
 		switch e.Kind {
-		case Commit, Uncommit, Fold, Sort, Apply, Discard:
+		case Commit, Uncommit, Fold, Sort, Apply, Discard, Mend:
 			s.Done, s.Undone = append(s.Done, e), nil
 		case Undo:
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)

@@ -24,6 +24,11 @@ func Settle(ctx context.Context, objects merge.Objects, tree repo.ID, states []S
 	return tree, nil
 }
 
+// Edits are the index entries of an answered conflict by itself.
+func (s State) Edits(ctx context.Context, objects merge.Objects) ([]repo.IndexEntry, error) {
+	return s.edits(ctx, objects, repo.ID{})
+}
+
 // edits are the paths that an answered conflict changes in a tree.
 func (s State) edits(ctx context.Context, objects merge.Objects, tree repo.ID) ([]repo.IndexEntry, error) {
 	if s.Chunks != nil || s.Whole.Answer.Own != nil {
@@ -46,7 +51,9 @@ func (s State) edits(ctx context.Context, objects merge.Objects, tree repo.ID) (
 		if err != nil {
 			return nil, err
 		}
-		entry.ID = now.ID
+		if !now.IsZero() {
+			entry.ID = now.ID
+		}
 	}
 	return []repo.IndexEntry{{Path: s.Path, Mode: entry.Mode, ID: entry.ID}}, nil
 }

@@ -410,3 +410,17 @@ func compare(ctx context.Context, objects Objects, prefix string, old, new repo.
 	}
 	return list, nil
 }
+
+// Path merges one path by itself: what three trees have there. The zero entry says that
+// it is gone; with a conflict it is the left side's.
+func Path(ctx context.Context, objects Objects, options Options, path string, base, left, right repo.Entry) (repo.Entry, []Conflict, error) {
+	m := treeMerge{objects: objects, options: options}
+	prefix := path[:len(path)-len(name(path))]
+	for _, e := range []*repo.Entry{&base, &left, &right} {
+		if !e.IsZero() {
+			e.Name = name(path)
+		}
+	}
+	entry, err := m.entry(ctx, prefix, triple{base, left, right})
+	return entry, m.conflicts, err
+}

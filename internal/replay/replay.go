@@ -88,6 +88,16 @@ func (f *Forecast) Conflicts() (n int) {
 	return n
 }
 
+// Made counts the commits that come out.
+func (f *Forecast) Made() (n int) {
+	for _, step := range f.Steps {
+		if !step.Commit.IsZero() {
+			n++
+		}
+	}
+	return n
+}
+
 // Pairs lists for each source that was rewritten what it became.
 func (f *Forecast) Pairs() [][2]repo.ID {
 	var pairs [][2]repo.ID
@@ -169,7 +179,7 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 	rules := e.repo.NewMergeRules()
 	defer rules.Close()
 	run := run{Engine: e, plan: plan, onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(), reading: reading,
-		rule: ruleOf(rules), book: mend.Book{Given: plan.Given, Shut: plan.Shut, Memory: e.memory}, history: []repo.ID{onto}}
+		rule: RuleOf(rules), book: mend.Book{Given: plan.Given, Shut: plan.Shut, Memory: e.memory}, history: []repo.ID{onto}}
 	if !onto.IsZero() {
 		run.tree = e.commits[onto].Tree
 	}
@@ -364,8 +374,8 @@ type run struct {
 	history    []repo.ID // commits of the repository that what was made so far contains
 }
 
-// ruleOf reads what the attributes say. A driver that is a program is not run.
-func ruleOf(rules *repo.MergeRules) func(ctx context.Context, path string) (merge.Rule, error) {
+// RuleOf reads what the attributes say. A driver that is a program is not run.
+func RuleOf(rules *repo.MergeRules) func(ctx context.Context, path string) (merge.Rule, error) {
 	return func(ctx context.Context, path string) (merge.Rule, error) {
 		rule, err := rules.Rule(ctx, path)
 		driver := merge.TextDriver

@@ -284,8 +284,11 @@ type launched struct {
 // launch opens a working file, or a folder, in the user's editor, or a shell in it.
 func (m *Model) launch(msg kit.Launch) tea.Cmd {
 	file := m.app.Repo.WorkPath(msg.Path)
-	if msg.Dir != "" {
+	switch {
+	case msg.Dir != "":
 		file = msg.Dir
+	case msg.File != "":
+		file = msg.File
 	}
 	run, err := m.app.Repo.Editor(m.ctx, file, msg.Line)
 	if msg.Shell {

@@ -50,7 +50,7 @@ func TestSendByKeys(t *testing.T) {
 			f.Git("push", "--quiet", "origin", "main")
 			test.prepare(f, remote)
 			d := newDriver(t, f.Dir)
-			d.play("+No loose changes", "]", "+Shape", "]", "+◆ Send")
+			d.play("+No loose changes", "]", "+Shape", "]", "+◆ Mend", "]", "+◆ Send")
 			d.gone("reading")
 			d.play(test.steps...)
 			if test.check != nil {
@@ -73,7 +73,7 @@ func TestTheFrame(t *testing.T) {
 		"journal":         {"w", "+Journal: what was done here", "+Nothing here.", "esc", "+loose changes"},
 		"ask for a demo":  {"D", "+Leave this repository for the demo?", "n", "+Nothing was done."},
 		"look again":      {"r", "+loose changes"},
-		"screens":         {"]", "+Now  topic", "]", "+◆ Send", "[", "[", "+◆ Sort"},
+		"screens":         {"]", "+Now  topic", "]", "+No conflict waits", "]", "+◆ Send", "[", "[", "[", "+◆ Sort"},
 		"unknown keys":    {"Z", "%", "+loose changes"},
 	} {
 		t.Run(name, func(t *testing.T) {

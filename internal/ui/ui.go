@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -19,6 +20,7 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
+	"bastel/internal/ui/mend"
 	"bastel/internal/ui/send"
 	"bastel/internal/ui/shape"
 	"bastel/internal/ui/sort"
@@ -174,6 +176,8 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 		return m, m.screenNamed(msg.Screen).Update(msg)
 	case kit.ForScreen:
 		return m, m.screenNamed(msg.Screen).Update(msg.Msg)
+	case kit.Go:
+		m.at = max(0, slices.IndexFunc(m.screens, func(s kit.Screen) bool { return s.Name() == msg.Screen }))
 	case kit.Work:
 		return m, m.start(msg)
 	case worked:
@@ -241,7 +245,8 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 		m.app.Close()
 	}
 	m.app, m.situated = msg.app, false
-	m.screens = []kit.Screen{sort.New(m.ctx, m.app), shape.New(m.ctx, m.app), send.New(m.ctx, m.app)}
+	planner := shape.New(m.ctx, m.app)
+	m.screens = []kit.Screen{sort.New(m.ctx, m.app), planner, mend.New(m.ctx, m.app, planner), send.New(m.ctx, m.app)}
 	m.at = 0
 	if msg.ground != kit.Unknown {
 		m.theme, m.groundSet = kit.NewTheme(msg.ground), true

@@ -173,7 +173,7 @@ func TestTheWholeWay(t *testing.T) {
 	assert.Equal(t, after, work.Git("rev-parse", "HEAD"))
 
 	// Sent, after a question, since commits there are replaced.
-	term.keys("]")
+	term.keys("]", "]")
 	term.waitFor("10 commits to send, 6 there to be replaced", "rewritten", "gone")
 	term.keys("a")
 	term.waitFor("6 commits on origin will be replaced by yours. y sends.")
@@ -439,8 +439,10 @@ func TestUsefulScreensWhereLittleIs(t *testing.T) {
 		term.keys("]")
 		term.waitFor("There is no series to shape.", "Make one in Sort first")
 		term.keys("]")
+		term.waitFor("No conflict waits.")
+		term.keys("]")
 		term.waitFor("There is nothing to send.")
-		term.keys("[", "[", "f")
+		term.keys("[", "[", "[", "f")
 		term.waitFor("1 hunk in 1 file")
 		term.keys("m")
 		term.waitFor("Message of tray A")

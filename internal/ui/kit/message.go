@@ -97,6 +97,7 @@ type MessageHelp struct {
 // Launch asks the frame to open a working file in the user's editor; or a folder, in
 // the editor or in a shell, with what comes after.
 type Launch struct {
+	File  string // an absolute name; in place of Path
 	Path  string
 	Line  int
 	Dir   string

@@ -32,6 +32,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"t"}, Name: "take apart", Help: "Take an entry of several commits apart again.", Rare: true, Do: kit.When(at >= 0 && len(m.plan.Next[at].From) > 1, func() tea.Cmd { return m.set(m.plan.Part(at)) })},
 		{Keys: []string{"o"}, Name: "onto", Help: "Choose where the series goes: it stays where it begins, or moves onto another branch.", Do: kit.When(len(m.plan.Sources) > 0, m.chooseOnto)},
 		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes.", Do: kit.When(len(m.plan.Sources) > 0, m.lookInto)},
+		{Keys: []string{"c"}, Asks: true, Name: "mend conflicts", Help: "Answer the conflicts, in the screen Mend.", Do: kit.When(m.forecast != nil && m.forecast.Conflicts() > 0, func() tea.Cmd { return kit.Show(kit.Go{Screen: mender}) })},
 		{Keys: []string{"a"}, Asks: true, Name: "apply", Help: "Rewrite the branch as Next shows it, in one step.", Do: kit.When(m.plan.Changes(), m.apply)},
 		{Keys: []string{"Q"}, Asks: true, Name: "at once", Help: "Reword, drop, squash or fold without planning: done at once, if it is clean.", Do: kit.When(len(m.plan.Next) > 0 && !m.plan.Changes(), m.quick)},
 		{Keys: []string{"d"}, Name: "divide", Help: "Divide the entry's commit into several, by hunks and lines.", Do: kit.When(at >= 0, m.divide)},

@@ -20,14 +20,14 @@ import (
 
 // made is an edited plan together with the commits that were made for it.
 type made struct {
+	number  int // of the plan that was edited
 	plan    shape.Plan
 	sources []app.Source
 }
 
 // make has commits made for the plan in the background and takes the edit in.
 func (m *Model) make(title string, edit func(ctx context.Context) (shape.Plan, error)) tea.Cmd {
-	var done made
-	number := m.number
+	done := made{number: m.number}
 	return kit.Start(kit.Work{
 		Title: title,
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
@@ -39,12 +39,7 @@ func (m *Model) make(title string, edit func(ctx context.Context) (shape.Plan, e
 			done.sources, err = m.app.Sources(ctx, madeFor(plan))
 			return "", err
 		},
-		Then: func() tea.Msg {
-			if m.number != number {
-				return kit.Notice{Text: "The plan was edited meanwhile. Do it once more.", Trouble: true}
-			}
-			return kit.ForScreen{Screen: Name, Msg: done}
-		},
+		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: done} },
 	})
 }
 
@@ -295,9 +290,7 @@ func (m *Model) content() tea.Cmd {
 					scratch, err = m.app.LayOut(ctx, step.Commit, step.Tree, dir)
 					return "", err
 				},
-				Then: func() tea.Msg {
-					return kit.Launch{Dir: scratch.Dir, Shell: shell, Done: m.contentChanged(at, plan, scratch)}
-				},
+				Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: laidOut{at, plan, scratch, shell}} },
 			})
 		}
 	}
@@ -305,6 +298,14 @@ func (m *Model) content() tea.Cmd {
 		{Label: "in your editor", Detail: "It opens the folder.", Do: open(false)},
 		{Label: "in a shell", Detail: "It starts in the folder; exit comes back.", Do: open(true)},
 	}})
+}
+
+// laidOut is an entry's content in a scratch folder, to be changed there.
+type laidOut struct {
+	at      int
+	plan    shape.Plan
+	scratch app.Scratch
+	shell   bool
 }
 
 func (m *Model) contentChanged(at int, plan shape.Plan, scratch app.Scratch) tea.Cmd {

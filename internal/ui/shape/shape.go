@@ -27,6 +27,9 @@ import (
 // Name is the screen's name.
 const Name = "Shape"
 
+// mender is the screen that answers a plan's conflicts.
+const mender = "Mend"
+
 // Model is the screen.
 type Model struct {
 	ctx     context.Context
@@ -52,7 +55,7 @@ type Model struct {
 	forecast *replay.Forecast
 	trouble  string // why there is no forecast
 	number   int    // of the latest plan: forecasts of older ones are passed over
-	keeper   keeper
+	keeper   kit.Keeper
 	cancel   context.CancelFunc
 	writing  kit.MessageHelp
 
@@ -149,7 +152,12 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 			return m.offerOntos(read)
 		}
 		return m.take(msg)
+	case laidOut:
+		return kit.Show(kit.Launch{Dir: msg.scratch.Dir, Shell: msg.shell, Done: m.contentChanged(msg.at, msg.plan, msg.scratch)})
 	case made:
+		if msg.number != m.number {
+			return kit.Show(kit.Notice{Text: "The plan was edited meanwhile. Do it once more.", Trouble: true})
+		}
 		m.know(msg.sources)
 		if msg.plan.Equal(m.plan) {
 			return kit.Say("Nothing was changed there, so the plan stays as it is.")
@@ -174,12 +182,38 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		if msg.err != nil {
 			m.trouble = msg.err.Error()
 		}
+		known := kit.Show(kit.ForScreen{Screen: mender, Msg: kit.Forecasted{Plan: m.plan, Forecast: m.forecast}})
 		if m.checkSoon {
 			m.checkSoon = false
-			return m.check()
+			return tea.Batch(known, m.check())
 		}
+		return known
 	}
 	return nil
+}
+
+// Plan is the plan as it is edited now.
+func (m *Model) Plan() shape.Plan { return m.plan }
+
+// Edit edits the plan for another screen.
+func (m *Model) Edit(edit func(shape.Plan) shape.Plan) tea.Cmd {
+	if plan := edit(m.plan); !plan.Equal(m.plan) {
+		return m.set(plan)
+	}
+	return nil
+}
+
+// Step does for another screen what keys do here.
+func (m *Model) Step(step kit.PlanStep) tea.Cmd {
+	switch {
+	case step == kit.UndoEdit && len(m.before) > 0:
+		return m.undo()
+	case step == kit.RedoEdit && len(m.after) > 0:
+		return m.redo()
+	case step == kit.ApplyPlan && m.plan.Changes():
+		return m.apply()
+	}
+	return kit.Say("There is no edit of the plan to go back to.")
 }
 
 // offer shows what was found to be chosen from.
@@ -250,28 +284,12 @@ func (m *Model) show(plan shape.Plan) tea.Cmd {
 	m.trouble, m.checkSoon = "", false
 	return func() tea.Msg {
 		defer cancel()
-		if err := m.keeper.keep(m.ctx, m.app, number, plan); err != nil {
+		if err := m.keeper.Keep(number, func() error { return m.app.KeepPlan(m.ctx, plan) }); err != nil {
 			return kit.Notice{Text: err.Error(), Trouble: true}
 		}
 		forecast, err := m.app.Forecast(ctx, plan, nil)
 		return kit.ForScreen{Screen: Name, Msg: forecasted{number, forecast, err}}
 	}
-}
-
-// keeper writes drafts one after the other, and never an older one over a newer.
-type keeper struct {
-	mu     sync.Mutex
-	latest int
-}
-
-func (k *keeper) keep(ctx context.Context, a *app.App, number int, plan shape.Plan) error {
-	k.mu.Lock()
-	defer k.mu.Unlock()
-	if number < k.latest {
-		return nil
-	}
-	k.latest = number
-	return a.KeepPlan(ctx, plan)
 }
 
 func (m *Model) clamp() {

@@ -135,27 +135,8 @@ func (m *Model) nowRows(width, i int, s app.Source, cursor, kin, out bool, theme
 	return []string{
 		kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf("%3d  ", i+1), Style: number},
 			kit.Seg{Text: safe.Line(s.Commit.Subject()), Style: title}),
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + s.ID.Short() + "  " + safe.Line(writer.Name) + ", " + age(writer.When) + "  " + m.measure(i), Style: theme.Dim}),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + s.ID.Short() + "  " + safe.Line(writer.Name) + ", " + kit.Age(writer.When, time.Now()) + "  " + m.measure(i), Style: theme.Dim}),
 	}
-}
-
-// age says how long ago something was.
-func age(when time.Time) string {
-	if when.IsZero() {
-		return "at an unknown time"
-	}
-	days := int(time.Since(when).Hours() / 24)
-	switch {
-	case days < 0:
-		return when.Format("2 Jan 2006")
-	case days == 0:
-		return "today " + when.Format("15:04")
-	case days == 1:
-		return "yesterday"
-	case days < 14:
-		return fmt.Sprintf("%d days ago", days)
-	}
-	return when.Format("2 Jan 2006")
 }
 
 func (m *Model) nextHead(width int, theme kit.Theme) []string {
@@ -195,11 +176,11 @@ func (m *Model) summary(theme kit.Theme) (string, lipgloss.Style) {
 	case f.Conflicts() > 0:
 		return app.Count(f.Conflicts(), "conflict") + " in the way of applying it", theme.Trouble
 	case f.SameContent && !m.plan.Changes():
-		return app.Count(len(f.Steps), "commit") + ", nothing planned yet", theme.Dim
+		return app.Count(f.Made(), "commit") + ", nothing planned yet", theme.Dim
 	case f.SameContent:
-		return app.Count(len(f.Steps), "commit") + ", content the same byte for byte" + lost(f), theme.Next
+		return app.Count(f.Made(), "commit") + ", content the same byte for byte" + lost(f), theme.Next
 	default:
-		return app.Count(len(f.Steps), "commit") + ", the content changes" + lost(f), theme.Next
+		return app.Count(f.Made(), "commit") + ", the content changes" + lost(f), theme.Next
 	}
 }
 

@@ -154,9 +154,14 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		}
 	case leaveHome:
 		m.home = nil
+	case carried:
+		msg.from.Unmark()
 	}
 	return nil
 }
+
+// carried says that what was marked has gone where it should.
+type carried struct{ from *stream.Model }
 
 func (m *Model) haveRead(r reading) tea.Cmd {
 	if r.number < m.shown {
@@ -293,7 +298,7 @@ func (m *Model) carry(to tray.Layer, picked, paths func() []string) func() tea.C
 				_, err := m.app.Move(ctx, c)
 				return "", err
 			},
-			Then: func() tea.Msg { s.Unmark(); return nil },
+			Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: carried{s}} },
 		})
 	}
 }
@@ -323,7 +328,7 @@ func (m *Model) askDiscard(c app.Carry, what string) tea.Cmd {
 				_, err := m.app.Discard(ctx, c)
 				return "Thrown away: " + what + ". u brings it back.", err
 			},
-			Then: func() tea.Msg { s.Unmark(); return nil },
+			Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: carried{s}} },
 		}),
 	})
 }

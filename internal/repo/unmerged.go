@@ -1,0 +1,120 @@
+package repo
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+)
+
+// Stage is an index entry of a path that a merge left unsettled: number 1 is the
+// common base, 2 the side of HEAD, 3 the other side.
+type Stage struct {
+	Path   string
+	Mode   Mode
+	ID     ID
+	Number int
+}
+
+// Unmerged lists the stages of all unsettled paths.
+func (r *Repo) Unmerged(ctx context.Context) ([]Stage, error) {
+	out, err := r.run(ctx, nil, "ls-files", "--unmerged", "-z", "--full-name")
+	if err != nil {
+		return nil, fmt.Errorf("read the unsettled paths: %w", err)
+	}
+	var stages []Stage
+	for entry := range strings.SplitSeq(strings.TrimSuffix(string(out), "\x00"), "\x00") {
+		if entry == "" {
+			continue
+		}
+		head, path, _ := strings.Cut(entry, "\t")
+		fields := strings.Fields(head) // mode, id, stage
+		if len(fields) != 3 {
+			return nil, fmt.Errorf("read the unsettled paths: %q has an unknown form", entry)
+		}
+		mode, err := strconv.ParseUint(fields[0], 8, 32)
+		if err != nil {
+			return nil, fmt.Errorf("read the unsettled paths: %w", err)
+		}
+		id, err := ParseID(fields[1])
+		if err != nil {
+			return nil, err
+		}
+		number, err := strconv.Atoi(fields[2])
+		if err != nil {
+			return nil, fmt.Errorf("read the unsettled paths: %w", err)
+		}
+		stages = append(stages, Stage{path, Mode(mode), id, number})
+	}
+	return stages, nil
+}
+
+// WriteStages makes paths unsettled again.
+func (r *Repo) WriteStages(ctx context.Context, stages []Stage) error {
+	var in bytes.Buffer
+	removed := map[string]bool{}
+	for _, s := range stages {
+		if !removed[s.Path] {
+			removed[s.Path] = true
+			fmt.Fprintf(&in, "0 %s\t%s\x00", r.zeroHex(), s.Path)
+		}
+	}
+	for _, s := range stages {
+		fmt.Fprintf(&in, "%o %s %d\t%s\x00", uint32(s.Mode), s.ID, s.Number, s.Path)
+	}
+	if _, err := r.run(ctx, in.Bytes(), "update-index", "-z", "--index-info"); err != nil {
+		return fmt.Errorf("write the index: %w", err)
+	}
+	return nil
+}
+
+// The files in which an operation that waits names the commit it is about.
+const (
+	MergeHead      = "MERGE_HEAD"
+	CherryPickHead = "CHERRY_PICK_HEAD"
+	RevertHead     = "REVERT_HEAD"
+	RebaseHead     = "REBASE_HEAD"
+)
+
+// OperationHead reads such a file; the zero id where it is not there. A merge of more
+// than two sides names several: then only the first is given, and more is true.
+func (r *Repo) OperationHead(name string) (id ID, more bool, err error) {
+	data, err := os.ReadFile(filepath.Join(r.gitDir, name))
+	if errors.Is(err, fs.ErrNotExist) {
+		return ID{}, false, nil
+	}
+	if err != nil {
+		return ID{}, false, fmt.Errorf("read %s: %w", name, err)
+	}
+	lines := strings.Fields(string(data))
+	if len(lines) == 0 {
+		return ID{}, false, nil
+	}
+	id, err = ParseID(lines[0])
+	return id, len(lines) > 1, err
+}
+
+// MergeMessage is the message that was drafted for a merge that waits.
+func (r *Repo) MergeMessage() string {
+	data, err := os.ReadFile(filepath.Join(r.gitDir, "MERGE_MSG"))
+	if err != nil {
+		return "" // a merge without a draft: the user writes one
+	}
+	return string(data)
+}
+
+// EndMerge forgets that a merge waits.
+func (r *Repo) EndMerge() error {
+	var errs []error
+	for _, name := range []string{"MERGE_MSG", "MERGE_MODE", "AUTO_MERGE", MergeHead} {
+		if err := os.Remove(filepath.Join(r.gitDir, name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			errs = append(errs, fmt.Errorf("end the merge: %w", err))
+		}
+	}
+	return errors.Join(errs...)
+}

@@ -1,0 +1,375 @@
+package mend
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/mend"
+	"bastel/internal/merge"
+	"bastel/internal/safe"
+	"bastel/internal/shape"
+	"bastel/internal/ui/kit"
+)
+
+// Actions lists what can be done here.
+func (m *Model) Actions() []kit.Action {
+	if m.look != nil {
+		return m.lookActions()
+	}
+	q, some := m.question()
+	region := some && q.Region != nil
+	file := some && m.file().Chunks != nil
+	take := func(sides ...int) func() tea.Cmd {
+		return kit.When(some && (region || len(sides) < 2), func() tea.Cmd { return m.take1(sides...) })
+	}
+	actions := []kit.Action{
+		{Keys: []string{"1"}, Name: "take 1", Help: "Take the side that is called 1.", Do: take(0)},
+		{Keys: []string{"2"}, Name: "take 2", Help: "Take the side that is called 2.", Do: take(1)},
+		{Keys: []string{"b"}, Name: "both", Help: "Take both sides, 1 first.", Do: take(0, 1)},
+		{Keys: []string{"n"}, Name: "next open", Help: "Go to the next open place, in this file or another one.", Do: kit.When(some, func() tea.Cmd { return m.seek(1) })},
+		{Keys: []string{"R"}, Asks: true, Name: "the rest alike", Help: "Answer the rest of this file, of files like it, or everything, as this place.", Do: kit.When(some && !q.Open(), m.repeat)},
+		{Keys: []string{"e"}, Asks: true, Name: "write", Help: "Write the text for this place yourself.", Do: kit.When(region, m.write)},
+		{Keys: []string{"S"}, Asks: true, Name: "ideas", Help: "Show answers that could be right.", Do: kit.When(region && len(m.ideas()) > 0, m.suggest)},
+		{Keys: []string{"x"}, Name: "open again", Help: "Take the answer back, one that was reused too.", Do: kit.When(some && q.Origin != mend.Open, m.reopen)},
+		{Keys: []string{"a"}, Asks: true, Name: "apply", Help: "Apply the plan once all is answered. In the working tree: write what is answered whole, and make the merge's commit when all is settled.", Do: kit.When(m.canApply(), m.apply)},
+		{Keys: []string{"enter"}, Asks: true, Name: "look", Help: "Show what a commit behind one of the sides changes.", Do: kit.When(some, m.chooseLook)},
+		{Keys: []string{"space"}, Name: "pick line", Help: "Put the line at the cursor into the answer, or take it out.", Do: kit.When(region && m.line < len(m.lines()), m.pick)},
+		{Keys: []string{"B"}, Name: "both, 2 first", Help: "Take both sides, 2 first.", Rare: true, Do: take(1, 0)},
+		{Keys: []string{"0"}, Name: "neither", Help: "Take neither side: nothing stays there.", Rare: true, Do: kit.When(region || some && m.file().Kind != merge.RenameRename, func() tea.Cmd { return m.take1() })},
+		{Keys: []string{"p"}, Name: "open before", Help: "Go to the open place before.", Rare: true, Do: kit.When(some, func() tea.Cmd { return m.seek(-1) })},
+		{Keys: []string{"}"}, Name: "next place", Help: "Go to the next place, answered or not.", Rare: true, Do: kit.When(m.at+1 < len(m.spots), func() tea.Cmd { return m.goTo(m.at + 1) })},
+		{Keys: []string{"{"}, Name: "place before", Help: "Go to the place before, answered or not.", Rare: true, Do: kit.When(m.at > 0, func() tea.Cmd { return m.goTo(m.at - 1) })},
+		{Keys: []string{"f"}, Asks: true, Name: "whole file", Help: "Answer the file as a whole: one side's version, or that it goes.", Rare: true, Do: kit.When(file, m.whole)},
+		{Keys: []string{"i"}, Asks: true, Name: "in your editor", Help: "Open the file with markers in your editor, in a scratch folder with what lies around it, and take the result back.", Rare: true, Do: kit.When(some && m.writable(), m.edit)},
+		{Keys: []string{"J"}, Asks: true, Name: "join first", Help: "Join the entries that conflict at the same lines, so that the question is put once.", Rare: true, Do: kit.When(m.joinable() != nil, m.joinFirst)},
+		{Keys: []string{"M"}, Asks: true, Name: "declare settled", Help: "Take the file as it lies in the working tree for settled.", Rare: true, Do: kit.When(m.waiting != nil && some, m.declare)},
+		{Keys: []string{"H"}, Asks: true, Name: "remembered answers", Help: "List the answers that come back by themselves, and forget some.", Rare: true, Do: m.remembered},
+	}
+	if m.waiting == nil {
+		step := func(s kit.PlanStep) func() tea.Cmd {
+			return func() tea.Cmd {
+				cmd := m.planner.Step(s)
+				m.lookAnew()
+				return cmd
+			}
+		}
+		actions = append(actions,
+			kit.Action{Keys: []string{"u"}, Name: "undo answer", Help: "Take the last edit of the plan back: an answer, or any other. With no edit left, the last applied step.", Rare: true, Do: kit.When(m.planner.Plan().Changes(), step(kit.UndoEdit))},
+			kit.Action{Keys: []string{"U"}, Name: "redo answer", Help: "Do the edit again that was taken back.", Rare: true, Do: step(kit.RedoEdit)})
+	} else if len(m.waiting.Given) > 0 {
+		actions = append(actions, kit.Action{Keys: []string{"u"}, Name: "undo answer", Help: "Take the last answer back.", Rare: true, Do: m.undoWaiting})
+	}
+	moves := kit.Navigator{Move: m.moveLine, Page: func(pages int) { m.moveLine(10 * pages) }, End: m.toEnd, Turn: func(half kit.Half) { m.half = half }}
+	return append(actions, moves.Actions()...)
+}
+
+func (m *Model) lookActions() []kit.Action {
+	then := func(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
+	return append([]kit.Action{
+		{Keys: []string{"enter", "esc"}, Name: "back to the conflict", Help: "Show the conflict again.", Do: then(func() { m.look = nil })},
+		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: then(func() { m.look.Hunk(1) })},
+		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Do: then(func() { m.look.Hunk(-1) })},
+	}, kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}.Actions()...)
+}
+
+// moveLine moves among the lines of the sides; in Next it scrolls.
+func (m *Model) moveLine(by int) {
+	if m.half == kit.Next {
+		m.shift += by
+		return
+	}
+	m.line = max(0, min(m.line+by, max(len(m.lines())-1, 0)))
+}
+
+func (m *Model) toEnd(last bool) {
+	m.line = 0
+	if last {
+		m.moveLine(len(m.lines()))
+	}
+}
+
+// seek goes to the next open place in a direction.
+func (m *Model) seek(by int) tea.Cmd {
+	at := m.nextOpen(m.at+by, by)
+	if at < 0 {
+		return kit.Say("Nothing is open any more.")
+	}
+	return m.goTo(at)
+}
+
+// take1 answers the question at the cursor by sides, each by its key's place.
+func (m *Model) take1(keys ...int) tea.Cmd {
+	var sides []mend.Side
+	for _, key := range keys {
+		sides = append(sides, m.sides()[key])
+	}
+	return m.give(true, mend.Take(sides...))
+}
+
+// give answers the question at the cursor. With onward the cursor goes to the next one
+// that is open.
+func (m *Model) give(onward bool, a mend.Answer) tea.Cmd {
+	q, ok := m.question()
+	if !ok {
+		return nil
+	}
+	return m.giveAll(onward, []mend.Given{q.Give(a)})
+}
+
+func (m *Model) giveAll(onward bool, given []mend.Given) tea.Cmd {
+	var kept tea.Cmd
+	if m.waiting != nil {
+		m.waiting.Answer(given...)
+		kept = m.keepWaiting()
+	} else {
+		kept = m.planner.Edit(func(p shape.Plan) shape.Plan { return p.Answer(given...) })
+	}
+	m.lookAnew()
+	next := m.nextOpen(m.at, 1)
+	if onward && next >= 0 {
+		return tea.Batch(kept, m.goTo(next))
+	}
+	m.onward = onward
+	return kept
+}
+
+// book is all that is known of answers.
+func (m *Model) book() mend.Book {
+	if m.waiting != nil {
+		return mend.Book{Given: m.waiting.Given, Memory: m.memory}
+	}
+	plan := m.planner.Plan()
+	return mend.Book{Given: plan.Given, Shut: plan.Shut, Memory: m.memory}
+}
+
+// lookAnew shows the answers at once; what follows from them comes with the forecast.
+func (m *Model) lookAnew() {
+	for i := range m.matters {
+		for j := range m.matters[i].Files {
+			f := &m.matters[i].Files[j]
+			f.State = mend.Look(f.Conflict, f.WholeQuestion().Source, m.book())
+		}
+	}
+	m.spots = spotsOf(m.matters)
+	m.at = min(m.at, len(m.spots)-1)
+}
+
+// reopen takes the answer at the cursor back.
+func (m *Model) reopen() tea.Cmd {
+	q, _ := m.question()
+	if m.waiting != nil {
+		m.waiting.Reopen(q)
+		if q.Origin != mend.Here {
+			delete(m.memory, q.Key)
+		}
+		m.lookAnew()
+		return m.keepWaiting()
+	}
+	cmd := m.planner.Edit(func(p shape.Plan) shape.Plan { return p.Reopen(q) })
+	m.lookAnew()
+	return cmd
+}
+
+func (m *Model) undoWaiting() tea.Cmd {
+	m.waiting.Given = slices.Clone(m.waiting.Given[:len(m.waiting.Given)-1])
+	m.lookAnew()
+	return m.keepWaiting()
+}
+
+// keepWaiting keeps the answers to what waits in the working tree, for the next time.
+func (m *Model) keepWaiting() tea.Cmd {
+	m.kept++
+	number, all := m.kept, slices.Clone(m.waiting.Given)
+	return func() tea.Msg {
+		if err := m.keeper.Keep(number, func() error { return m.app.AnswerWaiting(all) }); err != nil {
+			return kit.Notice{Text: err.Error(), Trouble: true}
+		}
+		return nil
+	}
+}
+
+// pick puts the line at the cursor into the answer, or takes it out. Lines stand in the
+// answer in the order in which they were picked.
+func (m *Model) pick() tea.Cmd {
+	q, _ := m.question()
+	at := m.lines()[m.line]
+	var parts []mend.Part
+	if q.Answer.Own == nil && q.Origin != mend.Open {
+		for _, p := range q.Answer.Take {
+			parts = append(parts, singles(q.Region, p)...)
+		}
+	}
+	line := mend.Part{Side: at.side, Lines: []int{at.line}}
+	same := func(p mend.Part) bool { return p.Side == line.Side && p.Lines[0] == line.Lines[0] }
+	if slices.ContainsFunc(parts, same) {
+		parts = slices.DeleteFunc(parts, same)
+	} else {
+		parts = append(parts, line)
+	}
+	if m.line+1 < len(m.lines()) {
+		m.line++
+	}
+	return m.give(false, mend.Answer{Take: append([]mend.Part{}, parts...)})
+}
+
+// singles is a part as lines one by one.
+func singles(r *merge.Region, p mend.Part) (parts []mend.Part) {
+	lines := p.Lines
+	if lines == nil {
+		for n := range sideText(r, p.Side) {
+			lines = append(lines, n)
+		}
+	}
+	for _, n := range lines {
+		parts = append(parts, mend.Part{Side: p.Side, Lines: []int{n}})
+	}
+	return parts
+}
+
+// repeat gives the answer at the cursor to the rest.
+func (m *Model) repeat() tea.Cmd {
+	q, _ := m.question()
+	here := m.file().Path
+	alike := pattern(here)
+	choose := kit.Choose{Title: "What else shall be answered like this?"}
+	offer := func(label string, fits func(path string) bool) {
+		given := m.likewise(q, fits)
+		if len(given) > 0 {
+			choose.Options = append(choose.Options, kit.Option{Label: label, Detail: app.Count(len(given), "open place"), Do: func() tea.Cmd { return m.giveAll(true, given) }})
+		}
+	}
+	offer("the rest of "+safe.Line(here), func(path string) bool { return path == here })
+	offer("every file like "+safe.Line(alike), func(path string) bool { return pattern(path) == alike })
+	offer("everything that is open", func(string) bool { return true })
+	if len(choose.Options) == 0 {
+		return kit.Say("Nothing else is open that could be answered like this.")
+	}
+	return kit.Show(choose)
+}
+
+// likewise are the answers for what is open in fitting files. Text of one's own, and
+// single lines, are for one place only.
+func (m *Model) likewise(q mend.Question, fits func(path string) bool) (given []mend.Given) {
+	if q.Answer.Own != nil || slices.ContainsFunc(q.Answer.Take, func(p mend.Part) bool { return p.Lines != nil }) {
+		return nil
+	}
+	for _, s := range m.spots {
+		f := &m.matters[s.matter].Files[s.file]
+		other := f.Questions()[s.question]
+		if other.Open() && fits(f.Path) && (other.Region != nil) == (q.Region != nil) {
+			given = append(given, other.Give(q.Answer))
+		}
+	}
+	return given
+}
+
+// write lets the user write the text of a region.
+func (m *Model) write() tea.Cmd {
+	q, _ := m.question()
+	answer := q.Answer
+	if q.Origin == mend.Open {
+		answer = mend.Take(m.sides()[0], m.sides()[1])
+	}
+	text := ""
+	for _, line := range answer.Lines(*q.Region) {
+		text += string(line)
+	}
+	at := m.at
+	title := fmt.Sprintf("What shall stand there, in %s", safe.Line(m.file().Path))
+	return kit.Show(kit.Edit{Title: title, Text: text, Suffix: fileName(m.file().Path), Done: func(text string) tea.Cmd {
+		if at != m.at {
+			return kit.Say("The conflict changed meanwhile. Write it once more.")
+		}
+		own := []byte(text)
+		if len(own) > 0 && own[len(own)-1] != '\n' {
+			own = append(own, '\n')
+		}
+		return m.giveOwn(q, own)
+	}})
+}
+
+// giveOwn answers by text of the user's own. While marker lines stand in it that is no
+// answer, unless they are meant.
+func (m *Model) giveOwn(q mend.Question, own []byte) tea.Cmd {
+	f := m.file()
+	lines := f.Markers(own, f.MarkerSize)
+	if len(lines) == 0 {
+		return m.giveAll(true, []mend.Given{q.Give(mend.Answer{Own: own})})
+	}
+	unfinished := m.giveAll(false, []mend.Given{q.Give(mend.Answer{Own: own, Unfinished: true})})
+	return tea.Batch(unfinished, kit.Show(kit.Ask{
+		Question: fmt.Sprintf("A line that looks like a marker of a conflict stands in it (line %d). It is kept, but not done. y says that it is meant.", lines[0]),
+		Key:      "y",
+		Yes: func() tea.Msg {
+			return kit.ForScreen{Screen: Name, Msg: meant{q, own}}
+		},
+	}))
+}
+
+// meant says that what looks like a marker is none.
+type meant struct {
+	question mend.Question
+	own      []byte
+}
+
+func (m *Model) suggest() tea.Cmd {
+	q, _ := m.question()
+	choose := kit.Choose{Title: "Answers that could be right"}
+	for _, s := range m.ideas() {
+		text := ""
+		for _, line := range s.Answer.Lines(*q.Region) {
+			text += string(line) + " "
+		}
+		choose.Options = append(choose.Options, kit.Option{Label: s.Why, Detail: kit.Expand(safe.Line(text)), Do: func() tea.Cmd { return m.give(true, s.Answer) }})
+	}
+	return kit.Show(choose)
+}
+
+func (m *Model) ideas() []mend.Suggestion {
+	q, _ := m.question()
+	f := m.file()
+	var end [][]byte
+	if f.AtEnd != nil {
+		end = mend.AtEnd(f.BaseText, f.AtEnd, *q.Region)
+	}
+	return mend.Suggest(f.Path, *q.Region, end)
+}
+
+// whole answers a file as a whole.
+func (m *Model) whole() tea.Cmd {
+	f := m.file()
+	q := f.WholeQuestion()
+	choose := kit.Choose{Title: safe.Line(f.Path) + " as a whole"}
+	for i, side := range m.sides() {
+		choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprint(i + 1), Label: "as " + safe.Line(m.story(side).Name) + " has it", Do: func() tea.Cmd {
+			return m.giveAll(true, []mend.Given{q.Give(mend.Take(side))})
+		}})
+	}
+	choose.Options = append(choose.Options, kit.Option{Key: "0", Label: "it goes", Do: func() tea.Cmd {
+		return m.giveAll(true, []mend.Given{q.Give(mend.Take())})
+	}})
+	return kit.Show(choose)
+}
+
+// chooseLook offers the commits behind the sides.
+func (m *Model) chooseLook() tea.Cmd {
+	choose := kit.Choose{Title: "Which commit?"}
+	for i, side := range m.sides() {
+		for _, c := range m.story(side).Commits {
+			choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprint(i + 1), Label: safe.Line(c.Commit.Subject()), Detail: safe.Line(c.Commit.Writer().Name) + ", " + c.ID.Short(), Do: func() tea.Cmd {
+				return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+					files, err := m.app.CommitChanges(ctx, c.ID)
+					return looked{c.ID.Short() + "  " + safe.Line(c.Commit.Subject()), files}, err
+				})
+			}})
+		}
+	}
+	if len(choose.Options) == 0 {
+		return kit.Say("No commit can be named for these sides.")
+	}
+	return kit.Show(choose)
+}

@@ -1,0 +1,296 @@
+// Package mend is the screen where conflicts are answered: Now is both sides under what
+// they are, with their common base; Next is the text as it is being put together. The
+// seam between is a map of the file's regions.
+package mend
+
+import (
+	"context"
+	"slices"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/mend"
+	"bastel/internal/replay"
+	"bastel/internal/repo"
+	"bastel/internal/shape"
+	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
+)
+
+// Name is the screen's name.
+const Name = "Mend"
+
+// Planner has the plan. It is asked within one update, so that keys that follow each
+// other find what the ones before did.
+type Planner interface {
+	Plan() shape.Plan
+	Edit(edit func(shape.Plan) shape.Plan) tea.Cmd
+	Step(step kit.PlanStep) tea.Cmd
+}
+
+// Model is the screen.
+type Model struct {
+	ctx context.Context
+	app *app.App
+
+	planner  Planner
+	forecast *replay.Forecast
+	number   int // of the latest reading of the plan's conflicts
+	looks    int // and of those in the working tree
+	keeper   kit.Keeper
+	kept     int // number of the latest answers to those that were kept
+	memory   map[mend.Key]mend.Answer
+	matters  []app.Matter
+	waiting  *app.Waiting // conflicts that another tool left in the working tree; nil: the plan's
+
+	spots    []spot
+	at       int  // among the spots
+	onward   bool // the last answer was the last one known: go to what comes next
+	line     int  // among the lines of the sides
+	top      int  // of Now
+	shift    int  // of Next, away from the region at the cursor
+	half     kit.Half
+	size     kit.Size
+	texts    map[mend.Side][]byte // of a path without regions
+	textsOf  spot
+	code     stream.Code
+	look     *stream.Model // what a commit of one side changes; nil: the sides
+	lookName string
+}
+
+// spot is the place of a question.
+type spot struct{ matter, file, question int }
+
+// New makes the screen.
+func New(ctx context.Context, a *app.App, planner Planner) *Model {
+	return &Model{ctx: ctx, app: a, planner: planner, at: -1}
+}
+
+// Name gives the screen's name.
+func (m *Model) Name() string { return Name }
+
+// Situated looks for conflicts that wait in the working tree.
+func (m *Model) Situated(s app.Situation) tea.Cmd {
+	if s.Operation == "" && !slices.ContainsFunc(s.Changes, func(c repo.Change) bool { return c.Conflict }) {
+		if m.waiting == nil {
+			return nil
+		}
+		m.waiting = nil
+		return m.read()
+	}
+	m.looks++
+	number := m.looks
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		found, err := m.app.Waiting(ctx)
+		return waited{number, found}, err
+	})
+}
+
+// waited is what waits in the working tree, read anew.
+type waited struct {
+	number int
+	found  *app.Waiting
+}
+
+// settled are the conflicts of a plan, read anew.
+type settled struct {
+	number int
+	found  app.Mending
+}
+
+// told are a path's versions.
+type told struct {
+	spot  spot
+	texts map[mend.Side][]byte
+}
+
+type looked struct {
+	name  string
+	files []tray.File
+}
+
+// Update takes what was forecast and read.
+func (m *Model) Update(msg tea.Msg) tea.Cmd {
+	switch msg := msg.(type) {
+	case kit.Forecasted:
+		if m.waiting == nil && msg.Plan.Equal(m.planner.Plan()) {
+			m.forecast = msg.Forecast
+			return m.read()
+		}
+	case joining:
+		return m.planner.Edit(func(p shape.Plan) shape.Plan { return p.Join(msg...) })
+	case meant:
+		return m.giveAll(true, []mend.Given{msg.question.Give(mend.Answer{Own: msg.own, Confirmed: true})})
+	case edited:
+		return m.giveOwn(msg.question, msg.own)
+	case kit.Reading:
+		if msg.Err != nil {
+			return kit.Show(kit.Notice{Text: msg.Err.Error(), Trouble: true})
+		}
+		switch read := msg.Value.(type) {
+		case settled:
+			if read.number == m.number && m.waiting == nil {
+				return m.take(read.found.Matters, read.found.Memory)
+			}
+		case waited:
+			if read.number == m.looks {
+				return m.takeWaiting(read.found)
+			}
+		case drafted:
+			return m.writeMerge(read)
+		case told:
+			if read.spot == m.spot() {
+				m.texts, m.textsOf = read.texts, read.spot
+			}
+		case looked:
+			m.look, m.lookName = &stream.Model{}, read.name
+			m.look.Set(read.files)
+		}
+	}
+	return nil
+}
+
+// takeWaiting shows what waits in the working tree. Answers that were given while it was
+// read count, and not those that were kept before.
+func (m *Model) takeWaiting(read *app.Waiting) tea.Cmd {
+	before := m.waiting
+	m.waiting = read
+	if read == nil {
+		return m.read()
+	}
+	if before != nil {
+		read.Given = slices.DeleteFunc(slices.Clone(before.Given), func(g mend.Given) bool {
+			return !slices.ContainsFunc(read.Files, func(f app.MatterFile) bool { return f.Path == g.Path })
+		})
+	}
+	cmd := m.take([]app.Matter{read.Matter}, read.Memory)
+	m.lookAnew()
+	return cmd
+}
+
+// read finds what met in the plan.
+func (m *Model) read() tea.Cmd {
+	m.number++
+	number, plan, forecast := m.number, m.planner.Plan(), m.forecast
+	if forecast == nil {
+		m.take(nil, nil)
+		return nil
+	}
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		found, err := m.app.Mending(ctx, plan, forecast)
+		return settled{number, found}, err
+	})
+}
+
+// take shows what was read. The cursor stays with its question, or goes to the first
+// one that is open.
+func (m *Model) take(matters []app.Matter, memory map[mend.Key]mend.Answer) tea.Cmd {
+	var was *mend.Question
+	if q, ok := m.question(); ok {
+		was = &q
+	}
+	m.matters, m.memory = matters, memory
+	m.spots = spotsOf(matters)
+	at := -1
+	if was != nil {
+		at = slices.IndexFunc(m.spots, func(s spot) bool { q := m.questionAt(s); return q.Place == was.Place && q.Key == was.Key })
+	}
+	if onward := m.nextOpen(max(0, at), 1); onward >= 0 && (at < 0 || m.onward) {
+		at = onward
+	}
+	m.onward = false
+	if at < 0 {
+		at = min(max(0, m.at), len(m.spots)-1)
+	}
+	return m.goTo(at)
+}
+
+// nextOpen is the next open question in a direction, from a place on, round the ends;
+// -1 if there is none.
+func (m *Model) nextOpen(from, by int) int {
+	n := len(m.spots)
+	for i := range n {
+		at := ((from+by*i)%n + n) % n
+		if m.questionAt(m.spots[at]).Open() {
+			return at
+		}
+	}
+	return -1
+}
+
+// goTo takes the cursor to a question.
+func (m *Model) goTo(at int) tea.Cmd {
+	if at != m.at {
+		m.line, m.top, m.shift = 0, 0, 0
+	}
+	m.at = at
+	if at < 0 {
+		return nil
+	}
+	s, conflict := m.spot(), m.file().Conflict
+	if conflict.Chunks != nil {
+		return nil
+	}
+	m.texts = nil
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		texts, err := m.app.Versions(ctx, conflict)
+		return told{s, texts}, err
+	})
+}
+
+func (m *Model) spot() spot {
+	if m.at < 0 || m.at >= len(m.spots) {
+		return spot{-1, -1, -1}
+	}
+	return m.spots[m.at]
+}
+
+func (m *Model) matter() *app.Matter { return &m.matters[m.spot().matter] }
+
+func (m *Model) file() *app.MatterFile { return &m.matter().Files[m.spot().file] }
+
+func (m *Model) questionAt(s spot) mend.Question {
+	return m.matters[s.matter].Files[s.file].Questions()[s.question]
+}
+
+// question is the one at the cursor; ok is false if there is none.
+func (m *Model) question() (q mend.Question, ok bool) {
+	if m.at < 0 || m.at >= len(m.spots) {
+		return q, false
+	}
+	return m.questionAt(m.spots[m.at]), true
+}
+
+// open counts what is open in the file at the cursor, and in all.
+func (m *Model) open() (inFile, inAll int) {
+	for _, matter := range m.matters {
+		inAll += matter.Open()
+	}
+	if m.at >= 0 {
+		inFile = m.file().Open()
+	}
+	return inFile, inAll
+}
+
+// sides are the two of the question at the cursor, in the order of their keys.
+func (m *Model) sides() [2]mend.Side {
+	if m.matter().First == mend.Left {
+		return [2]mend.Side{mend.Left, mend.Right}
+	}
+	return [2]mend.Side{mend.Right, mend.Left}
+}
+
+// stories are those of the question at the cursor.
+func (m *Model) story(side mend.Side) app.Story {
+	f := m.file()
+	at := 0
+	if f.Chunks != nil && m.spot().question < len(f.Stories) {
+		at = m.spot().question
+	}
+	if side == mend.Left {
+		return f.Stories[at].Left
+	}
+	return f.Stories[at].Right
+}

@@ -1,0 +1,241 @@
+package mend
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path"
+	"slices"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/mend"
+	"bastel/internal/merge"
+	"bastel/internal/replay"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+)
+
+func spotsOf(matters []app.Matter) (spots []spot) {
+	for i, matter := range matters {
+		for j, file := range matter.Files {
+			for k := range file.Questions() {
+				spots = append(spots, spot{i, j, k})
+			}
+		}
+	}
+	return spots
+}
+
+func fileName(p string) string { return path.Base(p) }
+
+// pattern stands for files of one kind: those of the same name, or ending.
+func pattern(p string) string {
+	if ext := path.Ext(p); ext != "" {
+		return "*" + ext
+	}
+	return fileName(p)
+}
+
+func (m *Model) canApply() bool {
+	if m.waiting != nil {
+		return true
+	}
+	_, open := m.open()
+	return open == 0 && m.forecast != nil && m.forecast.Conflicts() == 0 && m.planner.Plan().Changes()
+}
+
+// apply applies the plan; or writes what is answered into the working files, and makes
+// the merge's commit in the end.
+func (m *Model) apply() tea.Cmd {
+	if m.waiting == nil {
+		return m.planner.Step(kit.ApplyPlan)
+	}
+	w := m.waiting
+	if len(m.spots) == 0 && !w.Settles() {
+		if w.Operation != "merge" {
+			return kit.Say("Everything is settled. Finish it with " + w.Finish + ".")
+		}
+		return m.finish()
+	}
+	m.kept++
+	number, now := m.kept, w.Clone()
+	return kit.Start(kit.Work{
+		Title: "Writing what is answered",
+		Do: func(ctx context.Context, _ func(string)) (string, error) {
+			var paths []string
+			err := m.keeper.Keep(number, func() (err error) {
+				paths, err = m.app.SettleWaiting(ctx, now)
+				return err
+			})
+			if err != nil {
+				return "", err
+			}
+			return fmt.Sprintf("Settled %s. u takes it back.", app.Count(len(paths), "file")), nil
+		},
+	})
+}
+
+// finish asks for the message of a merge that waits, and makes its commit.
+func (m *Model) finish() tea.Cmd {
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		text, err := m.app.MergeDraft(ctx)
+		if err != nil {
+			return nil, err
+		}
+		writing, err := m.app.Writing(ctx)
+		return drafted{text, kit.MessageHelp(writing)}, err
+	})
+}
+
+// drafted is the message to begin with.
+type drafted struct {
+	text    string
+	writing kit.MessageHelp
+}
+
+func (m *Model) writeMerge(d drafted) tea.Cmd {
+	return kit.Show(kit.Edit{Title: "Message of the merge", Text: d.text, Message: &d.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+		return kit.Start(kit.Work{Title: "Making the merge", Do: func(ctx context.Context, _ func(string)) (string, error) {
+			made, err := m.app.FinishMerge(ctx, text)
+			if err != nil {
+				return "", err
+			}
+			return strings.TrimSpace(fmt.Sprintf("The merge is made: %s. %s", made.Commits[0].Short(), made.Warning)), nil
+		}})
+	}})
+}
+
+// declare takes the file at the cursor as it lies there for settled.
+func (m *Model) declare() tea.Cmd { return m.declareAs(m.file().Path, false) }
+
+func (m *Model) declareAs(file string, meant bool) tea.Cmd {
+	return kit.Start(kit.Work{Title: "Settling " + safe.Line(file), Do: func(ctx context.Context, _ func(string)) (string, error) {
+		err := m.app.DeclareSettled(ctx, []string{file}, meant)
+		return safe.Line(file) + " is settled as it lies there. u takes it back.", err
+	}})
+}
+
+// writable says whether the file at the cursor is a text to be opened in an editor.
+func (m *Model) writable() bool {
+	f := m.file()
+	return f.Chunks != nil || f.Kind == merge.ModifyDelete
+}
+
+// edit opens the file in the user's editor, in a scratch folder with what lies around it.
+func (m *Model) edit() tea.Cmd {
+	f := m.file()
+	q := f.WholeQuestion()
+	sides := m.sides()
+	labels := mend.Labels{Left: m.story(mend.Left).Name, Base: "base", Right: m.story(mend.Right).Name}
+	text := f.Marked(labels, f.MarkerSize)
+	if f.Chunks == nil {
+		for _, side := range sides {
+			if t := m.texts[side]; t != nil && m.textsOf == m.spot() {
+				text = t
+			}
+		}
+	}
+	tree := m.around()
+	var place app.Scratch
+	file := ""
+	return kit.Start(kit.Work{
+		Title: "Laying the files out",
+		Do: func(ctx context.Context, _ func(string)) (string, error) {
+			dir, err := os.MkdirTemp("", "bastel-mend-")
+			if err != nil {
+				return "", err
+			}
+			place, file, err = m.app.LayOutConflict(ctx, tree, dir, f.Path, text)
+			return "", err
+		},
+		Then: func() tea.Msg {
+			return kit.Launch{File: file, Done: func() tea.Msg {
+				defer os.RemoveAll(place.Dir)
+				data, err := os.ReadFile(file)
+				if err != nil {
+					return kit.Notice{Text: "The file could not be read back: " + err.Error(), Trouble: true}
+				}
+				if slices.Equal(data, text) {
+					return kit.Notice{Text: "Nothing was changed there."}
+				}
+				return kit.ForScreen{Screen: Name, Msg: edited{q, data}}
+			}}
+		},
+	})
+}
+
+// edited is a file as it came back from the editor.
+type edited struct {
+	question mend.Question
+	own      []byte
+}
+
+// around is the content that the file at the cursor lies in.
+func (m *Model) around() repo.ID {
+	if m.waiting != nil || m.forecast == nil || m.matter().Step >= len(m.forecast.Steps) {
+		return repo.ID{}
+	}
+	return m.forecast.Steps[m.matter().Step].Tree
+}
+
+// joinable are the entries that conflict at the same paths as the one at the cursor,
+// which come first; nil if there is only that one.
+func (m *Model) joinable() []int {
+	if m.waiting != nil || m.at < 0 || m.forecast == nil {
+		return nil
+	}
+	here := m.matter().Step
+	if here >= len(m.forecast.Steps) || len(m.forecast.Steps) != len(m.planner.Plan().Next) {
+		return nil
+	}
+	file := m.file().Path
+	var places []int
+	for at, step := range m.forecast.Steps {
+		if at >= here && !step.Merge && slices.ContainsFunc(step.Met, func(met replay.Meeting) bool {
+			return met.Path == file && at == here || met.Path == file && met.Open() > 0
+		}) {
+			places = append(places, at)
+		}
+	}
+	if len(places) < 2 {
+		return nil
+	}
+	return places
+}
+
+// joining are the places of entries that shall be one.
+type joining []int
+
+func (m *Model) joinFirst() tea.Cmd {
+	places := m.joinable()
+	question := fmt.Sprintf("%s change the same lines of %s. Joined into one first, they ask once and not %d times. y joins them in the plan.", app.Count(len(places), "entry"), safe.Line(m.file().Path), len(places))
+	return kit.Show(kit.Ask{Question: question, Key: "y", Yes: kit.Show(kit.ForScreen{Screen: Name, Msg: joining(places)})})
+}
+
+// remembered lists the answers that come back by themselves.
+func (m *Model) remembered() tea.Cmd {
+	answers, err := m.app.Answers()
+	if err != nil {
+		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	}
+	if len(answers) == 0 {
+		return kit.Say("No answer is remembered yet. Those of a plan are, when it is applied.")
+	}
+	forget := func(title string, keys ...mend.Key) func() tea.Cmd {
+		return func() tea.Cmd {
+			return kit.Start(kit.Work{Title: "Forgetting", Do: func(context.Context, func(string)) (string, error) {
+				n, err := m.app.ForgetAnswers(keys)
+				return "Forgot " + app.Count(n, title) + ".", err
+			}})
+		}
+	}
+	choose := kit.Choose{Title: "Answers that come back by themselves; enter forgets one", Options: []kit.Option{{Label: "forget all of them", Detail: app.Count(len(answers), "answer"), Do: forget("answer")}}}
+	for _, r := range slices.Backward(answers) {
+		choose.Options = append(choose.Options, kit.Option{Key: string(r.Key[:8]), Label: safe.Line(r.Path), Detail: safe.Line(r.Says()) + ", " + r.When.Format("2 Jan 2006"), Do: forget("answer", r.Key)})
+	}
+	return kit.Show(choose)
+}

@@ -1,0 +1,555 @@
+package mend
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+	"time"
+
+	tea "charm.land/bubbletea/v2"
+	"charm.land/lipgloss/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/diff"
+	"bastel/internal/mend"
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
+)
+
+const headRows = 3
+
+// View draws the screen.
+func (m *Model) View(size kit.Size, theme kit.Theme) []string {
+	m.size = size
+	if m.look != nil {
+		head := []string{kit.Heading(size.Width, "Look", m.lookName, true, theme.Now, theme, false), kit.Blank(size.Width)}
+		return append(head, m.look.View(size.Width, size.Height-len(head), true, stream.Cool, theme)...)
+	}
+	if m.at < 0 {
+		return m.nothing(size, theme)
+	}
+	if size.Narrow {
+		// Stacked: the sides above, what comes of them below.
+		upper := size.Height * 3 / 5
+		rows := append(m.nowHead(size.Width, theme), m.nowBody(size.Width, upper-headRows, theme)...)
+		next := m.nextHead(size.Width, theme)[:1]
+		return append(append(rows, next...), m.nextBody(size.Width, size.Height-upper-1, theme)...)
+	}
+	now, seam, next := kit.Columns(size, mapWidth)
+	body := size.Height - headRows
+	left := append(m.nowHead(now, theme), m.nowBody(now, body, theme)...)
+	right := append(m.nextHead(next, theme), m.nextBody(next, body, theme)...)
+	between := append(kit.Pad(nil, seam, headRows), m.regionMap(seam, body, theme)...)
+	return kit.Beside(left, between, right)
+}
+
+// mapWidth is the room for the map of regions.
+const mapWidth = 9
+
+// nothing says that no conflict waits, and what then.
+func (m *Model) nothing(size kit.Size, theme kit.Theme) []string {
+	what, todo := "No conflict waits.", "Conflicts of the plan in Shape are answered here, and those that another tool left in the working tree."
+	switch {
+	case m.waiting != nil && m.waiting.Operation == "merge":
+		what, todo = "Everything of the merge is settled.", "a makes its commit."
+	case m.waiting != nil:
+		what, todo = "Everything is settled.", "Finish what waits with "+m.waiting.Finish+"."
+	case m.forecast != nil && m.planner.Plan().Changes() && !m.forecast.Tip.IsZero():
+		what, todo = "No conflict waits: the plan is clean.", "a applies it; [ goes to Shape, to look at it once more."
+	}
+	return kit.Empty(size.Width, size.Height, theme, what, todo)
+}
+
+// nowHead says what this is about, and how much of it is open.
+func (m *Model) nowHead(width int, theme kit.Theme) []string {
+	inFile, inAll := m.open()
+	f := m.file()
+	where := safe.Line(f.Path)
+	if f.From != "" && f.From != f.Path {
+		where += ", was " + safe.Line(f.From)
+	}
+	status, style := fmt.Sprintf("%d open here, %d in all", inFile, inAll), theme.Trouble
+	if inAll == 0 {
+		status, style = "all answered", theme.Next
+	}
+	return []string{
+		kit.Heading(width, "Now", safe.Line(m.matter().Title), m.half == kit.Now, theme.Now, theme, false),
+		kit.Split(width, nil, []kit.Seg{{Text: "  " + where, Style: theme.Strong}, {Text: "  " + m.place(), Style: theme.Dim}}, kit.Seg{Text: status, Style: style}),
+		kit.Blank(width),
+	}
+}
+
+// place says which region of the file this is, and how it is answered.
+func (m *Model) place() string {
+	q, _ := m.question()
+	text := ""
+	if q.Region != nil {
+		text = fmt.Sprintf("region %d of %d", m.spot().question+1, len(m.file().Regions))
+	}
+	switch {
+	case q.Origin == mend.Elsewhere:
+		text += "  reused from this plan; x opens it"
+	case q.Origin == mend.Remembered:
+		text += "  reused from before; x opens it"
+	}
+	return strings.TrimSpace(text)
+}
+
+// sideLine is a line of a side that the cursor can stand on.
+type sideLine struct {
+	side mend.Side
+	line int
+}
+
+// nowRow is a row of Now.
+type nowRow struct {
+	text string
+	at   int // of the side line that it shows; -1: none
+}
+
+// lines lists the lines of both sides, which can be picked one by one.
+func (m *Model) lines() (lines []sideLine) {
+	q, _ := m.question()
+	if q.Region == nil {
+		return nil
+	}
+	for _, side := range m.sides() {
+		for n := range sideText(q.Region, side) {
+			lines = append(lines, sideLine{side, n})
+		}
+	}
+	return lines
+}
+
+func sideText(r *merge.Region, side mend.Side) [][]byte {
+	switch side {
+	case mend.Left:
+		return r.Left
+	case mend.Right:
+		return r.Right
+	}
+	return r.Base
+}
+
+func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
+	rows := m.nowRows(width, theme)
+	focus := 0
+	for i, r := range rows {
+		if r.at == m.line && r.at >= 0 {
+			focus = i
+		}
+	}
+	m.top = kit.Scroll(m.top, focus, height, len(rows))
+	if focus < height {
+		m.top = 0
+	}
+	var shown []string
+	for _, r := range rows[m.top:min(len(rows), m.top+height)] {
+		shown = append(shown, r.text)
+	}
+	return kit.Pad(shown, width, height)
+}
+
+func (m *Model) nowRows(width int, theme kit.Theme) []nowRow {
+	q, _ := m.question()
+	var rows []nowRow
+	plain := func(segs ...kit.Seg) { rows = append(rows, nowRow{kit.Row(width, nil, segs...), -1}) }
+	next := 0 // of the side lines
+	for key, side := range m.sides() {
+		m.sideHead(width, key+1, side, theme, plain)
+		if q.Region == nil {
+			m.wholeSide(side, width, theme, plain)
+		} else {
+			next = m.regionSide(q, side, next, width, theme, &rows)
+		}
+		plain()
+	}
+	plain(kit.Seg{Text: "  base", Style: theme.Dim.Bold(true)}, kit.Seg{Text: "  what both began with", Style: theme.Dim})
+	if q.Region == nil {
+		m.wholeSide(mend.Base, width, theme, plain)
+		return rows
+	}
+	for i, line := range q.Region.Base {
+		segs := append([]kit.Seg{{Text: fmt.Sprintf("  %5d  ", q.Region.BaseSpan.Start+i+1), Style: theme.Dim}}, m.code.Line(m.file().Path, line, nil, theme.Dim, theme)...)
+		plain(segs...)
+	}
+	if len(q.Region.Base) == 0 {
+		plain(kit.Seg{Text: "         nothing", Style: theme.Dim})
+	}
+	return rows
+}
+
+// sideHead is a side under what it is: the key that takes it, its name, and the commit.
+func (m *Model) sideHead(width, key int, side mend.Side, theme kit.Theme, plain func(...kit.Seg)) {
+	story := m.story(side)
+	style := theme.Now
+	if key == 1 {
+		style = theme.Accent
+	}
+	title := ""
+	if n := len(story.Commits); n > 0 {
+		title = "  " + safe.Line(story.Commits[n-1].Commit.Subject())
+		if n > 1 {
+			title += fmt.Sprintf("  and %d before it", n-1)
+		}
+	}
+	plain(kit.Seg{Text: fmt.Sprintf("  %d ", key), Style: style.Bold(true)}, kit.Seg{Text: safe.Line(story.Name), Style: style.Bold(true)}, kit.Seg{Text: title, Style: theme.Strong})
+	if n := len(story.Commits); n > 0 {
+		c := story.Commits[n-1]
+		writer := c.Commit.Writer()
+		plain(kit.Seg{Text: "    " + safe.Line(writer.Name) + ", " + kit.Age(writer.When, time.Now()) + "  " + c.ID.Short(), Style: theme.Dim})
+	}
+}
+
+// regionSide draws a side's lines, with what differs from the base, and those that were
+// picked for the answer.
+func (m *Model) regionSide(q mend.Question, side mend.Side, next, width int, theme kit.Theme, rows *[]nowRow) int {
+	text := sideText(q.Region, side)
+	start := q.Region.LeftSpan.Start
+	if side == mend.Right {
+		start = q.Region.RightSpan.Start
+	}
+	if len(text) == 0 {
+		*rows = append(*rows, nowRow{kit.Row(width, nil, kit.Seg{Text: "         nothing: its lines went", Style: theme.Dim}), -1})
+	}
+	for i, line := range text {
+		here := next == m.line && m.half == kit.Now
+		backdrop, pointer := kit.Cursor(theme, here, 1)
+		mark := kit.Seg{Text: " "}
+		if picked(q, side, i) {
+			mark = kit.Seg{Text: "●", Style: theme.Marked}
+		}
+		segs := []kit.Seg{pointer, mark, {Text: fmt.Sprintf("%5d  ", start+i+1), Style: theme.Dim}}
+		segs = append(segs, m.code.Line(m.file().Path, line, partner(q.Region, i), theme.Plain, theme)...)
+		*rows = append(*rows, nowRow{kit.Row(width, backdrop, segs...), next})
+		next++
+	}
+	return next
+}
+
+// partner is the base's line at the same place, to compare words with.
+func partner(r *merge.Region, i int) []byte {
+	if i < len(r.Base) {
+		return r.Base[i]
+	}
+	return nil
+}
+
+// picked says whether a line stands in the answer.
+func picked(q mend.Question, side mend.Side, line int) bool {
+	if q.Origin == mend.Open {
+		return false
+	}
+	for _, p := range q.Answer.Take {
+		if p.Side != side {
+			continue
+		}
+		if p.Lines == nil {
+			return true
+		}
+		for _, n := range p.Lines {
+			if n == line {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// mostOfWhole is how many lines of a whole version are shown.
+const mostOfWhole = 400
+
+// wholeSide draws what a side has at a path without regions: what it did to the base,
+// line by line where these are texts.
+func (m *Model) wholeSide(side mend.Side, width int, theme kit.Theme, plain func(...kit.Seg)) {
+	f := m.file()
+	plain(kit.Seg{Text: "         " + m.deed(side), Style: theme.Strong})
+	text, base := m.texts[side], m.texts[mend.Base]
+	if m.textsOf != m.spot() || merge.IsBinary(text) || merge.IsBinary(base) || side == mend.Base || entryOf(f.Conflict, side).IsZero() || bytes.Equal(text, base) {
+		return
+	}
+	lines, old := diff.Split(text), diff.Split(base)
+	hunks := diff.Hunks(old, lines, diff.Lines(old, lines), 2)
+	shown := 0
+	for _, h := range hunks {
+		for _, line := range h.Lines {
+			style, sign := theme.Dim, " "
+			switch line.Op {
+			case diff.Add:
+				style, sign = theme.Added, "+"
+			case diff.Remove:
+				style, sign = theme.Removed, "−"
+			}
+			if shown++; shown > mostOfWhole {
+				return
+			}
+			plain(append([]kit.Seg{{Text: "       " + sign + " ", Style: style}}, m.code.Line(f.Path, line.Text, nil, style, theme)...)...)
+		}
+	}
+}
+
+func entryOf(c merge.Conflict, side mend.Side) repo.Entry {
+	return map[mend.Side]repo.Entry{mend.Left: c.Left, mend.Right: c.Right, mend.Base: c.Base}[side]
+}
+
+// deed says in words what a side did to the path.
+func (m *Model) deed(side mend.Side) string {
+	f := m.file()
+	e := entryOf(f.Conflict, side)
+	switch {
+	case side == mend.Base && e.IsZero():
+		return "nothing: the file is new"
+	case side == mend.Base:
+		return form(e)
+	case e.IsZero():
+		return "deleted it"
+	case f.Kind == merge.RenameRename && side == mend.Left:
+		return "renamed it to " + safe.Line(f.Path)
+	case f.Kind == merge.RenameRename:
+		return "renamed it to " + safe.Line(f.Other)
+	case f.Kind == merge.RenameDelete:
+		return "renamed it from " + safe.Line(f.From)
+	case f.Base.IsZero():
+		return "added it: " + form(e)
+	case e.Mode != f.Base.Mode && e.ID == f.Base.ID:
+		return "made it " + form(e)
+	case f.Kind == merge.FileFolder || f.Kind == merge.TypeKind:
+		return "made it " + form(e)
+	}
+	return "changed it"
+}
+
+func form(e repo.Entry) string {
+	switch e.Mode {
+	case repo.ModeTree:
+		return "a folder"
+	case repo.ModeSymlink:
+		return "a link"
+	case repo.ModeSubmodule:
+		return "a submodule, at " + e.ID.Short()
+	case repo.ModeExecutable:
+		return "an executable file"
+	}
+	return "a file"
+}
+
+// regionMap draws the file's regions as knots on a thread, the one at the cursor tied to
+// both halves.
+func (m *Model) regionMap(width, height int, theme kit.Theme) []string {
+	f := m.file()
+	questions := f.Questions()
+	here := m.spot().question
+	rows := make([]string, height)
+	knots := map[int]int{} // by row: the question, the one at the cursor before others
+	row := func(i int) int {
+		if len(questions) < 2 || len(questions)*2 <= height-2 {
+			return min(2*i+1, height-1)
+		}
+		return 1 + i*(height-2)/len(questions)
+	}
+	for i := range questions {
+		if at, taken := knots[row(i)]; !taken || at != here {
+			knots[row(i)] = i
+		}
+	}
+	last := row(len(questions) - 1)
+	middle := width / 2
+	for y := range rows {
+		i, knot := knots[y]
+		before, line, after := strings.Repeat(" ", middle), " ", strings.Repeat(" ", width-middle-1)
+		style := theme.Quiet
+		switch {
+		case knot && questions[i].Open():
+			line, style = "○", theme.Trouble
+		case knot:
+			line, style = "●", theme.Next
+		case y > row(0) && y < last:
+			line = "│"
+		}
+		thread := theme.Quiet
+		if knot && i == here {
+			before, after, thread = " "+strings.Repeat("─", middle-1), strings.Repeat("─", width-middle-2)+" ", theme.Accent
+		}
+		rows[y] = kit.Row(width, nil, kit.Seg{Text: before, Style: thread}, kit.Seg{Text: line, Style: style}, kit.Seg{Text: after, Style: thread})
+	}
+	return rows
+}
+
+func (m *Model) nextHead(width int, theme kit.Theme) []string {
+	f := m.file()
+	what := "the text as it will be"
+	if f.Chunks == nil {
+		what = "what becomes of it"
+	}
+	summary, style := m.summary(theme)
+	return []string{
+		kit.Heading(width, "Next", what, m.half == kit.Next, theme.Next, theme, false),
+		kit.Row(width, nil, kit.Seg{Text: "  " + summary, Style: style}),
+		kit.Blank(width),
+	}
+}
+
+// summary says what comes when this is answered.
+func (m *Model) summary(theme kit.Theme) (string, lipgloss.Style) {
+	_, open := m.open()
+	switch {
+	case m.waiting != nil && open == 0:
+		return "all answered: a writes it into the files", theme.Next
+	case m.waiting != nil:
+		return "a writes the files that are answered whole", theme.Dim
+	case m.forecast == nil:
+		return "", theme.Dim
+	case open == 0 && m.forecast.Conflicts() == 0 && !m.forecast.Tip.IsZero():
+		return "all answered, the rest is clean: a applies the plan", theme.Next
+	}
+	after := len(m.forecast.Steps) - m.matter().Step - 1
+	return app.Count(after, "entry") + " after this one", theme.Dim
+}
+
+func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
+	f := m.file()
+	if f.Chunks == nil || len(f.Regions) == 0 || m.spot().question >= len(f.Regions) || len(f.Questions()) != len(f.Regions) {
+		return kit.Pad(m.wholeNext(width, theme), width, height)
+	}
+	rows, focus := m.resultRows(width, height, theme)
+	top := max(0, min(focus-height/3+m.shift, len(rows)-height))
+	return kit.Pad(rows[top:min(len(rows), top+height)], width, height)
+}
+
+// wholeNext says what becomes of a path that is answered as a whole.
+func (m *Model) wholeNext(width int, theme kit.Theme) []string {
+	q, _ := m.question()
+	if q.Open() {
+		return []string{kit.Row(width, nil, kit.Seg{Text: "  ▒▒ open ▒▒", Style: theme.Trouble})}
+	}
+	line := func(text string) []string {
+		return []string{kit.Row(width, nil, kit.Seg{Text: "  ┃ ", Style: theme.Next}, kit.Seg{Text: text, Style: theme.Plain})}
+	}
+	if q.Answer.Own != nil {
+		rows := line("text of your own:")
+		for _, text := range diff.Split(q.Answer.Own) {
+			rows = append(rows, kit.Row(width, nil, append([]kit.Seg{{Text: "  ┃ ", Style: theme.Next}}, m.code.Line(m.file().Path, text, nil, theme.Plain, theme)...)...))
+		}
+		return rows[:min(len(rows), mostOfWhole)]
+	}
+	if len(q.Answer.Take) == 0 {
+		return line("it goes")
+	}
+	side := q.Answer.Take[0].Side
+	switch f := m.file(); {
+	case f.Kind == merge.RenameRename && side == mend.Left:
+		return line("it is called " + safe.Line(f.Path))
+	case f.Kind == merge.RenameRename:
+		return line("it is called " + safe.Line(f.Other))
+	case entryOf(f.Conflict, side).IsZero():
+		return line("it goes")
+	}
+	return line("as " + safe.Line(m.story(side).Name) + " has it")
+}
+
+// around is how many lines of settled text are looked at on each side of a region.
+const around = 200
+
+// resultRows draws the text around the region at the cursor, and says where that is.
+func (m *Model) resultRows(width, height int, theme kit.Theme) (rows []string, focus int) {
+	f := m.file()
+	here := m.spot().question
+	region := -1
+	number := 1
+	settled := func(line []byte) {
+		segs := append([]kit.Seg{{Text: fmt.Sprintf("%5d  ", number), Style: theme.Dim}}, m.code.Line(f.Path, line, nil, theme.Plain, theme)...)
+		rows = append(rows, kit.Row(width, nil, segs...))
+	}
+	for i, chunk := range f.Chunks {
+		if chunk.Region == nil {
+			near := region == here || region == here-1 && i > 0 || here == 0 && i == 0
+			for n, line := range chunk.Settled {
+				if near || n < 3 && i > 0 || n >= len(chunk.Settled)-3 && i < len(f.Chunks)-1 {
+					if !near || n < around || n >= len(chunk.Settled)-around {
+						settled(line)
+					}
+				} else if n == 3 && i > 0 || n == 0 && i == 0 {
+					rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "    ┄┄┄", Style: theme.Quiet}))
+				}
+				number++
+			}
+			continue
+		}
+		region++
+		if region == here {
+			focus = len(rows)
+		}
+		number += m.regionRows(f.Regions[region], region, number, width, region == here, theme, &rows)
+	}
+	return rows, focus
+}
+
+// regionRows draws one region of the result and gives how many lines it has there.
+func (m *Model) regionRows(q mend.Question, n, number, width int, here bool, theme kit.Theme, rows *[]string) int {
+	bar := kit.Seg{Text: "┃ ", Style: theme.Next}
+	if here {
+		bar.Style = theme.Accent
+	}
+	if q.Open() {
+		style := theme.Trouble
+		text := fmt.Sprintf("▒▒ open: region %d ", n+1)
+		text += strings.Repeat("▒", max(0, width-len([]rune(text))-8))
+		*rows = append(*rows, kit.Row(width, nil, kit.Seg{Text: "     "}, bar, kit.Seg{Text: text, Style: style}))
+		return 0
+	}
+	lines := q.Answer.Lines(*q.Region)
+	if q.Answer.Own != nil {
+		lines = diff.Split(q.Answer.Own)
+	}
+	for i, line := range lines {
+		segs := []kit.Seg{{Text: fmt.Sprintf("%5d", number+i), Style: theme.Dim}, bar}
+		*rows = append(*rows, kit.Row(width, nil, append(segs, m.code.Line(m.file().Path, line, nil, theme.Plain, theme)...)...))
+	}
+	if len(lines) == 0 {
+		*rows = append(*rows, kit.Row(width, nil, kit.Seg{Text: "     "}, bar, kit.Seg{Text: "nothing", Style: theme.Dim}))
+	}
+	return len(lines)
+}
+
+// Click goes to a line of the sides.
+func (m *Model) Click(x, y int) tea.Cmd {
+	if m.look != nil {
+		m.look.Click(y - 2)
+		return nil
+	}
+	if m.at < 0 {
+		return nil
+	}
+	m.half = kit.HalfAt(m.size, mapWidth, x, m.half)
+	if m.half == kit.Next || y < headRows {
+		return nil
+	}
+	rows := m.nowRows(m.size.Width, kit.Theme{})
+	if at := m.top + y - headRows; at < len(rows) && rows[at].at >= 0 {
+		m.line = rows[at].at
+	}
+	return nil
+}
+
+// Wheel scrolls the half under the mouse.
+func (m *Model) Wheel(x, _, turns int) {
+	switch {
+	case m.look != nil:
+		m.look.Move(3 * turns)
+	case m.at < 0:
+	case kit.HalfAt(m.size, mapWidth, x, m.half) == kit.Next:
+		m.shift += 3 * turns
+	default:
+		m.moveLine(turns)
+	}
+}
+
+// Explain says in the help what this screen is for.
+func (m *Model) Explain() string {
+	return "Now shows both sides of a conflict under what they are, each with the commit that is behind it, and what both began with. " +
+		"Next is the text as it is being put together; what is open stands out there. The strip between is a map of the file's places: open ones are hollow. " +
+		"Answers are kept with the plan, and come back by themselves wherever the same conflict does. Nothing is rewritten before you apply."
+}

@@ -1,0 +1,103 @@
+package ui
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"bastel/test/fixture"
+)
+
+// toMend are the keys that put the branch onto main and go to its conflicts.
+var toMend = []string{"+No loose changes", "]", "+1 file +12 −12", "o", "+Where shall the series go?", "down", "enter", "+conflicts in the way", "c", "+entry 1 of 4, Newer packages"}
+
+func TestMendByKeys(t *testing.T) {
+	lockFile := []string{"+region 1 of 12", "+12 open here", "1", "+region 2 of 12", "{", "R", "+What else shall be answered like this?", "enter", "+entry 2 of 4, A warmer guide"}
+	guide := []string{"+region 1 of 2", "2", "+region 2 of 2", "1", "+entry 3 of 4"}
+	old := []string{"+depth  region 1 of 1", "n", "+old.txt", "+deleted it", "1", "+depth", "2"}
+	for name, test := range map[string]struct {
+		steps []string
+		check func(t *testing.T, f *fixture.Repo)
+	}{
+		"all of it": {join(lockFile, guide, old, []string{"+entry 4 of 4, Deeper", "1", "+all answered, the rest is clean", "a", "+became 4"}), func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "Newer packages\nA warmer guide\nNews of the old\nDeeper", f.Git("log", "--reverse", "--format=%s", "main.."))
+			assert.Equal(t, 12, strings.Count(f.Read("app.lock"), "version 1.2."))
+			assert.Equal(t, "# Guide\n\nGood day.\nSit down.\n\nThe quay is open.\nBring a rope.\n\nSee you.\n", f.Read("guide.md"))
+			assert.Equal(t, "one\ntwo\nthree\n", f.Read("old.txt"))
+			assert.Equal(t, "8 m\n", f.Read("depth"))
+			f.Git("fsck", "--strict")
+		}},
+		"undo, redo and open again": {join(lockFile, []string{"2", "+region 2 of 2", "u", "+2 open here", "U", "+1 open here", "{", "+┃ Good day.", "x", "+2 open here", "+▒▒ open: region 1"}), nil},
+		"lines and typing": {join(lockFile, []string{"space", "+ ●", "+┃ Good morning.", "G", "space", "+┃ Sit down.", "e", "+What shall stand there, in guide.md", "ctrl+home", "Well. ", "ctrl+s",
+			"+region 2 of 2", "{", "+┃ Well. Good morning.", "+┃ Sit down."}), nil},
+		"both, turned, neither": {join(lockFile, []string{"b", "+region 2 of 2", "{", "+┃ Good morning.", "+┃ Good day.", "B", "}", "0", "{", "}", "+┃ nothing"}), nil},
+		"the whole file":        {join(lockFile, []string{"f", "+guide.md as a whole", "down", "enter", "+entry 3 of 4", "{", "+as main has it"}), nil},
+		"a look at the commit":  {[]string{"enter", "+Which commit?", "colleague", "enter", "+Look", "esc", "+Newer packages", "+region 1 of 12"}, nil},
+		"ideas":                 {[]string{"S", "+Answers that could be right", "newer version", "enter", "+region 2 of 12", "{", "+┃   version 1.3.0"}, nil},
+		"join first": {join(lockFile, guide, []string{"+depth  region 1 of 1", "J", "+ask once and not 2 times", "y", "+entry 3 of 3"}), func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "A warmer guide", f.Git("log", "-1", "--format=%s", "HEAD~2"))
+		}},
+		"markers are not done": {join(lockFile, []string{"e", "+What shall stand there", "<<<<<<< ", "ctrl+s", "+looks like a marker", "esc", "+2 open here", "e", "+What shall stand there", "ctrl+s", "+looks like a marker", "y", "+1 open here"}), nil},
+		"nothing remembered":   {[]string{"H", "+No answer is remembered yet"}, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+			f := fixture.Quarrel(t, t.TempDir())
+			d := newDriver(t, f.Dir)
+			d.play(toMend...)
+			d.play(test.steps...)
+			if test.check != nil {
+				test.check(t, f)
+			}
+		})
+	}
+}
+
+func join(lists ...[]string) (steps []string) {
+	for _, list := range lists {
+		steps = append(steps, list...)
+	}
+	return steps
+}
+
+// TestAnswersComeBack: leaving keeps what was answered; what was applied comes back in
+// another branch by itself, and can be opened there.
+func TestAnswersComeBack(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	f := fixture.Quarrel(t, t.TempDir())
+	f.Git("switch", "--quiet", "-c", "second")
+	f.Commit("Another one", "more", "1\n")
+	f.Git("switch", "--quiet", "topic")
+	d := newDriver(t, f.Dir)
+	d.play(join(toMend, []string{"2", "+region 2 of 12", "{", "R", "enter", "+entry 2 of 4"})...)
+	again := newDriver(t, f.Dir)
+	again.play("+No loose changes", "]", "+conflicts in the way", "c", "+entry 2 of 4", "+2 open here", "1", "1", "+entry 3 of 4", "+depth", "2", "+old.txt", "1", "+entry 4 of 4", "1", "+the rest is clean", "a", "+became 3")
+	f.Git("switch", "--quiet", "second")
+	other := newDriver(t, f.Dir)
+	other.play("+No loose changes", "]", "+1 file +12 −12", "o", "+Where shall the series go?", "down", "enter", "+the answers to its conflicts leave nothing", "+4 commits, the content changes", "]", "+reused from before", "+all answered",
+		"x", "+1 open here", "H", "+Answers that come back", "enter", "+Forgot")
+}
+
+// TestWhatWaitsInTheWorkingTree: conflicts that another tool left are answered on the
+// same screen, into files and index; a merge is finished here.
+func TestWhatWaitsInTheWorkingTree(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	f := fixture.Quarrel(t, t.TempDir())
+	_, err := f.Run("merge", "main")
+	assert.Error(t, err)
+	f.Git("config", "merge.conflictStyle", "diff3")
+	d := newDriver(t, f.Dir)
+	d.play("+merge", "]", "]", "+a merge that waits in the working tree", "+12 open here", "1", "{", "R", "enter", "+depth", "2", "+guide.md", "1", "a", "+Settled 2 files")
+	assert.Equal(t, "600 cm\n", f.Read("depth"))
+	assert.Equal(t, 12, strings.Count(f.Read("app.lock"), "version 1.2."))
+	d.play("+guide.md", "u", "+2 open here", "M", "+Markers of the conflict stand", "esc", "1", "+old.txt", "+deleted it", "2", "+region 1 of 2", "1", "+all answered", "a", "+Settled 2 files", "+Everything of the merge is settled.", "a", "+Settled by hand:", "ctrl+s", "+The merge is made")
+	assert.Equal(t, "Deeper\nThe colleague's work", f.Git("log", "-2", "--format=%s", "--no-walk=unsorted", "HEAD^1", "HEAD^2"))
+	assert.Contains(t, f.Git("log", "-1", "--format=%B"), "guide.md")
+	assert.Empty(t, f.Git("status", "--porcelain"))
+	_, err = os.Stat(filepath.Join(f.Dir, ".git", "MERGE_HEAD"))
+	assert.ErrorIs(t, err, os.ErrNotExist)
+	f.Git("fsck", "--strict")
+}
