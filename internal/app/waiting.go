@@ -108,6 +108,14 @@ func (w *Waiting) Answer(given ...mend.Given) {
 	w.Given = shape.Plan{Given: w.Given}.Answer(given...).Given
 }
 
+// Finishing is what ends the operation.
+func (w *Waiting) Finishing() string {
+	if w.Operation == "merge" {
+		return "bastel mend --finish"
+	}
+	return w.Finish
+}
+
 // Clone is a copy that stays as it is.
 func (w *Waiting) Clone() *Waiting {
 	c := *w

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -18,9 +17,10 @@ import (
 )
 
 func (c *command) plan() *cobra.Command {
-	var onto, base, branch string
+	var onto, base, branch, merged string
+	var take []string
 	cmd := &cobra.Command{
-		Use:   "plan [--onto REF] [--base REF] [--branch NAME]",
+		Use:   "plan [--onto REF] [--base REF] [--branch NAME] [--take COMMIT]... [--merge REF]",
 		Short: "Write the plan of the current branch, or of another one, as it stands",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
@@ -28,19 +28,24 @@ func (c *command) plan() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			messageOf, err := a.Messages(ctx, append(slices.Clone(plan.Sources), plan.Extra...))
+			ids, err := a.NamedCommits(ctx, take)
 			if err != nil {
 				return err
 			}
-			file := plan.File(messageOf)
-			text, err := file.Encode()
-			if err != nil {
+			if plan, err = a.WithTaken(ctx, plan, len(plan.Next), ids); err != nil {
 				return err
 			}
-			return c.answer(file, func(w io.Writer) { w.Write(text) })
+			if merged != "" {
+				if plan, err = a.WithMerge(ctx, plan, merged); err != nil {
+					return err
+				}
+			}
+			return c.writePlan(ctx, a, plan)
 		}),
 	}
 	cmd.Flags().StringVar(&onto, "onto", "", "where the series shall go; default: it stays where it begins")
+	cmd.Flags().StringArrayVar(&take, "take", nil, "a commit from elsewhere, as a further entry")
+	cmd.Flags().StringVar(&merged, "merge", "", "a branch to be merged at the end; the linear way is --onto")
 	cmd.Flags().StringVar(&branch, "branch", "", "a branch that need not be checked out; default: the current one")
 	cmd.Flags().StringVar(&base, "base", "", "the commit before the first one of the plan; default: where the branch left its target")
 	return cmd

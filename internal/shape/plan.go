@@ -370,3 +370,10 @@ func (p Plan) Places(id repo.ID) []int {
 	}
 	return places
 }
+
+// Merge makes an entry of one extra the merge of that commit's branch.
+func (p Plan) Merge(i int, message string) Plan {
+	p = p.clone()
+	p.Next[i].Merge, p.Next[i].Message = true, message
+	return p
+}

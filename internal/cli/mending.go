@@ -1,0 +1,335 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"bastel/internal/app"
+	"bastel/internal/mend"
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/shape"
+)
+
+// mendFlags are what the command mend can be told.
+type mendFlags struct {
+	answers, texts, settled []string
+	meant, finish           bool
+	message                 string
+}
+
+func (c *command) mend() *cobra.Command {
+	var flags mendFlags
+	cmd := &cobra.Command{
+		Use:   "mend [PLAN] [--answer KEY=SIDES]... [--text KEY=FILE]...",
+		Short: "List and answer the conflicts of a plan, or those that wait in the working tree",
+		Long: `List the conflicts of a plan, or of the working tree where another tool left some.
+Status 1 says that some are open. PLAN is a file, or - for standard input.
+
+With answers it writes the plan that has them; in the working tree they go into
+the files and the index as soon as a file is answered whole. SIDES are left,
+right and base, each with lines as in left:1,3, put one after the other with +;
+nothing stands for neither side. In a plan, left is the series so far and right
+the commit; in the working tree, left is what you have and right what came.`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			if len(args) == 0 {
+				return c.mendWaiting(ctx, a, flags)
+			}
+			if flags.finish || len(flags.settled) > 0 {
+				return fmt.Errorf("%w: --finish and --settled are for the working tree", errUsage)
+			}
+			return c.mendPlan(ctx, a, args[0], flags)
+		}),
+	}
+	cmd.Flags().StringArrayVar(&flags.answers, "answer", nil, "KEY=SIDES: an answer by sides and lines")
+	cmd.Flags().StringArrayVar(&flags.texts, "text", nil, "KEY=FILE: an answer by the text in a file")
+	cmd.Flags().StringArrayVar(&flags.settled, "settled", nil, "a path whose working file is settled as it lies there")
+	cmd.Flags().BoolVar(&flags.meant, "meant", false, "lines that look like markers of a conflict are meant")
+	cmd.Flags().BoolVar(&flags.finish, "finish", false, "make the commit of a merge that waits")
+	cmd.Flags().StringVarP(&flags.message, "message", "m", "", "its message; default: the draft, with what had conflicted")
+	return cmd
+}
+
+func (c *command) mendPlan(ctx context.Context, a *app.App, name string, flags mendFlags) error {
+	data, err := c.readPlan(name)
+	if err != nil {
+		return err
+	}
+	plan, err := a.ReadPlan(ctx, data)
+	if err != nil {
+		return err
+	}
+	forecast, err := a.Forecast(ctx, plan, nil)
+	if err != nil {
+		return err
+	}
+	found, err := a.Mending(ctx, plan, forecast)
+	if err != nil {
+		return err
+	}
+	if len(flags.answers)+len(flags.texts) == 0 {
+		return c.listMatters(found.Matters)
+	}
+	given, err := flags.given(found.Matters)
+	if err != nil {
+		return err
+	}
+	return c.writePlan(ctx, a, plan.Answer(given...))
+}
+
+// writePlan prints a plan's file.
+func (c *command) writePlan(ctx context.Context, a *app.App, plan shape.Plan) error {
+	messageOf, err := a.Messages(ctx, append(append([]repo.ID{}, plan.Sources...), plan.Extra...))
+	if err != nil {
+		return err
+	}
+	file := plan.File(messageOf)
+	text, err := file.Encode()
+	if err != nil {
+		return err
+	}
+	return c.answer(file, func(w io.Writer) { w.Write(text) })
+}
+
+func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) error {
+	if len(flags.settled) > 0 {
+		if err := a.DeclareSettled(ctx, flags.settled, flags.meant); err != nil {
+			return err
+		}
+	}
+	w, err := a.Waiting(ctx)
+	if err != nil {
+		return err
+	}
+	var paths []string
+	if w != nil && len(flags.answers)+len(flags.texts) > 0 {
+		given, err := flags.given([]app.Matter{w.Matter})
+		if err != nil {
+			return err
+		}
+		w.Answer(given...)
+		if err := a.AnswerWaiting(w.Given); err != nil {
+			return err
+		}
+		if w, err = a.Waiting(ctx); err != nil {
+			return err
+		}
+		if paths, err = a.SettleWaiting(ctx, w); err != nil && !errors.As(err, new(*app.Refusal)) {
+			return err
+		}
+		if w, err = a.Waiting(ctx); err != nil {
+			return err
+		}
+	}
+	for _, path := range append(flags.settled, paths...) {
+		fmt.Fprintf(c.stderr, "bastel: settled %s\n", safe.Line(path))
+	}
+	if flags.finish {
+		return c.finishMerge(ctx, a, flags.message)
+	}
+	if w == nil {
+		return c.listMatters(nil)
+	}
+	if w.Open() == 0 && w.Finish != "" {
+		fmt.Fprintf(c.stderr, "bastel: everything is settled; it is finished with %s\n", w.Finishing())
+	}
+	return c.listMatters([]app.Matter{w.Matter})
+}
+
+func (c *command) finishMerge(ctx context.Context, a *app.App, message string) error {
+	if message == "" {
+		var err error
+		if message, err = a.MergeDraft(ctx); err != nil {
+			return err
+		}
+	}
+	made, err := a.FinishMerge(ctx, message)
+	if err != nil {
+		return err
+	}
+	c.warn(made.Warning)
+	return c.answer(map[string]any{"commit": made.Commits[0]}, func(w io.Writer) { fmt.Fprintf(w, "made the merge %s\n", made.Commits[0].Short()) })
+}
+
+// given reads the answers for what is open; a key stands for every place of that content.
+func (f mendFlags) given(matters []app.Matter) (given []mend.Given, err error) {
+	for _, words := range append(append([]string{}, f.answers...), f.texts...) {
+		key, value, ok := strings.Cut(words, "=")
+		if !ok {
+			return nil, fmt.Errorf("%w: %q is not KEY=…", errUsage, words)
+		}
+		var answer mend.Answer
+		if slices.Contains(f.answers, words) {
+			parts := strings.FieldsFunc(value, func(r rune) bool { return r == '+' })
+			if answer, err = shape.ReadTake(parts); err != nil {
+				return nil, fmt.Errorf("%w: %w", errUsage, err)
+			}
+		} else if answer.Own, err = os.ReadFile(value); err != nil {
+			return nil, fmt.Errorf("%w: %w", errUsage, err)
+		}
+		found := false
+		for _, m := range matters {
+			for _, file := range m.Files {
+				for _, q := range append(file.Questions(), file.WholeQuestion()) {
+					if string(q.Key) != key {
+						continue
+					}
+					found = true
+					if answer.Own != nil && !f.meant {
+						if lines := file.Markers(answer.Own, file.MarkerSize); len(lines) > 0 {
+							return nil, &app.Refusal{Reason: fmt.Sprintf("Line %d of %s looks like a marker of a conflict. Settle it first, or say --meant.", lines[0], value), Err: app.ErrMarkers}
+						}
+					}
+					given = append(given, q.Give(answer))
+				}
+			}
+		}
+		if !found {
+			return nil, &app.Refusal{Reason: fmt.Sprintf("No conflict here has the key %q.", key)}
+		}
+	}
+	return given, nil
+}
+
+type questionDocument struct {
+	Key    mend.Key `json:"key"`
+	Line   int      `json:"line,omitempty"` // of the region in the left text, counted from 1
+	Base   []string `json:"base,omitempty"`
+	Left   []string `json:"left,omitempty"`
+	Right  []string `json:"right,omitempty"`
+	Origin string   `json:"origin"` // open, given, elsewhere, remembered
+	Take   []string `json:"take,omitempty"`
+}
+
+type conflictDocument struct {
+	Path      string             `json:"path"`
+	From      string             `json:"from,omitempty"`
+	Other     string             `json:"other,omitempty"`
+	Kind      merge.Kind         `json:"kind"`
+	Whole     mend.Key           `json:"whole"` // the key of the path as a whole
+	Questions []questionDocument `json:"questions"`
+}
+
+type matterDocument struct {
+	Title     string             `json:"title"`
+	Open      int                `json:"open"`
+	Conflicts []conflictDocument `json:"conflicts"`
+}
+
+var originNames = map[mend.Origin]string{mend.Open: "open", mend.Here: "given", mend.Elsewhere: "elsewhere", mend.Remembered: "remembered"}
+
+// listMatters prints what met; the answer is no while something is open.
+func (c *command) listMatters(matters []app.Matter) error {
+	documents, open := []matterDocument{}, 0
+	for _, m := range matters {
+		d := matterDocument{Title: m.Title, Open: m.Open(), Conflicts: []conflictDocument{}}
+		open += d.Open
+		for _, f := range m.Files {
+			conflict := conflictDocument{Path: f.Path, From: f.From, Other: f.Other, Kind: f.Kind, Whole: f.WholeQuestion().Key, Questions: []questionDocument{}}
+			for _, q := range f.Questions() {
+				conflict.Questions = append(conflict.Questions, questionOf(q))
+			}
+			d.Conflicts = append(d.Conflicts, conflict)
+		}
+		documents = append(documents, d)
+	}
+	var no error
+	if open > 0 {
+		no = errSilent
+	}
+	return errors.Join(c.answer(map[string]any{"matters": documents, "open": open}, func(w io.Writer) { printMatters(w, documents) }), no)
+}
+
+func questionOf(q mend.Question) questionDocument {
+	d := questionDocument{Key: q.Key, Origin: originNames[q.Origin]}
+	if q.Origin != mend.Open && q.Answer.Own == nil {
+		d.Take = shape.WriteTake(q.Answer)
+	}
+	if q.Open() {
+		d.Origin = originNames[mend.Open]
+	}
+	if r := q.Region; r != nil {
+		d.Line = r.LeftSpan.Start + 1
+		d.Base, d.Left, d.Right = texts(r.Base), texts(r.Left), texts(r.Right)
+	}
+	return d
+}
+
+func texts(lines [][]byte) []string {
+	list := make([]string, len(lines))
+	for i, line := range lines {
+		list[i] = strings.TrimSuffix(string(line), "\n")
+	}
+	return list
+}
+
+func printMatters(w io.Writer, documents []matterDocument) {
+	if len(documents) == 0 {
+		fmt.Fprintln(w, "No conflict waits.")
+	}
+	for _, d := range documents {
+		fmt.Fprintf(w, "%s: %d open\n", safe.Line(d.Title), d.Open)
+		for _, conflict := range d.Conflicts {
+			fmt.Fprintf(w, "  %s  %s\n", safe.Line(conflict.Path), conflict.Kind)
+			for _, q := range conflict.Questions {
+				fmt.Fprintf(w, "    %s  %s", q.Key, q.Origin)
+				if q.Line > 0 {
+					fmt.Fprintf(w, "  from line %d", q.Line)
+				}
+				fmt.Fprintln(w)
+				for _, side := range []struct {
+					name  string
+					lines []string
+				}{{"left", q.Left}, {"right", q.Right}, {"base", q.Base}} {
+					for _, line := range side.lines {
+						fmt.Fprintf(w, "      %-5s  %s\n", side.name, safe.Line(line))
+					}
+				}
+			}
+		}
+	}
+}
+
+func (c *command) answers() *cobra.Command {
+	var forget []string
+	var all bool
+	cmd := &cobra.Command{
+		Use:   "answers [--forget KEY]... [--forget-all]",
+		Short: "List the answers to conflicts that come back by themselves, or forget some",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(_ context.Context, a *app.App, _ []string) error {
+			if all || len(forget) > 0 {
+				var keys []mend.Key
+				for _, key := range forget {
+					keys = append(keys, mend.Key(key))
+				}
+				n, err := a.ForgetAnswers(keys)
+				if err != nil {
+					return err
+				}
+				return c.answer(map[string]any{"forgotten": n}, func(w io.Writer) { fmt.Fprintf(w, "forgot %s\n", app.Count(n, "answer")) })
+			}
+			answers, err := a.Answers()
+			if err != nil {
+				return err
+			}
+			return c.answer(map[string]any{"answers": append([]app.RememberedAnswer{}, answers...)}, func(w io.Writer) {
+				for _, r := range answers {
+					fmt.Fprintf(w, "%s  %s  %s  %s\n", r.Key, r.When.Format("2006-01-02"), safe.Line(r.Path), safe.Line(r.Says()))
+				}
+			})
+		}),
+	}
+	cmd.Flags().StringArrayVar(&forget, "forget", nil, "the key of an answer")
+	cmd.Flags().BoolVar(&all, "forget-all", false, "all of them")
+	return cmd
+}
