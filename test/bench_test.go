@@ -15,7 +15,9 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/diff"
+	"bastel/internal/merge"
 	"bastel/internal/replay"
+	"bastel/internal/repo"
 	"bastel/test/fixture"
 )
 
@@ -184,6 +186,83 @@ func BenchmarkDiff(b *testing.B) {
 		a, c := diff.Split(old.Bytes()), diff.Split(new.Bytes())
 		changes := diff.Lines(a, c)
 		require.Len(b, diff.Hunks(a, c, changes, 3), 2000)
+	}
+	b.ReportMetric(float64(b.Elapsed())/float64(b.N)/(float64(baseline)/runs), "x-baseline")
+}
+
+// BenchmarkMergeText merges 50,000 lines with 500 changes on each side, against the
+// repository's own merging of the same files.
+func BenchmarkMergeText(b *testing.B) {
+	dir := b.TempDir()
+	var sides [3]bytes.Buffer // base, left, right
+	for i := range 50000 {
+		line := fmt.Sprintf("line %d is like %d others\n", i, i%23)
+		for side := range sides {
+			if side > 0 && i%100 == 30*side {
+				fmt.Fprintf(&sides[side], "side %d edited %d\n", side, i)
+			} else {
+				sides[side].WriteString(line)
+			}
+		}
+	}
+	for i, name := range []string{"base", "left", "right"} {
+		require.NoError(b, os.WriteFile(filepath.Join(dir, name), sides[i].Bytes(), 0o666))
+	}
+	var baseline time.Duration
+	const runs = 10
+	var theirs []byte
+	for range runs {
+		began := time.Now()
+		cmd := exec.Command("git", "merge-file", "-p", "left", "base", "right")
+		cmd.Dir = dir
+		var err error
+		theirs, err = cmd.Output()
+		require.NoError(b, err)
+		baseline += time.Since(began)
+	}
+	b.ResetTimer()
+	for range b.N {
+		merged, ok := merge.Settled(merge.Text(sides[0].Bytes(), sides[1].Bytes(), sides[2].Bytes()))
+		require.True(b, ok)
+		require.Equal(b, len(theirs), len(merged))
+	}
+	b.ReportMetric(float64(b.Elapsed())/float64(b.N)/(float64(baseline)/runs), "x-baseline")
+}
+
+// BenchmarkMergeRenames merges a tree of 20,000 files of which one side renamed 500,
+// half of them with a change, and the other side changed the same ones, against the
+// repository's own merging of the two commits. Each run opens the repository anew.
+func BenchmarkMergeRenames(b *testing.B) {
+	l := fixture.NewLarge(b, 20000, 0, 0)
+	base := l.Git("rev-parse", "HEAD")
+	l.Rename(500)
+	l.Git("branch", "renamed")
+	l.Git("reset", "--quiet", "--hard", base)
+	l.ChangeEvery(500)
+	var baseline time.Duration
+	const runs = 5
+	theirs := ""
+	for range runs {
+		began := time.Now()
+		theirs = l.Git("-c", "merge.renameLimit=1000", "merge-tree", "--write-tree", "renamed", "HEAD")
+		baseline += time.Since(began)
+	}
+	ctx := context.Background()
+	b.ResetTimer()
+	for range b.N {
+		r := l.Open(b)
+		var trees [3]repo.ID
+		for i, name := range []string{base, "renamed", "HEAD"} {
+			id, err := r.Resolve(ctx, name)
+			require.NoError(b, err)
+			c, err := r.Commit(ctx, id)
+			require.NoError(b, err)
+			trees[i] = c.Tree
+		}
+		tree, conflicts, err := merge.Trees(ctx, r.NewOverlay(), trees[0], trees[1], trees[2])
+		require.NoError(b, err)
+		require.Empty(b, conflicts)
+		require.Equal(b, theirs, tree.String())
 	}
 	b.ReportMetric(float64(b.Elapsed())/float64(b.N)/(float64(baseline)/runs), "x-baseline")
 }

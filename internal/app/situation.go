@@ -23,6 +23,7 @@ type Situation struct {
 	Unseen     int // commits of the upstream that the branch does not have
 	Changes    []repo.Change
 	Operation  string // what another tool left unfinished
+	Taking     bool   // commits are being taken as loose changes, and wait to be mended
 }
 
 // Target is what the branch will be put onto one day.
@@ -57,6 +58,7 @@ func (a *App) Situation(ctx context.Context) (Situation, error) {
 	if op, busy := a.Repo.Unfinished(); busy {
 		s.Operation = op.Name
 	}
+	s.Taking = len(a.takingNow()) > 0
 	group, ctx := errgroup.WithContext(ctx)
 	group.Go(func() (err error) {
 		s.Changes, err = a.Repo.Status(ctx)

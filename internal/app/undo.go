@@ -45,7 +45,7 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 	if kind == journal.Redo {
 		from, to = entry.Old, entry.New
 	}
-	if entry.Kind == journal.Discard {
+	if entry.Kind == journal.Discard || entry.Kind == journal.Take {
 		return entry, a.stepDiscard(ctx, kind, entry)
 	}
 	elsewhere := false

@@ -26,8 +26,10 @@ type Waiting struct {
 	Matter
 	Memory    map[mend.Key]mend.Answer
 	Given     []mend.Given
-	Operation string // empty: one that leaves no trace, such as bringing back what was put aside
-	Finish    string // the command that ends it, where Bastel does not
+	Operation string    // empty: one that leaves no trace, such as bringing back what was put aside
+	Finish    string    // the command that ends it, where Bastel does not
+	Taking    []repo.ID // the commits that are taken as loose changes, if it is that
+	objects   *repo.Overlay
 	stages    []repo.Stage
 	merged    map[string]repo.Entry // of paths that merge by themselves
 }
@@ -40,10 +42,18 @@ type waitingKept struct {
 func (a *App) Waiting(ctx context.Context) (*Waiting, error) {
 	op, busy := a.Repo.Unfinished()
 	stages, err := a.Repo.Unmerged(ctx)
-	if err != nil || len(stages) == 0 && op.Name != "merge" {
+	if err != nil {
 		return nil, err
 	}
-	w := &Waiting{stages: stages, merged: map[string]repo.Entry{}, Matter: Matter{Title: "what was put aside, and waits in the working tree", First: mend.Left}}
+	if len(stages) == 0 && (!busy || op.Name == "bisect") {
+		ids := a.takingNow()
+		if len(ids) == 0 {
+			return nil, nil
+		}
+		t, err := a.takeInMemory(ctx, ids)
+		return t.waiting, err
+	}
+	w := &Waiting{objects: a.Repo.NewOverlay(), stages: stages, merged: map[string]repo.Entry{}, Matter: Matter{Title: "what was put aside, and waits in the working tree", First: mend.Left}}
 	if busy {
 		w.Operation, w.Finish = op.Name, op.Finish
 		w.Title = "a " + op.Name + " that waits in the working tree"
@@ -51,15 +61,23 @@ func (a *App) Waiting(ctx context.Context) (*Waiting, error) {
 	if w.Memory, err = a.memory(); err != nil {
 		return nil, err
 	}
+	w.Given = a.keptAnswers()
+	return w, a.waitingFiles(ctx, w)
+}
+
+// keptAnswers reads the answers so far. They are a draft: what cannot be read is asked
+// again.
+func (a *App) keptAnswers() (given []mend.Given) {
 	var kept waitingKept
-	if err := toml.Unmarshal([]byte(a.readState(waitingFile)), &kept); err == nil {
-		for _, f := range kept.Answer {
-			if g, err := f.Given(); err == nil { // a draft: what cannot be read is asked again
-				w.Given = append(w.Given, g)
-			}
+	if err := toml.Unmarshal([]byte(a.readState(waitingFile)), &kept); err != nil {
+		return nil
+	}
+	for _, f := range kept.Answer {
+		if g, err := f.Given(); err == nil {
+			given = append(given, g)
 		}
 	}
-	return w, a.waitingFiles(ctx, w)
+	return given
 }
 
 func (a *App) waitingFiles(ctx context.Context, w *Waiting) error {
@@ -76,7 +94,7 @@ func (a *App) waitingFiles(ctx context.Context, w *Waiting) error {
 			s := w.stages[at]
 			entries[s.Number] = repo.Entry{Mode: s.Mode, Name: path, ID: s.ID}
 		}
-		entry, conflicts, err := merge.Path(ctx, a.engine.Objects(), merge.Options{Rule: replay.RuleOf(rules)}, path, entries[1], entries[2], entries[3])
+		entry, conflicts, err := merge.Path(ctx, w.objects, merge.Options{Rule: replay.RuleOf(rules)}, path, entries[1], entries[2], entries[3])
 		if err != nil {
 			return err
 		}
@@ -129,7 +147,7 @@ func (w *Waiting) Reopen(q mend.Question) {
 }
 
 // Settles says whether there are files to be written.
-func (w *Waiting) Settles() bool { return len(w.stages) > 0 }
+func (w *Waiting) Settles() bool { return len(w.stages) > 0 || len(w.Taking) > 0 }
 
 func (w *Waiting) book() mend.Book { return mend.Book{Given: w.Given, Memory: w.Memory} }
 
@@ -218,9 +236,18 @@ func (a *App) AnswerWaiting(given []mend.Given) error {
 // SettleWaiting writes what is answered whole into the working files and the index. It
 // gives the paths.
 func (a *App) SettleWaiting(ctx context.Context, w *Waiting) ([]string, error) {
+	if len(w.Taking) > 0 {
+		if err := a.AnswerWaiting(w.Given); err != nil {
+			return nil, err
+		}
+		paths, left, err := a.TakeLoose(ctx, w.Taking)
+		if err == nil && left != nil {
+			err = refuse("More has met: %s to answer. Nothing was changed yet.", Count(left.Open(), "place"))
+		}
+		return paths, err
+	}
 	a.sorting.Lock()
 	defer a.sorting.Unlock()
-	objects := a.engine.Objects()
 	var entries []repo.IndexEntry
 	for path, e := range w.merged {
 		entries = append(entries, repo.IndexEntry{Path: path, Mode: e.Mode, ID: e.ID})
@@ -229,7 +256,7 @@ func (a *App) SettleWaiting(ctx context.Context, w *Waiting) ([]string, error) {
 		if f.Open() > 0 {
 			continue
 		}
-		edits, err := f.Edits(ctx, objects)
+		edits, err := f.Edits(ctx, w.objects)
 		if err != nil {
 			return nil, err
 		}
@@ -238,8 +265,8 @@ func (a *App) SettleWaiting(ctx context.Context, w *Waiting) ([]string, error) {
 	if len(entries) == 0 {
 		return nil, refuse("No file is answered whole yet.")
 	}
-	for i, e := range entries {
-		if err := a.storeBlob(ctx, &entries[i], e); err != nil {
+	for i := range entries {
+		if err := a.storeBlob(ctx, w.objects, &entries[i]); err != nil {
 			return nil, err
 		}
 	}
@@ -259,15 +286,15 @@ func (a *App) SettleWaiting(ctx context.Context, w *Waiting) ([]string, error) {
 }
 
 // storeBlob writes a blob that is in memory only into the repository.
-func (a *App) storeBlob(ctx context.Context, into *repo.IndexEntry, e repo.IndexEntry) error {
-	if !e.Mode.IsFile() {
+func (a *App) storeBlob(ctx context.Context, objects *repo.Overlay, e *repo.IndexEntry) error {
+	if !e.Mode.IsFile() && e.Mode != repo.ModeSymlink {
 		return nil
 	}
-	data, err := a.engine.Objects().Blob(ctx, e.ID)
+	data, err := objects.Blob(ctx, e.ID)
 	if err != nil {
 		return err
 	}
-	into.ID, err = a.writeBlob(ctx, data)
+	e.ID, err = a.writeBlob(ctx, data)
 	return err
 }
 

@@ -22,7 +22,7 @@ import (
 // mendFlags are what the command mend can be told.
 type mendFlags struct {
 	answers, texts, settled []string
-	meant, finish           bool
+	meant, finish, write    bool
 	message                 string
 }
 
@@ -54,6 +54,7 @@ the commit; in the working tree, left is what you have and right what came.`,
 	cmd.Flags().StringArrayVar(&flags.texts, "text", nil, "KEY=FILE: an answer by the text in a file")
 	cmd.Flags().StringArrayVar(&flags.settled, "settled", nil, "a path whose working file is settled as it lies there")
 	cmd.Flags().BoolVar(&flags.meant, "meant", false, "lines that look like markers of a conflict are meant")
+	cmd.Flags().BoolVar(&flags.write, "write", false, "write what is answered whole, by remembered answers too, into the working files and the index")
 	cmd.Flags().BoolVar(&flags.finish, "finish", false, "make the commit of a merge that waits")
 	cmd.Flags().StringVarP(&flags.message, "message", "m", "", "its message; default: the draft, with what had conflicted")
 	return cmd
@@ -111,7 +112,7 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 		return err
 	}
 	var paths []string
-	if w != nil && len(flags.answers)+len(flags.texts) > 0 {
+	if w != nil && (flags.write || len(flags.answers)+len(flags.texts) > 0) {
 		given, err := flags.given([]app.Matter{w.Matter})
 		if err != nil {
 			return err
@@ -139,7 +140,10 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 	if w == nil {
 		return c.listMatters(nil)
 	}
-	if w.Open() == 0 && w.Finish != "" {
+	switch {
+	case w.Open() == 0 && w.Settles():
+		fmt.Fprintln(c.stderr, "bastel: everything is answered; --write puts it into the files")
+	case w.Open() == 0 && w.Finish != "":
 		fmt.Fprintf(c.stderr, "bastel: everything is settled; it is finished with %s\n", w.Finishing())
 	}
 	return c.listMatters([]app.Matter{w.Matter})
@@ -297,6 +301,44 @@ func printMatters(w io.Writer, documents []matterDocument) {
 			}
 		}
 	}
+}
+
+func (c *command) take() *cobra.Command {
+	var stop bool
+	cmd := &cobra.Command{
+		Use:   "take COMMIT...",
+		Short: "Bring what commits from elsewhere change into the working files, as loose changes",
+		Long: `Bring what commits from elsewhere change into the working files, as loose
+changes, to be reviewed and sorted. If something meets there nothing is changed:
+mend lists it and takes the answers. As further commits: plan --take.`,
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			if stop {
+				return a.StopTaking()
+			}
+			if len(args) == 0 {
+				return fmt.Errorf("%w: name the commits", errUsage)
+			}
+			ids, err := a.NamedCommits(ctx, args)
+			if err != nil {
+				return err
+			}
+			paths, waiting, err := a.TakeLoose(ctx, ids)
+			if err != nil {
+				return err
+			}
+			if waiting != nil {
+				fmt.Fprintln(c.stderr, "bastel: something meets what you have, and nothing was changed yet; answer it with bastel mend, or stop with bastel take --stop")
+				return c.listMatters([]app.Matter{waiting.Matter})
+			}
+			return c.answer(map[string]any{"changed": paths}, func(w io.Writer) {
+				for _, path := range paths {
+					fmt.Fprintf(w, "changed %s\n", safe.Line(path))
+				}
+			})
+		}),
+	}
+	cmd.Flags().BoolVar(&stop, "stop", false, "forget what is being taken")
+	return cmd
 }
 
 func (c *command) answers() *cobra.Command {

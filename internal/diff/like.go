@@ -1,5 +1,10 @@
 package diff
 
+import (
+	"iter"
+	"maps"
+)
+
 // Likeness is what texts are compared by as a whole: their lines, by how often each
 // is there.
 type Likeness struct {
@@ -30,3 +35,6 @@ func (l Likeness) With(o Likeness) int {
 	}
 	return 2 * common * 100 / (l.size + o.size)
 }
+
+// Lines lists the text's different lines, in no order.
+func (l Likeness) Lines() iter.Seq[string] { return maps.Keys(l.lines) }

@@ -31,6 +31,7 @@ const (
 	Sort     Kind = "sort"     // text that only a tray had was taken out of it
 	Mend     Kind = "mend"     // conflicts of the working tree settled: Files, and Stages of the index
 	Discard  Kind = "discard"  // loose changes thrown away, kept in Files
+	Take     Kind = "take"     // changes of commits from elsewhere came into working files, kept in Files
 	Apply    Kind = "apply"    // a branch rewritten by a plan
 	Push     Kind = "push"     // about to be pushed
 	Pushed   Kind = "pushed"   // the answer to the push in Of
@@ -235,7 +236,7 @@ func StateOf(entries []Entry, worktree string) State {
 			continue
 		}
 		switch e.Kind {
-		case Commit, Uncommit, Fold, Sort, Apply, Discard, Mend:
+		case Commit, Uncommit, Fold, Sort, Apply, Discard, Mend, Take:
 			s.Done, s.Undone = append(s.Done, e), nil
 		case Undo:
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)

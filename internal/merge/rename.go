@@ -1,6 +1,7 @@
 package merge
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -12,10 +13,11 @@ import (
 // Move is a file's rename, or a folder's.
 type Move struct{ From, To string }
 
-// Bounds of the search for renames that changed the content too: it compares every
-// file that went with every one that came.
+// Bounds of the search for renames that changed the content too.
 const (
-	mostLikened  = 400     // files on each side
+	mostLikened  = 5000    // files on each side
+	fewPairs     = 10000   // up to so many each file that went is compared with each that came
+	frequentLine = 20      // with more pairs, lines in more files than that do not tell them apart
 	largestLiken = 1 << 20 // bytes
 	leastAlike   = 50      // percent, from which on one file is the other renamed
 )
@@ -120,13 +122,12 @@ func (s *side) pairAlike(ctx context.Context, objects Objects, gone, came []stri
 	}
 	type likely struct{ from, to, share int }
 	var list []likely
-	for i := range gone {
-		for j := range came {
-			if share := olds[i].With(news[j]); share >= leastAlike {
-				list = append(list, likely{i, j, share})
-			}
+	for pair := range candidates(olds, news) {
+		if share := olds[pair[0]].With(news[pair[1]]); share >= leastAlike {
+			list = append(list, likely{pair[0], pair[1], share})
 		}
 	}
+	slices.SortFunc(list, func(a, b likely) int { return cmp.Or(a.from-b.from, a.to-b.to) })
 	slices.SortStableFunc(list, func(a, b likely) int { return b.share - a.share })
 	for _, l := range list {
 		if s.moves[gone[l.from]] != "" || s.origins[came[l.to]] != "" {
@@ -137,6 +138,36 @@ func (s *side) pairAlike(ctx context.Context, objects Objects, gone, came []stri
 		}
 	}
 	return nil
+}
+
+// candidates are the pairs worth comparing: all of them while they are few, and else
+// those that have a line in common which few files have.
+func candidates(olds, news []diff.Likeness) map[[2]int]bool {
+	pairs := map[[2]int]bool{}
+	if len(olds)*len(news) <= fewPairs {
+		for i := range olds {
+			for j := range news {
+				pairs[[2]int{i, j}] = true
+			}
+		}
+		return pairs
+	}
+	having := map[string][]int{}
+	for i, old := range olds {
+		for line := range old.Lines() {
+			having[line] = append(having[line], i)
+		}
+	}
+	for j, new := range news {
+		for line := range new.Lines() {
+			if files := having[line]; len(files) <= frequentLine {
+				for _, i := range files {
+					pairs[[2]int{i, j}] = true
+				}
+			}
+		}
+	}
+	return pairs
 }
 
 func likenesses(ctx context.Context, objects Objects, paths []string, entries map[string]repo.Entry) ([]diff.Likeness, error) {

@@ -101,3 +101,49 @@ func TestWhatWaitsInTheWorkingTree(t *testing.T) {
 	assert.ErrorIs(t, err, os.ErrNotExist)
 	f.Git("fsck", "--strict")
 }
+
+// TestTakingFromElsewhere: commits of another branch come as entries, as loose changes,
+// or by a merge; what meets is answered on the same screen.
+func TestTakingFromElsewhere(t *testing.T) {
+	from := func(branch, which string) []string {
+		return []string{"Y", "+Take commits from which branch?", branch, "enter", "+Take which commit", which, "enter", "+how?"}
+	}
+	for name, test := range map[string]struct {
+		steps []string
+		check func(t *testing.T, f *fixture.Repo)
+	}{
+		"as entries": {join(from("elsewhere", "Add more"), []string{"enter", "+from +", "a", "+became 5"}), func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "Add more, Mira Lund", f.Git("log", "-1", "--format=%s, %an", "HEAD~3"))
+		}},
+		"as loose changes": {join(from("elsewhere", "Add more"), []string{"down", "enter", "+Changed 1 file", "[", "+more", "u", "+No loose changes"}), nil},
+		"loose, with a conflict": {join(from("main", "all of them"), []string{"down", "enter", "+1 commit taken as loose changes", "+12 open here",
+			"2", "{", "R", "+What else", "everything", "enter", "+old.txt", "2", "+all answered", "a", "+Settled 4 files", "+No conflict waits"}), func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "600 cm\n", f.Read("depth"))
+			assert.Equal(t, " M app.lock\n M depth\n M guide.md\n D old.txt", f.Git("status", "--porcelain"))
+			assert.Equal(t, "Deeper", f.Git("log", "-1", "--format=%s"))
+		}},
+		"stopped": {join(from("main", "all of them"), []string{"down", "enter", "+12 open here", "z", "+Nothing is taken any more"}), func(t *testing.T, f *fixture.Repo) {
+			assert.Empty(t, f.Git("status", "--porcelain"))
+		}},
+		"by a merge": {[]string{"o", "+Where shall the series go?", "merge elsewhere", "enter", "+merges", "+5 commits", "a", "+became 5"}, func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "Merge elsewhere into topic\nDeeper\nAdd more", f.Git("log", "--format=%s", "--no-walk=unsorted", "HEAD", "HEAD^1", "HEAD^2"))
+		}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+			f := fixture.Quarrel(t, t.TempDir())
+			f.Git("switch", "--quiet", "-c", "elsewhere", "main~1")
+			f.Write("more", "m\n")
+			f.Git("add", "more")
+			f.Git("commit", "--quiet", "--author", "Mira Lund <mira@lanternquay.example>", "--message", "Add more")
+			f.Git("switch", "--quiet", "topic")
+			d := newDriver(t, f.Dir)
+			d.play("+No loose changes", "]", "+1 file +12 −12", "g")
+			d.play(test.steps...)
+			if test.check != nil {
+				test.check(t, f)
+			}
+			f.Git("fsck", "--strict")
+		})
+	}
+}

@@ -49,6 +49,9 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"M"}, Asks: true, Name: "declare settled", Help: "Take the file as it lies in the working tree for settled.", Rare: true, Do: kit.When(m.waiting != nil && some, m.declare)},
 		{Keys: []string{"H"}, Asks: true, Name: "remembered answers", Help: "List the answers that come back by themselves, and forget some.", Rare: true, Do: m.remembered},
 	}
+	if m.waiting != nil && len(m.waiting.Taking) > 0 {
+		actions = append(actions, kit.Action{Keys: []string{"z"}, Name: "stop taking", Help: "Forget what is being taken as loose changes. Your files are as they were.", Do: m.stopTaking})
+	}
 	if m.waiting == nil {
 		step := func(s kit.PlanStep) func() tea.Cmd {
 			return func() tea.Cmd {
@@ -58,8 +61,8 @@ func (m *Model) Actions() []kit.Action {
 			}
 		}
 		actions = append(actions,
-			kit.Action{Keys: []string{"u"}, Name: "undo answer", Help: "Take the last edit of the plan back: an answer, or any other. With no edit left, the last applied step.", Rare: true, Do: kit.When(m.planner.Plan().Changes(), step(kit.UndoEdit))},
-			kit.Action{Keys: []string{"U"}, Name: "redo answer", Help: "Do the edit again that was taken back.", Rare: true, Do: step(kit.RedoEdit)})
+			kit.Action{Keys: []string{"u"}, Name: "undo answer", Help: "Take the last edit of the plan back: an answer, or any other. With no edit left, the last applied step.", Rare: true, Do: kit.When(m.planner.Can(kit.UndoEdit), step(kit.UndoEdit))},
+			kit.Action{Keys: []string{"U"}, Name: "redo answer", Help: "Do the edit again that was taken back.", Rare: true, Do: kit.When(m.planner.Can(kit.RedoEdit), step(kit.RedoEdit))})
 	} else if len(m.waiting.Given) > 0 {
 		actions = append(actions, kit.Action{Keys: []string{"u"}, Name: "undo answer", Help: "Take the last answer back.", Rare: true, Do: m.undoWaiting})
 	}
@@ -82,7 +85,11 @@ func (m *Model) moveLine(by int) {
 		m.shift += by
 		return
 	}
-	m.line = max(0, min(m.line+by, max(len(m.lines())-1, 0)))
+	if len(m.lines()) == 0 {
+		m.top += by // held in bounds where it is drawn
+		return
+	}
+	m.line = max(0, min(m.line+by, len(m.lines())-1))
 }
 
 func (m *Model) toEnd(last bool) {

@@ -27,6 +27,7 @@ const Name = "Mend"
 type Planner interface {
 	Plan() shape.Plan
 	Edit(edit func(shape.Plan) shape.Plan) tea.Cmd
+	Can(step kit.PlanStep) bool
 	Step(step kit.PlanStep) tea.Cmd
 }
 
@@ -73,7 +74,7 @@ func (m *Model) Name() string { return Name }
 
 // Situated looks for conflicts that wait in the working tree.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
-	if s.Operation == "" && !slices.ContainsFunc(s.Changes, func(c repo.Change) bool { return c.Conflict }) {
+	if s.Operation == "" && !s.Taking && !slices.ContainsFunc(s.Changes, func(c repo.Change) bool { return c.Conflict }) {
 		if m.waiting == nil {
 			return nil
 		}

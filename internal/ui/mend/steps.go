@@ -79,6 +79,14 @@ func (m *Model) apply() tea.Cmd {
 	})
 }
 
+func (m *Model) stopTaking() tea.Cmd {
+	m.kept++
+	number := m.kept
+	return kit.Start(kit.Work{Title: "Stopping", Do: func(context.Context, func(string)) (string, error) {
+		return "Nothing is taken any more. Your files are as they were.", m.keeper.Keep(number, m.app.StopTaking)
+	}})
+}
+
 // finish asks for the message of a merge that waits, and makes its commit.
 func (m *Model) finish() tea.Cmd {
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {

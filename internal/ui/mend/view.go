@@ -136,15 +136,19 @@ func sideText(r *merge.Region, side mend.Side) [][]byte {
 
 func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
 	rows := m.nowRows(width, theme)
-	focus := 0
+	focus := -1
 	for i, r := range rows {
 		if r.at == m.line && r.at >= 0 {
 			focus = i
 		}
 	}
-	m.top = kit.Scroll(m.top, focus, height, len(rows))
-	if focus < height {
+	switch {
+	case focus < 0: // nothing to pick: the keys scroll
+		m.top = max(0, min(m.top, len(rows)-height))
+	case focus < height:
 		m.top = 0
+	default:
+		m.top = kit.Scroll(m.top, focus, height, len(rows))
 	}
 	var shown []string
 	for _, r := range rows[m.top:min(len(rows), m.top+height)] {
@@ -157,21 +161,17 @@ func (m *Model) nowRows(width int, theme kit.Theme) []nowRow {
 	q, _ := m.question()
 	var rows []nowRow
 	plain := func(segs ...kit.Seg) { rows = append(rows, nowRow{kit.Row(width, nil, segs...), -1}) }
+	if q.Region == nil {
+		m.wholeRows(width, theme, plain)
+		return rows
+	}
 	next := 0 // of the side lines
 	for key, side := range m.sides() {
 		m.sideHead(width, key+1, side, theme, plain)
-		if q.Region == nil {
-			m.wholeSide(side, width, theme, plain)
-		} else {
-			next = m.regionSide(q, side, next, width, theme, &rows)
-		}
+		next = m.regionSide(q, side, next, width, theme, &rows)
 		plain()
 	}
-	plain(kit.Seg{Text: "  base", Style: theme.Dim.Bold(true)}, kit.Seg{Text: "  what both began with", Style: theme.Dim})
-	if q.Region == nil {
-		m.wholeSide(mend.Base, width, theme, plain)
-		return rows
-	}
+	m.baseHead(theme, plain)
 	for i, line := range q.Region.Base {
 		segs := append([]kit.Seg{{Text: fmt.Sprintf("  %5d  ", q.Region.BaseSpan.Start+i+1), Style: theme.Dim}}, m.code.Line(m.file().Path, line, nil, theme.Dim, theme)...)
 		plain(segs...)
@@ -259,21 +259,41 @@ func picked(q mend.Question, side mend.Side, line int) bool {
 	return false
 }
 
+func (m *Model) baseHead(theme kit.Theme, plain func(...kit.Seg)) {
+	plain(kit.Seg{Text: "  base", Style: theme.Dim.Bold(true)}, kit.Seg{Text: "  what both began with", Style: theme.Dim})
+}
+
+// wholeRows draws what the sides did to a path without regions: in words first, then
+// line by line.
+func (m *Model) wholeRows(width int, theme kit.Theme, plain func(...kit.Seg)) {
+	deed := func(side mend.Side) { plain(kit.Seg{Text: "         " + m.deed(side), Style: theme.Strong}) }
+	for key, side := range m.sides() {
+		m.sideHead(width, key+1, side, theme, plain)
+		deed(side)
+		plain()
+	}
+	m.baseHead(theme, plain)
+	deed(mend.Base)
+	for key, side := range m.sides() {
+		m.wholeSide(key+1, side, theme, plain)
+	}
+}
+
 // mostOfWhole is how many lines of a whole version are shown.
 const mostOfWhole = 400
 
-// wholeSide draws what a side has at a path without regions: what it did to the base,
-// line by line where these are texts.
-func (m *Model) wholeSide(side mend.Side, width int, theme kit.Theme, plain func(...kit.Seg)) {
+// wholeSide draws what a side did to the base, where these are texts.
+func (m *Model) wholeSide(key int, side mend.Side, theme kit.Theme, plain func(...kit.Seg)) {
 	f := m.file()
-	plain(kit.Seg{Text: "         " + m.deed(side), Style: theme.Strong})
 	text, base := m.texts[side], m.texts[mend.Base]
-	if m.textsOf != m.spot() || merge.IsBinary(text) || merge.IsBinary(base) || side == mend.Base || entryOf(f.Conflict, side).IsZero() || bytes.Equal(text, base) {
+	if m.textsOf != m.spot() || merge.IsBinary(text) || merge.IsBinary(base) || entryOf(f.Conflict, side).IsZero() || bytes.Equal(text, base) {
 		return
 	}
 	lines, old := diff.Split(text), diff.Split(base)
 	hunks := diff.Hunks(old, lines, diff.Lines(old, lines), 2)
 	shown := 0
+	plain()
+	plain(kit.Seg{Text: fmt.Sprintf("  %d ", key), Style: theme.Now.Bold(true)}, kit.Seg{Text: "line by line", Style: theme.Dim})
 	for _, h := range hunks {
 		for _, line := range h.Lines {
 			style, sign := theme.Dim, " "

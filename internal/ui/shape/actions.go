@@ -44,6 +44,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"+"}, Asks: true, Name: "new commit", Help: "Insert a new commit behind the entry: an empty one, or one of what is loose or in a tray.", Rare: true, Do: kit.When(len(m.plan.Sources) > 0, m.insert)},
 		{Keys: []string{"@"}, Asks: true, Name: "author, date", Help: "Change the entry's author or date, or name the others who wrote it.", Rare: true, Do: kit.When(at >= 0, m.sign)},
 		{Keys: []string{"i"}, Asks: true, Name: "edit content", Help: "Change what the entry holds, in a scratch folder, with your editor or a shell.", Rare: true, Do: kit.When(at >= 0, m.content)},
+		{Keys: []string{"Y"}, Asks: true, Name: "take from elsewhere", Help: "Take commits of another branch: as further entries of the plan, or as loose changes only.", Rare: true, Do: kit.When(!m.plan.Tip.IsZero(), m.chooseTake)},
 		{Keys: []string{"B"}, Name: "begin elsewhere", Help: "Choose the commit after which the series begins.", Rare: true, Do: kit.When(!m.plan.Tip.IsZero(), m.chooseBase)},
 		{Keys: []string{"A"}, Name: "another branch", Help: "Shape a branch that is not checked out, without switching to it.", Rare: true, Do: m.chooseBranch},
 		{Keys: []string{"="}, Name: "content at the end", Help: "List the files whose content at the end is not the branch's, and what brings that.", Rare: true, Do: kit.When(m.forecast != nil, m.compareEnd)},

@@ -140,7 +140,7 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 				m.grid.tellIt(read)
 			}
 			return trouble(msg.Err)
-		case bases, branches, differences, fillings:
+		case bases, branches, differences, fillings, sourceBranches, takeable:
 			if msg.Err != nil {
 				return trouble(msg.Err)
 			}
@@ -203,17 +203,28 @@ func (m *Model) Edit(edit func(shape.Plan) shape.Plan) tea.Cmd {
 	return nil
 }
 
+// Can says whether a step is there to be done.
+func (m *Model) Can(step kit.PlanStep) bool {
+	switch step {
+	case kit.UndoEdit:
+		return len(m.before) > 0
+	case kit.RedoEdit:
+		return len(m.after) > 0
+	}
+	return m.plan.Changes()
+}
+
 // Step does for another screen what keys do here.
 func (m *Model) Step(step kit.PlanStep) tea.Cmd {
 	switch {
-	case step == kit.UndoEdit && len(m.before) > 0:
+	case !m.Can(step):
+		return nil
+	case step == kit.UndoEdit:
 		return m.undo()
-	case step == kit.RedoEdit && len(m.after) > 0:
+	case step == kit.RedoEdit:
 		return m.redo()
-	case step == kit.ApplyPlan && m.plan.Changes():
-		return m.apply()
 	}
-	return kit.Say("There is no edit of the plan to go back to.")
+	return m.apply()
 }
 
 // offer shows what was found to be chosen from.
@@ -227,6 +238,10 @@ func (m *Model) offer(found any) tea.Cmd {
 		return m.offerDifferences(found)
 	case fillings:
 		return m.offerFillings(found)
+	case sourceBranches:
+		return m.offerSources(found)
+	case takeable:
+		return m.offerTakeable(found)
 	}
 	return nil
 }
@@ -487,6 +502,9 @@ func (m *Model) offerOntos(names []string) tea.Cmd {
 	options := []kit.Option{{Label: "stay", Detail: "where the branch begins, at " + short(m.plan.Base), Do: onto("")}}
 	for _, name := range names {
 		options = append(options, kit.Option{Label: name, Do: onto(name)})
+	}
+	for _, name := range names {
+		options = append(options, kit.Option{Label: "merge " + name, Detail: "in place of moving: a commit with two parents at the end", Do: func() tea.Cmd { return m.mergeIn(name) }})
 	}
 	return kit.Show(kit.Choose{Title: "Where shall the series go?", Options: options})
 }

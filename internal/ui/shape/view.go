@@ -239,6 +239,9 @@ func (m *Model) origin(e shape.Entry) string {
 		numbers[i] = m.name(id)
 	}
 	text := "from " + strings.Join(numbers, " ")
+	if e.Merge {
+		return "merges " + e.From[0].Short()
+	}
 	switch {
 	case e.Message != "":
 		text += ", message new"

@@ -1,0 +1,111 @@
+package shape
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/shape"
+	"bastel/internal/ui/kit"
+)
+
+// sourceBranches are those that commits can be taken from.
+type sourceBranches []string
+
+// takeable are the commits of another branch that this one does not have.
+type takeable struct {
+	branch  string
+	commits []app.Source
+}
+
+func (m *Model) chooseTake() tea.Cmd {
+	branch := m.plan.Branch
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		names, err := m.app.Ontos(ctx, branch)
+		return sourceBranches(names), err
+	})
+}
+
+func (m *Model) offerSources(found sourceBranches) tea.Cmd {
+	if len(found) == 0 {
+		return kit.Say("There is no other branch to take from.")
+	}
+	plan := m.plan
+	choose := kit.Choose{Title: "Take commits from which branch?"}
+	for _, name := range found {
+		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(name), Do: func() tea.Cmd {
+			return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+				commits, err := m.app.Takeable(ctx, plan, name)
+				return takeable{name, commits}, err
+			})
+		}})
+	}
+	return kit.Show(choose)
+}
+
+func (m *Model) offerTakeable(found takeable) tea.Cmd {
+	if len(found.commits) == 0 {
+		return kit.Say("You have all commits of " + safe.Line(found.branch) + ".")
+	}
+	var all []repo.ID
+	for _, s := range slices.Backward(found.commits) {
+		all = append(all, s.ID)
+	}
+	choose := kit.Choose{Title: "Take which commit of " + safe.Line(found.branch) + "?", Options: []kit.Option{
+		{Label: "all of them", Detail: app.Count(len(all), "commit") + ", oldest first", Do: func() tea.Cmd { return m.offerWays(all) }},
+	}}
+	for _, s := range found.commits {
+		choose.Options = append(choose.Options, kit.Option{Key: s.ID.Short(), Label: safe.Line(s.Commit.Subject()), Detail: safe.Line(s.Commit.Writer().Name), Do: func() tea.Cmd { return m.offerWays([]repo.ID{s.ID}) }})
+	}
+	return kit.Show(choose)
+}
+
+// offerWays asks in which form commits are taken; the linear series first.
+func (m *Model) offerWays(ids []repo.ID) tea.Cmd {
+	at, plan := m.entry()+1, m.plan
+	choose := kit.Choose{Title: "Take " + app.Count(len(ids), "commit") + " how?", Options: []kit.Option{
+		{Label: "as entries of the plan", Detail: "behind entry " + letter(max(0, at-1)), Do: func() tea.Cmd {
+			return m.make("Taking", func(ctx context.Context) (shape.Plan, error) { return m.app.WithTaken(ctx, plan, at, ids) })
+		}},
+	}}
+	if m.choice.branch == "" {
+		choose.Options = append(choose.Options, kit.Option{Label: "as loose changes only", Detail: "to be sorted and committed afterwards", Do: func() tea.Cmd { return m.takeLoose(ids) }})
+	}
+	return kit.Show(choose)
+}
+
+// takeLoose brings changes into the working files; what meets there is mended first.
+func (m *Model) takeLoose(ids []repo.ID) tea.Cmd {
+	open := 0
+	return kit.Start(kit.Work{
+		Title: "Taking",
+		Do: func(ctx context.Context, _ func(string)) (string, error) {
+			paths, waiting, err := m.app.TakeLoose(ctx, ids)
+			if err != nil {
+				return "", err
+			}
+			if waiting != nil {
+				open = waiting.Open()
+				return fmt.Sprintf("%s to answer first. Nothing was changed yet.", app.Count(open, "place")), nil
+			}
+			return fmt.Sprintf("Changed %s. u takes it back.", app.Count(len(paths), "file")), nil
+		},
+		Then: func() tea.Msg {
+			if open > 0 {
+				return kit.Go{Screen: mender}
+			}
+			return nil
+		},
+	})
+}
+
+// mergeIn makes the merge of another branch the plan's last entry.
+func (m *Model) mergeIn(name string) tea.Cmd {
+	plan := m.plan
+	return m.make("Merging "+safe.Line(name), func(ctx context.Context) (shape.Plan, error) { return m.app.WithMerge(ctx, plan, name) })
+}
