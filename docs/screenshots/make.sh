@@ -67,6 +67,12 @@ shot shape-after 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wai
 shot shape-split 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j j d "wait:its parts, in order" 1 "wait:1 hunk in 1 file"
 shot overlaps 142 42 "wait:3 hunks" "]" "wait:2 files +32" O "wait:files by commits" l l l
 shot shape-conflicts 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" o "wait:Where shall" text:origin/main Enter "wait:4 conflicts" j j j
+mending=("wait:3 hunks" "]" "wait:nothing planned yet" o "wait:Where shall" text:origin/main Enter "wait:4 conflicts" c "wait:entry 4 of 11")
+shot mend 142 42 "${mending[@]}" j j j Space "wait:┃"
+shot mend-lock 142 42 "${mending[@]}" 2 "wait:entry 7 of 11" 1 "wait:region 1 of 12" 2 "wait:region 2 of 12"
+shot mend-delete 80 24 "${mending[@]}" 2 "wait:entry 7 of 11"
+shot mend-done 142 42 "${mending[@]}" 2 "wait:entry 7 of 11" 1 "wait:region 1 of 12" 2 "wait:region 2 of 12" 2 "wait:entry 9 of 11" \
+	2 "wait:all answered, the rest is clean" "{" "{" "{" "{" "{" "wait:reused from this plan"
 shot send 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s "wait:from 2 5" \
 	a "wait:commits became" "]" "]" "wait:to be replaced" h j
 shot help 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "?" "wait:Now holds the branch"

@@ -211,6 +211,8 @@ func (f files) edit(e edit) error {
 		delete(f, e.path)
 	case e.old == "":
 		f[e.path] += e.new
+	case e.all:
+		f[e.path] = strings.ReplaceAll(f[e.path], e.old, e.new)
 	case strings.Count(f[e.path], e.old) != 1:
 		return fmt.Errorf("make the demo: %q stands %d times in %s", e.old, strings.Count(f[e.path], e.old), e.path)
 	default:

@@ -24,6 +24,7 @@ var (
 type edit struct {
 	path, old, new string
 	from           string
+	all            bool // wherever the old text stands
 }
 
 // mainBefore is the target branch up to where the feature branch leaves it.
@@ -123,6 +124,7 @@ func Fits(b Berth, s Ship) bool {
 	}},
 	{ines, 4377, "newer chart-lines\n", []edit{
 		{path: "web/package-lock.json", old: "      \"version\": \"2.1.0\",\n      \"integrity\": \"sha512-aGFyYm91cjIxMA==\"\n", new: "      \"version\": \"2.2.0\",\n      \"integrity\": \"sha512-aGFyYm91cjIyMA==\"\n"},
+		{path: "web/package-lock.json", old: "\"version\": \"2.1.0\"", new: "\"version\": \"2.2.0\"", all: true},
 	}},
 	{ines, 4390, "depth at fish steps was wrong\n", []edit{
 		{path: "berth/depth.go", old: "\t\"Fish Steps\": 2,\n", new: "\t\"Fish Steps\": 3,\n"},
@@ -152,6 +154,7 @@ var mainAfter = []scene{
 	}},
 	{mira, 4330, "Bring the board's packages up to date\n", []edit{
 		{path: "web/package-lock.json", old: "      \"version\": \"2.1.0\",\n      \"integrity\": \"sha512-aGFyYm91cjIxMA==\"\n", new: "      \"version\": \"2.3.1\",\n      \"integrity\": \"sha512-aGFyYm91cjIzMQ==\"\n"},
+		{path: "web/package-lock.json", old: "\"version\": \"2.1.0\"", new: "\"version\": \"2.3.1\"", all: true},
 		{path: "web/package-lock.json", old: "\"version\": \"0.9.1\"", new: "\"version\": \"1.0.0\""},
 	}},
 	{mira, 4400, "Summer hours: open at five\n", []edit{

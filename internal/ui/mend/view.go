@@ -32,8 +32,8 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 		return m.nothing(size, theme)
 	}
 	if size.Narrow {
-		// Stacked: the sides above, what comes of them below.
-		upper := size.Height * 3 / 5
+		// Stacked: the sides above, with the room that they need, and what comes of them below.
+		upper := min(headRows+len(m.nowRows(size.Width, theme))+1, max(size.Height*3/5, size.Height-leastNext))
 		rows := append(m.nowHead(size.Width, theme), m.nowBody(size.Width, upper-headRows, theme)...)
 		next := m.nextHead(size.Width, theme)[:1]
 		return append(append(rows, next...), m.nextBody(size.Width, size.Height-upper-1, theme)...)
@@ -45,6 +45,9 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	between := append(kit.Pad(nil, seam, headRows), m.regionMap(seam, body, theme)...)
 	return kit.Beside(left, between, right)
 }
+
+// leastNext is the room that the result has at least, where halves are stacked.
+const leastNext = 7
 
 // mapWidth is the room for the map of regions.
 const mapWidth = 9
@@ -78,24 +81,27 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	return []string{
 		kit.Heading(width, "Now", safe.Line(m.matter().Title), m.half == kit.Now, theme.Now, theme, false),
 		kit.Split(width, nil, []kit.Seg{{Text: "  " + where, Style: theme.Strong}, {Text: "  " + m.place(), Style: theme.Dim}}, kit.Seg{Text: status, Style: style}),
-		kit.Blank(width),
+		kit.Row(width, nil, kit.Seg{Text: "  " + m.reused(), Style: theme.Next}),
 	}
 }
 
-// place says which region of the file this is, and how it is answered.
+// place says which region of the file this is.
 func (m *Model) place() string {
-	q, _ := m.question()
-	text := ""
-	if q.Region != nil {
-		text = fmt.Sprintf("region %d of %d", m.spot().question+1, len(m.file().Regions))
+	if q, _ := m.question(); q.Region == nil {
+		return ""
 	}
-	switch {
-	case q.Origin == mend.Elsewhere:
-		text += "  reused from this plan; x opens it"
-	case q.Origin == mend.Remembered:
-		text += "  reused from before; x opens it"
+	return fmt.Sprintf("region %d of %d", m.spot().question+1, len(m.file().Regions))
+}
+
+// reused says where an answer came from that was not given here.
+func (m *Model) reused() string {
+	switch q, _ := m.question(); q.Origin {
+	case mend.Elsewhere:
+		return "reused from this plan; x opens it"
+	case mend.Remembered:
+		return "reused from before; x opens it"
 	}
-	return strings.TrimSpace(text)
+	return ""
 }
 
 // sideLine is a line of a side that the cursor can stand on.
