@@ -16,6 +16,7 @@ import (
 
 	"bastel/internal/diff"
 	"bastel/internal/merge"
+	"bastel/internal/repo"
 	"bastel/test/fixture"
 )
 
@@ -90,6 +91,13 @@ func TestTextProperties(t *testing.T) {
 		mirrored, cleanToo := merge.Settled(mirror)
 		assert.Equal(t, clean, cleanToo)
 		assert.Equal(t, string(merged), string(mirrored), "merging is the same from both sides")
+		if clean {
+			for _, side := range [][]byte{left, right} {
+				again, ok := merge.Settled(merge.Text(base, merged, side))
+				assert.True(t, ok, "the result holds both sides' changes")
+				assert.Equal(t, string(merged), string(again))
+			}
+		}
 		alone, ok := merge.Settled(merge.Text(base, base, right))
 		assert.True(t, ok)
 		assert.Equal(t, string(right), string(alone), "a side alone is taken whole")
@@ -305,4 +313,46 @@ func FuzzText(f *testing.F) {
 			assert.Equal(t, right, string(merged))
 		}
 	})
+}
+
+// TestEveryPairOfKinds goes through everything that a path can be on three sides, and
+// compares with the repository's own merging: on what conflicts, and on clean results.
+func TestEveryPairOfKinds(t *testing.T) {
+	kinds := []string{"", "p:1,2,3,", "p:1,2,4,", "p*:1,2,3,", "p@:1", "p@:2", "p%:1", "p/x:5,6,", "p/y:7,8,"}
+	f := fixture.New(t)
+	r := f.Open(t)
+	o := r.NewOverlay()
+	commit := func(tree repo.ID, parents ...repo.ID) repo.ID {
+		c := &repo.Commit{Tree: tree, Parents: parents, Author: "I <i@x.example> 1 +0000", Committer: "I <i@x.example> 1 +0000", Message: "m\n"}
+		return o.Put(repo.KindCommit, c.Encode())
+	}
+	module := commit(o.PutTree(nil))
+	trees := make([]repo.ID, len(kinds))
+	for i, kind := range kinds {
+		trees[i] = fixture.MakeTree(o, kind+" k:kept", module)
+	}
+	type pair struct{ base, left, right int }
+	var pairs []pair
+	var commits [][2]repo.ID
+	roots := []repo.ID{}
+	for base := range kinds {
+		root := commit(trees[base])
+		for left := range kinds {
+			for right := range kinds {
+				l, r := commit(trees[left], root), commit(trees[right], root)
+				pairs, commits, roots = append(pairs, pair{base, left, right}), append(commits, [2]repo.ID{l, r}), append(roots, l, r)
+			}
+		}
+	}
+	require.NoError(t, o.Flush(ctx, append(roots, module)...))
+	for i, p := range pairs {
+		tree, conflicts, err := merge.Trees(ctx, o, trees[p.base], trees[p.left], trees[p.right])
+		require.NoError(t, err)
+		out, err := f.Run("merge-tree", "--write-tree", commits[i][0].String(), commits[i][1].String())
+		name := fmt.Sprintf("%q: %q and %q", kinds[p.base], kinds[p.left], kinds[p.right])
+		assert.Equal(t, err == nil, len(conflicts) == 0, name)
+		if err == nil {
+			assert.Equal(t, out, tree.String(), name)
+		}
+	}
 }

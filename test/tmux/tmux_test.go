@@ -626,3 +626,32 @@ func TestAConflictThatAnotherToolLeft(t *testing.T) {
 	assert.Empty(t, f.Git("status", "--porcelain"))
 	assert.Equal(t, f.Git("rev-parse", "main^{tree}"), f.Git("rev-parse", "HEAD^{tree}"), "all of it was taken from there")
 }
+
+// TestMendingInTheUsersEditor: the file comes with markers, the base among them, in a
+// folder where the other files lie too. While markers stand it is not done.
+func TestMendingInTheUsersEditor(t *testing.T) {
+	f := fixture.Quarrel(t, t.TempDir())
+	script := filepath.Join(t.TempDir(), "editor")
+	require.NoError(t, os.WriteFile(script, []byte("#!/bin/sh\ncd \"$(dirname \"$1\")\" && test -f kept && test -f guide.md || exit 1\n"+
+		"if grep -q half \"$1\"; then sed -i -e '/^[<|=>]\\{7\\}/d' -e '/half/d' \"$1\"; else echo half >>\"$1\"; fi\n"), 0o777))
+	f.Git("config", "core.editor", script)
+	term := open(t, f.Dir, 142, 42)
+	term.waitFor("No loose changes")
+	term.keys("]")
+	term.waitFor("nothing planned yet")
+	term.keys("o")
+	term.waitFor("Where shall the series go?")
+	term.keys("Down", "Enter")
+	term.waitFor("conflicts in the way")
+	term.keys("c")
+	term.waitFor("entry 1 of 4", "12 open here")
+	term.keys("i")
+	term.waitFor("looks like a marker of a conflict", "It is kept, but not done")
+	term.keys("n")
+	term.waitUntilGone("looks like a marker")
+	term.waitFor("12 open here")
+	term.keys("i")
+	term.waitFor("entry 2 of 4")
+	term.keys("{")
+	term.waitFor("text of your own:", "version 1.2.0", "version 1.3.0", "version 1.1.0")
+}
