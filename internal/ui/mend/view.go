@@ -272,7 +272,13 @@ func (m *Model) baseHead(theme kit.Theme, plain func(...kit.Seg)) {
 // wholeRows draws what the sides did to a path without regions: in words first, then
 // line by line.
 func (m *Model) wholeRows(width int, theme kit.Theme, plain func(...kit.Seg)) {
-	deed := func(side mend.Side) { plain(kit.Seg{Text: "         " + m.deed(side), Style: theme.Strong}) }
+	deed := func(side mend.Side) {
+		text := "         " + m.deed(side)
+		if m.textsOf == m.spot() && merge.IsBinary(m.texts[side]) {
+			text += fmt.Sprintf(", %d bytes that are no text", len(m.texts[side]))
+		}
+		plain(kit.Seg{Text: text, Style: theme.Strong})
+	}
 	for key, side := range m.sides() {
 		m.sideHead(width, key+1, side, theme, plain)
 		deed(side)
