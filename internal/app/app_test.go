@@ -13,6 +13,7 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
+	"bastel/internal/send"
 	"bastel/internal/shape"
 	"bastel/internal/tray"
 	"bastel/test/fixture"
@@ -361,7 +362,8 @@ func TestSendSeriesFollowsTheJournal(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, s.Now, 3)
 	require.Len(t, s.Next, 2)
-	assert.Equal(t, map[repo.ID]repo.ID{s.Now[0].ID: s.Next[0].ID, s.Now[2].ID: s.Next[0].ID, s.Now[1].ID: s.Next[1].ID}, s.Became)
+	assert.Equal(t, []send.Pairing{{Old: s.Now[0].ID, New: s.Next[0].ID, Relation: send.Joined}, {Old: s.Now[1].ID, New: s.Next[1].ID, Relation: send.Reworded},
+		{Old: s.Now[2].ID, New: s.Next[0].ID, Relation: send.Joined}}, s.Pairs)
 	assert.NoError(t, s.Verdict())
 }
 

@@ -139,7 +139,7 @@ func (a *App) apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	}
 	what := Count(len(plan.Sources), "commit") + " into " + Count(result.Commits, "commit")
 	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
-		Title: what, Pairs: forecast.Pairs()}
+		Title: what, Pairs: forecast.Pairs(), Taken: forecast.Taken()}
 	if entry.Others, result.Carried, err = a.along(ctx, plan, forecast, shared); err != nil {
 		return result, err
 	}

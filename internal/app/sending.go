@@ -1,6 +1,7 @@
 package app
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 	"bastel/internal/journal"
 	"bastel/internal/repo"
 	"bastel/internal/send"
+	"bastel/internal/tray"
 )
 
 // CompareRemote looks at the current branch and what its remote has. With ask the
@@ -19,7 +21,11 @@ func (a *App) CompareRemote(ctx context.Context, ask bool) (send.Comparison, err
 	if err != nil {
 		return send.Comparison{}, err
 	}
-	return send.Compare(ctx, a.Repo, head.Branch(), ask)
+	c, err := send.Compare(ctx, a.Repo, head.Branch(), ask)
+	if err != nil {
+		return c, err
+	}
+	return c, a.withoutTaken(ctx, &c)
 }
 
 // Send pushes what the comparison shows. The journal has it before and after.
@@ -78,8 +84,8 @@ func (a *App) Fetch(ctx context.Context, progress func(line string)) error {
 // Series is the branch there and here, commit by commit.
 type Series struct {
 	send.Comparison
-	Now, Next []Source            // there and here, oldest first, from where they leave the target
-	Became    map[repo.ID]repo.ID // for commits there: the one here that they are, or became
+	Now, Next []Source       // there and here, oldest first, from where they leave the target
+	Pairs     []send.Pairing // what each commit there became here
 }
 
 // SendSeries looks at both series. With ask the remote is asked.
@@ -93,16 +99,16 @@ func (a *App) SendSeries(ctx context.Context, ask bool) (Series, error) {
 	if err != nil {
 		return s, err
 	}
-	if s.Next, err = a.rangeSources(ctx, base, compared.Here); err != nil {
+	if s.Next, err = a.rangeSources(ctx, compared.Here, base); err != nil {
 		return s, err
 	}
 	if known, err := a.Repo.Has(ctx, compared.There); err != nil || !known || compared.There.IsZero() {
 		return s, err
 	}
-	if s.Now, err = a.rangeSources(ctx, base, compared.There); err != nil {
+	if s.Now, err = a.rangeSources(ctx, compared.There, base); err != nil {
 		return s, err
 	}
-	s.Became, err = a.became(ctx, s.Now, s.Next)
+	s.Pairs, err = a.pairs(ctx, s.Now, s.Next)
 	return s, err
 }
 
@@ -137,10 +143,12 @@ func (a *App) sharedStart(ctx context.Context, c send.Comparison) (repo.ID, erro
 	return base, nil
 }
 
-func (a *App) rangeSources(ctx context.Context, base, tip repo.ID) ([]Source, error) {
+func (a *App) rangeSources(ctx context.Context, tip repo.ID, not ...repo.ID) ([]Source, error) {
 	args := []string{"--topo-order", fmt.Sprintf("--max-count=%d", seriesLimit), tip.String()}
-	if !base.IsZero() {
-		args = append(args, "^"+base.String())
+	for _, id := range not {
+		if !id.IsZero() {
+			args = append(args, "^"+id.String())
+		}
 	}
 	ids, err := a.Repo.RevList(ctx, args...)
 	if err != nil {
@@ -150,36 +158,165 @@ func (a *App) rangeSources(ctx context.Context, base, tip repo.ID) ([]Source, er
 	return a.Sources(ctx, ids)
 }
 
-// became follows each commit there through the journal's rewritings to the commit
-// here that it became part of.
-func (a *App) became(ctx context.Context, there, here []Source) (map[repo.ID]repo.ID, error) {
+// knownPairs follows commits through the journal's rewritings, and takings, to the
+// commits of a series that they became, or became part of.
+func (a *App) knownPairs(ctx context.Context, old, new []Source) (map[repo.ID][]repo.ID, error) {
 	entries, err := a.Journal.Entries(ctx)
 	if err != nil {
 		return nil, err
 	}
 	steps := map[repo.ID][]repo.ID{}
 	for _, e := range entries {
-		for _, pair := range e.Pairs {
+		for _, pair := range append(slices.Clone(e.Pairs), e.Taken...) {
 			steps[pair[0]] = append(steps[pair[0]], pair[1])
 		}
 	}
-	isHere := map[repo.ID]bool{}
-	for _, s := range here {
-		isHere[s.ID] = true
+	isNew := map[repo.ID]bool{}
+	for _, s := range new {
+		isNew[s.ID] = true
 	}
-	result := map[repo.ID]repo.ID{}
-	for _, s := range there {
+	known := map[repo.ID][]repo.ID{}
+	for _, s := range old {
 		seen := map[repo.ID]bool{}
 		for open := []repo.ID{s.ID}; len(open) > 0; open = open[1:] {
-			if isHere[open[0]] {
-				result[s.ID] = open[0]
-				break
+			switch id := open[0]; {
+			case seen[id]:
+			case isNew[id]:
+				known[s.ID] = append(known[s.ID], id)
+			default:
+				open = append(open, steps[id]...)
 			}
-			if !seen[open[0]] {
-				seen[open[0]] = true
-				open = append(open, steps[open[0]]...)
+			seen[open[0]] = true
+		}
+	}
+	return known, nil
+}
+
+// pairs finds what each commit of an old series became in a new one.
+func (a *App) pairs(ctx context.Context, old, new []Source) ([]send.Pairing, error) {
+	known, err := a.knownPairs(ctx, old, new)
+	if err != nil {
+		return nil, err
+	}
+	objects := a.Repo.NewOverlay()
+	read := func(sources []Source) (members []send.Member, err error) {
+		for _, s := range sources {
+			before, err := a.treeOf(ctx, s.Commit.Parent())
+			if err != nil {
+				return nil, err
+			}
+			m, err := send.ReadMember(ctx, objects, s.ID, before, s.Commit.Tree, s.Message)
+			if err != nil {
+				return nil, err
+			}
+			members = append(members, m)
+		}
+		return members, nil
+	}
+	olds, err := read(old)
+	if err != nil {
+		return nil, err
+	}
+	news, err := read(new)
+	if err != nil {
+		return nil, err
+	}
+	return send.Pair(olds, news, known), nil
+}
+
+// CompareSeries pairs the commits of two lines, from where they part on, without what
+// the current branch's target has.
+func (a *App) CompareSeries(ctx context.Context, from, to string) (old, new []Source, pairs []send.Pairing, err error) {
+	var tips [2]repo.ID
+	for i, name := range []string{from, to} {
+		if tips[i], err = a.CommitNamed(ctx, name); err != nil {
+			return nil, nil, nil, err
+		}
+	}
+	base, err := a.Repo.MergeBase(ctx, tips[0], tips[1])
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	target, err := a.FindTarget(ctx, head.Branch())
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	var series [2][]Source
+	for i, tip := range tips {
+		not := []repo.ID{base}
+		if !target.ID.IsZero() {
+			within, err := a.Repo.IsAncestor(ctx, tip, target.ID)
+			if err != nil {
+				return nil, nil, nil, err
+			}
+			if !within {
+				not = append(not, target.ID)
+			}
+		}
+		if series[i], err = a.rangeSources(ctx, tip, not...); err != nil {
+			return nil, nil, nil, err
+		}
+	}
+	pairs, err = a.pairs(ctx, series[0], series[1])
+	return series[0], series[1], pairs, err
+}
+
+// PairChanges compares what two commits change: the difference of their differences,
+// file by file.
+func (a *App) PairChanges(ctx context.Context, old, new repo.ID) ([]tray.File, error) {
+	objects := a.Repo.NewOverlay()
+	var trees [2]repo.ID
+	for i, id := range []repo.ID{old, new} {
+		files, err := a.CommitChanges(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		var entries []repo.IndexEntry
+		for _, f := range files {
+			var text bytes.Buffer
+			for _, h := range f.Hunks {
+				for _, line := range h.Lines {
+					text.WriteByte(byte(line.Op))
+					text.Write(line.Text)
+				}
+			}
+			entries = append(entries, repo.IndexEntry{Path: f.Path, Mode: repo.ModeFile, ID: objects.Put(repo.KindBlob, text.Bytes())})
+		}
+		if trees[i], err = objects.EditTree(ctx, repo.ID{}, entries); err != nil {
+			return nil, err
+		}
+	}
+	return tray.Between(ctx, objects, trees[0], trees[1])
+}
+
+// withoutTaken leaves those commits of somebody else out of a comparison that were taken
+// into the branch: what they hold is here, by the journal.
+func (a *App) withoutTaken(ctx context.Context, c *send.Comparison) error {
+	if len(c.NotYours) == 0 {
+		return nil
+	}
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		for _, pair := range e.Taken {
+			at := slices.Index(c.NotYours, pair[0])
+			if at < 0 {
+				continue
+			}
+			here, err := a.Repo.IsAncestor(ctx, e.New, c.Here)
+			if err != nil {
+				return err
+			}
+			if here {
+				c.NotYours = slices.Delete(slices.Clone(c.NotYours), at, at+1)
 			}
 		}
 	}
-	return result, nil
+	return nil
 }

@@ -95,3 +95,48 @@ func printSent(w io.Writer, compared send.Comparison, d sendDocument) {
 		fmt.Fprintln(w, ".")
 	}
 }
+
+type pairDocument struct {
+	Old      repo.ID       `json:"old"`
+	New      repo.ID       `json:"new"`
+	Relation send.Relation `json:"relation"`
+}
+
+func (c *command) compare() *cobra.Command {
+	return &cobra.Command{
+		Use:   "compare OLD NEW",
+		Short: "Say what each commit of one line became in another one",
+		Long:  "Say what each commit of one line became in another one: the same, moved, reworded, changed, joined, split, gone or new. What the current branch's target has is left out.",
+		Args:  cobra.ExactArgs(2),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			old, new, pairs, err := a.CompareSeries(ctx, args[0], args[1])
+			if err != nil {
+				return err
+			}
+			subjects := map[repo.ID]string{}
+			for _, s := range append(old, new...) {
+				subjects[s.ID] = s.Commit.Subject()
+			}
+			documents := []pairDocument{}
+			for _, p := range pairs {
+				documents = append(documents, pairDocument(p))
+			}
+			return c.answer(map[string]any{"pairs": documents}, func(w io.Writer) {
+				for _, p := range pairs {
+					id := p.New
+					if id.IsZero() {
+						id = p.Old
+					}
+					fmt.Fprintf(w, "%-9s  %-9s  %-8s  %s\n", orDash(p.Old), orDash(p.New), p.Relation, safe.Line(subjects[id]))
+				}
+			})
+		}),
+	}
+}
+
+func orDash(id repo.ID) string {
+	if id.IsZero() {
+		return "-"
+	}
+	return id.Short()
+}

@@ -52,6 +52,7 @@ type Entry struct {
 	Title    string       `json:"title"` // for people
 	Of       int          `json:"of,omitempty"`
 	Pairs    [][2]repo.ID `json:"pairs,omitempty"`    // of an apply: each source and what it became
+	Taken    [][2]repo.ID `json:"taken,omitempty"`    // of an apply: each commit from elsewhere and what it became
 	Files    []File       `json:"files,omitempty"`    // of a discard
 	Index    []File       `json:"index,omitempty"`    // paths of the index that changed along
 	Stages   []Stage      `json:"stages,omitempty"`   // of a mend: what was unsettled before

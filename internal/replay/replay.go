@@ -39,6 +39,7 @@ type Step struct {
 	Title     string
 	From      []repo.ID
 	Sources   []repo.ID // the branch's commits that it takes from, as a whole or in part
+	Extra     []repo.ID // of From: commits that are none of the branch's, nor parts of them
 	Merge     bool      // it merges another branch
 	Result    Result
 	Reason    string           // of an empty step or a conflict: why, in a sentence
@@ -110,6 +111,19 @@ func (f *Forecast) Pairs() [][2]repo.ID {
 		}
 	}
 	return pairs
+}
+
+// Taken lists for each commit from elsewhere what it became. Parts of sources are none.
+func (f *Forecast) Taken() [][2]repo.ID {
+	var taken [][2]repo.ID
+	for _, step := range f.Steps {
+		for _, id := range step.From {
+			if !step.Commit.IsZero() && slices.Contains(step.Extra, id) {
+				taken = append(taken, [2]repo.ID{id, step.Commit})
+			}
+		}
+	}
+	return taken
 }
 
 // Engine replays plans over one repository. It keeps what it computed: a step
@@ -392,7 +406,10 @@ func RuleOf(rules *repo.MergeRules) func(ctx context.Context, path string) (merg
 func (r *run) step(ctx context.Context, entry shape.Entry) (Step, error) {
 	step := Step{From: entry.From, Merge: entry.Merge, Result: Clean}
 	for _, id := range entry.From {
-		if source, _ := r.plan.Origin(id); !source.IsZero() && !slices.Contains(step.Sources, source) {
+		switch source, _ := r.plan.Origin(id); {
+		case source.IsZero():
+			step.Extra = append(step.Extra, id)
+		case !slices.Contains(step.Sources, source):
 			step.Sources = append(step.Sources, source)
 		}
 	}

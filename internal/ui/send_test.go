@@ -40,6 +40,21 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+Theirs", "a"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Theirs", remote.Git("log", "-1", "--format=%s", "topic"))
 		}},
+		"a colleague's is taken in": {func(f, remote *fixture.Repo) {
+			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
+			f.Git("commit", "--quiet", "--amend", "-m", "Change thirty anew")
+			other := fixture.Existing(t, t.TempDir())
+			other.Git("clone", "--quiet", "--branch", "topic", remote.Dir, ".")
+			other.Commit("Theirs", "theirs", "t\n")
+			other.Git("push", "--quiet")
+		}, []string{"+to be replaced", "a", "y", "+Somebody pushed to topic", "esc", "F", "+Theirs", "+not yours", "enter", "+Look", "esc", "Y", "+◆ Shape", "+from +", "a", "+became 3", "]", "]", "+◆ Send", "+to be replaced", "a", "+y sends.", "y", "+Sent "}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Equal(t, "Theirs\nChange thirty anew\nChange ten", remote.Git("log", "-3", "--format=%s", "topic"))
+		}},
+		"what differs": {func(f, remote *fixture.Repo) {
+			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
+			f.Write("a.go", numbered(40, map[int]string{10: "ten\n", 30: "thirty, really\n"}))
+			f.Git("commit", "--quiet", "--all", "--amend", "--no-edit")
+		}, []string{"+changed", "enter", "+what differs between the changes of", "+thirty, really"}, nil},
 		"fetched": {func(f, remote *fixture.Repo) {}, []string{"F", "+Fetched. Your branches and files are as they were."}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -246,7 +246,7 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	}
 	m.app, m.situated = msg.app, false
 	planner := shape.New(m.ctx, m.app)
-	m.screens = []kit.Screen{sort.New(m.ctx, m.app), planner, mend.New(m.ctx, m.app, planner), send.New(m.ctx, m.app)}
+	m.screens = []kit.Screen{sort.New(m.ctx, m.app), planner, mend.New(m.ctx, m.app, planner), send.New(m.ctx, m.app, planner)}
 	m.at = 0
 	if msg.ground != kit.Unknown {
 		m.theme, m.groundSet = kit.NewTheme(msg.ground), true

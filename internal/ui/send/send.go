@@ -17,7 +17,9 @@ import (
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
+	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
 )
 
 // Name is the screen's name.
@@ -30,19 +32,34 @@ const (
 
 // Model is the screen.
 type Model struct {
-	ctx    context.Context
-	app    *app.App
-	loaded bool
-	why    string // why there is nothing to send
-	series app.Series
-	half   kit.Half
-	cursor [2]int
-	top    [2]int
-	size   kit.Size
+	ctx     context.Context
+	app     *app.App
+	planner Planner
+	loaded  bool
+	why     string // why there is nothing to send
+	series  app.Series
+	half    kit.Half
+	cursor  [2]int
+	top     [2]int
+	size    kit.Size
+	look    *stream.Model // what the commit at the cursor changes, or what differs from its counterpart
+	title   string
+}
+
+// Planner has the plan of the branch.
+type Planner interface {
+	Take(ids []repo.ID) tea.Cmd
+}
+
+type looked struct {
+	title string
+	files []tray.File
 }
 
 // New makes the screen.
-func New(ctx context.Context, a *app.App) *Model { return &Model{ctx: ctx, app: a, half: kit.Next} }
+func New(ctx context.Context, a *app.App, planner Planner) *Model {
+	return &Model{ctx: ctx, app: a, planner: planner, half: kit.Next}
+}
 
 // Name gives the screen's name.
 func (m *Model) Name() string { return Name }
@@ -56,6 +73,14 @@ func (m *Model) Situated(app.Situation) tea.Cmd {
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	reading, ok := msg.(kit.Reading)
 	if !ok {
+		return nil
+	}
+	if read, ok := reading.Value.(looked); ok {
+		if reading.Err != nil {
+			return kit.Show(kit.Notice{Text: reading.Err.Error(), Trouble: true})
+		}
+		m.look, m.title = &stream.Model{}, read.title
+		m.look.Set(read.files)
 		return nil
 	}
 	m.loaded, m.why = true, ""
@@ -86,9 +111,14 @@ func (m *Model) clamp() {
 
 // Actions lists what can be done here.
 func (m *Model) Actions() []kit.Action {
+	if m.look != nil {
+		return m.lookActions()
+	}
 	ready := m.why == "" && m.loaded && !m.series.UpToDate()
 	actions := []kit.Action{
 		{Keys: []string{"a"}, Asks: true, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: kit.When(ready, m.push)},
+		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is different there and here, what differs between the two.", Do: kit.When(len(m.rows(m.half)) > 0, m.lookInto)},
+		{Keys: []string{"Y"}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.", Do: kit.When(m.canTake(), m.takeIn)},
 	}
 	moves := kit.Navigator{
 		Move: m.step,
@@ -110,6 +140,43 @@ func (m *Model) toEnd(last bool) {
 		m.cursor[m.half] = len(m.rows(m.half))
 	}
 	m.clamp()
+}
+
+func (m *Model) lookActions() []kit.Action {
+	then := func(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
+	return append([]kit.Action{
+		{Keys: []string{"enter", "esc"}, Name: "back to the branch", Help: "Show the branch again.", Do: then(func() { m.look = nil })},
+		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: then(func() { m.look.Hunk(1) })},
+		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Do: then(func() { m.look.Hunk(-1) })},
+	}, kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}.Actions()...)
+}
+
+// lookInto shows the commit at the cursor, or what differs from its counterpart.
+func (m *Model) lookInto() tea.Cmd {
+	s := m.rows(m.half)[m.cursor[m.half]]
+	title := s.ID.Short() + "  " + safe.Line(s.Commit.Subject())
+	for _, p := range m.series.Pairs {
+		if (p.Old == s.ID || p.New == s.ID) && p.Relation == sending.Changed {
+			return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+				files, err := m.app.PairChanges(ctx, p.Old, p.New)
+				return looked{"what differs between the changes of " + p.Old.Short() + " and " + p.New.Short(), files}, err
+			})
+		}
+	}
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		files, err := m.app.CommitChanges(ctx, s.ID)
+		return looked{title, files}, err
+	})
+}
+
+// canTake says whether the remote has commits of somebody else that are known here.
+func (m *Model) canTake() bool {
+	return len(m.series.NotYours) > 0 && slices.ContainsFunc(m.series.Now, func(s app.Source) bool { return slices.Contains(m.series.NotYours, s.ID) })
+}
+
+// takeIn puts what others pushed at the end of the plan.
+func (m *Model) takeIn() tea.Cmd {
+	return tea.Batch(m.planner.Take(m.series.NotYours), kit.Show(kit.Go{Screen: "Shape"}))
 }
 
 // push asks first where commits on the remote would be replaced.
@@ -155,6 +222,10 @@ func (m *Model) carryOut(ctx context.Context, seen sending.Comparison, report fu
 // View draws the screen.
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
+	if m.look != nil {
+		head := []string{kit.Heading(size.Width, "Look", m.title, true, theme.Now, theme, false), kit.Blank(size.Width)}
+		return append(head, m.look.View(size.Width, size.Height-len(head), true, stream.Cool, theme)...)
+	}
 	if m.why != "" {
 		return kit.Empty(size.Width, size.Height, theme, "There is nothing to send.", safe.Text(m.why))
 	}
@@ -231,7 +302,7 @@ func (m *Model) row(half kit.Half, i, width int, theme kit.Theme) []string {
 	backdrop, pointer := kit.Cursor(theme, m.half == half && i == m.cursor[half], 1)
 	title := theme.Plain
 	relation := m.relation(half, source.ID)
-	if relation == "gone" {
+	if relation == string(sending.Gone) {
 		title = theme.Dim.Strikethrough(true)
 	}
 	return []string{
@@ -242,46 +313,48 @@ func (m *Model) row(half kit.Half, i, width int, theme kit.Theme) []string {
 
 // relation says in a word what ties a commit to the other side.
 func (m *Model) relation(half kit.Half, id repo.ID) string {
-	if half == kit.Now {
-		switch became, ok := m.series.Became[id]; {
-		case !ok && slices.Contains(m.series.NotYours, id):
-			return "not yours"
-		case !ok:
-			return "gone"
-		case became != id:
-			return "rewritten"
-		}
-		return ""
-	}
 	from := 0
-	for old, became := range m.series.Became {
-		if became == id {
-			if old == id {
-				return "the same"
-			}
+	var relation sending.Relation
+	for _, p := range m.series.Pairs {
+		switch {
+		case half == kit.Now && p.Old == id:
+			relation = p.Relation
+		case half == kit.Next && p.New == id:
+			relation = p.Relation
 			from++
 		}
 	}
-	switch from {
-	case 0:
-		return "new"
-	case 1:
-		return "rewritten"
+	switch {
+	case half == kit.Now && slices.Contains(m.series.NotYours, id):
+		return "not yours"
+	case relation == sending.Joined && half == kit.Next:
+		return fmt.Sprintf("joins %d", from)
+	case relation == "" && half == kit.Next:
+		return string(sending.New)
+	case relation == sending.Same && half == kit.Now:
+		return ""
 	}
-	return fmt.Sprintf("joins %d", from)
+	return string(relation)
 }
 
 func (m *Model) seam(width, height int, theme kit.Theme) []string {
-	place := map[repo.ID]int{}
+	place, from := map[repo.ID]int{}, map[repo.ID]int{}
 	for i, s := range m.series.Next {
 		place[s.ID] = i
 	}
-	var strands []kit.Strand
 	for i, s := range m.series.Now {
+		from[s.ID] = i
+	}
+	var strands []kit.Strand
+	for _, p := range m.series.Pairs {
+		i, there := from[p.Old]
+		if !there {
+			continue
+		}
 		strand := kit.Strand{Thread: lanes.Thread{From: i - m.top[kit.Now], To: lanes.Ends}, Faded: true}
-		if became, ok := m.series.Became[s.ID]; ok {
-			strand.To, strand.Faded = place[became]-m.top[kit.Next], false
-			strand.Bright = m.half == kit.Next && place[became] == m.cursor[kit.Next]
+		if at, here := place[p.New]; here {
+			strand.To, strand.Faded = at-m.top[kit.Next], false
+			strand.Bright = m.half == kit.Next && at == m.cursor[kit.Next]
 		}
 		strand.Bright = strand.Bright || m.half == kit.Now && i == m.cursor[kit.Now]
 		strands = append(strands, strand)
@@ -291,6 +364,10 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 
 // Click goes to a commit.
 func (m *Model) Click(x, y int) tea.Cmd {
+	if m.look != nil {
+		m.look.Click(y - 2)
+		return nil
+	}
 	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
 	if y >= headRows {
 		m.cursor[m.half] = m.top[m.half] + (y-headRows)/rowHeight
@@ -301,6 +378,10 @@ func (m *Model) Click(x, y int) tea.Cmd {
 
 // Wheel scrolls the half under the mouse.
 func (m *Model) Wheel(x, _, turns int) {
+	if m.look != nil {
+		m.look.Move(3 * turns)
+		return
+	}
 	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
 	m.cursor[m.half] += turns
 	m.clamp()

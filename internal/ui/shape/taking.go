@@ -109,3 +109,11 @@ func (m *Model) mergeIn(name string) tea.Cmd {
 	plan := m.plan
 	return m.make("Merging "+safe.Line(name), func(ctx context.Context) (shape.Plan, error) { return m.app.WithMerge(ctx, plan, name) })
 }
+
+// Take puts commits from elsewhere at the end of the plan, for another screen.
+func (m *Model) Take(ids []repo.ID) tea.Cmd {
+	plan := m.plan
+	return m.make("Taking", func(ctx context.Context) (shape.Plan, error) {
+		return m.app.WithTaken(ctx, plan, len(plan.Next), ids)
+	})
+}

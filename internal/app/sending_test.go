@@ -1,0 +1,118 @@
+package app_test
+
+import (
+	"fmt"
+	"math/rand"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/send"
+	"bastel/test/fixture"
+)
+
+// TestOwnRewritesArePairedExactly: whatever Bastel itself did to a branch, in several
+// steps, each commit is paired with what it really became.
+func TestOwnRewritesArePairedExactly(t *testing.T) {
+	random := rand.New(rand.NewSource(4))
+	for range 6 {
+		f := fixture.New(t)
+		f.Commit("base", "base", "1\n")
+		f.Git("switch", "--quiet", "-c", "topic")
+		for i := range 7 {
+			f.Commit(fmt.Sprint("commit ", i), fmt.Sprint("f", i), "the same text\n")
+		}
+		a := open(t, f.Dir)
+		first, err := a.NewPlan(ctx, "", "")
+		require.NoError(t, err)
+		became := map[repo.ID]repo.ID{}
+		for _, id := range first.Sources {
+			became[id] = id
+		}
+		for range 3 {
+			plan, err := a.NewPlan(ctx, "", "")
+			require.NoError(t, err)
+			for range 3 {
+				n := len(plan.Next)
+				switch at := random.Intn(n); random.Intn(4) {
+				case 0:
+					plan = plan.Move(at, random.Intn(n))
+				case 1:
+					if n > 2 && at > 0 {
+						plan = plan.Join(at-1, at)
+					}
+				case 2:
+					plan = plan.Reword(at, fmt.Sprint("words ", random.Intn(3), "\n"))
+				case 3:
+					if n > 3 {
+						plan = plan.LeaveOut(at)
+					}
+				}
+			}
+			result, err := a.Apply(ctx, plan, nil)
+			require.NoError(t, err)
+			for source, now := range became {
+				for _, fate := range result.Became {
+					if fate.Source == now && len(fate.New) > 0 {
+						became[source] = fate.New[0]
+					} else if fate.Source == now {
+						delete(became, source)
+					}
+				}
+			}
+		}
+		_, _, pairs, err := a.CompareSeries(ctx, first.Tip.String(), "topic")
+		require.NoError(t, err)
+		for _, p := range pairs {
+			if p.Relation != send.New {
+				assert.Equal(t, became[p.Old], p.New)
+			}
+		}
+	}
+}
+
+// TestAColleaguesCommitIsTakenInAndNeverReplaced: a push that came in between is seen, is
+// refused to be replaced, comes in as an entry, and then the branch can be sent.
+func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
+	f := branch(t)
+	remote := f.Remote(t)
+	f.Git("push", "--quiet", "origin", "main", "feature")
+	f.Git("fetch", "--quiet")
+	a := open(t, f.Dir)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	_, err = a.Apply(ctx, plan.Reword(0, "one, reworded"), nil)
+	require.NoError(t, err)
+	colleague := t.TempDir()
+	f.Git("clone", "--quiet", "--branch", "feature", remote.Dir, colleague)
+	other := fixture.Existing(t, colleague)
+	theirs := other.Commit("From Mira", "mira", "m\n")
+	other.Git("push", "--quiet", "origin", "feature")
+
+	compared, err := a.CompareRemote(ctx, true)
+	require.NoError(t, err)
+	assert.ErrorContains(t, compared.Verdict(), "Somebody pushed")
+	require.NoError(t, a.Fetch(ctx, nil))
+	s, err := a.SendSeries(ctx, true)
+	require.NoError(t, err)
+	assert.ErrorContains(t, s.Verdict(), "never was in your branch")
+	assert.Equal(t, theirs, s.NotYours[0].String())
+
+	plan, err = a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	plan, err = a.WithTaken(ctx, plan, len(plan.Next), s.NotYours)
+	require.NoError(t, err)
+	_, err = a.Apply(ctx, plan, nil)
+	require.NoError(t, err)
+	compared, err = a.CompareRemote(ctx, true)
+	require.NoError(t, err)
+	require.NoError(t, compared.Verdict(), "what was taken in is here")
+	require.NoError(t, a.Send(ctx, compared, nil))
+	assert.Equal(t, "From Mira", remote.Git("log", "-1", "--format=%s", "feature"))
+	var refusal *app.Refusal
+	_, err = a.WithTaken(ctx, plan, 0, []repo.ID{plan.Tip})
+	assert.ErrorAs(t, err, &refusal)
+}
