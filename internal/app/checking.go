@@ -2,10 +2,8 @@ package app
 
 import (
 	"context"
-	"crypto/sha256"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"os"
 	"runtime"
 	"sync"
@@ -102,7 +100,7 @@ func (a *App) CheckSteps(ctx context.Context, f *replay.Forecast, tell func(step
 		if step.Commit.IsZero() {
 			continue
 		}
-		key := fmt.Sprintf("%x", sha256.Sum256([]byte(settings.Check+"\x00"+step.Tree.String())))
+		key := checkKey(settings.Check, step.Tree)
 		mu.Lock()
 		before, done := known[key]
 		mu.Unlock()

@@ -36,6 +36,9 @@ func (a *App) Send(ctx context.Context, c send.Comparison, progress func(line st
 	if err := c.Verdict(); err != nil || c.UpToDate() {
 		return err
 	}
+	if err := a.blocked(ctx); err != nil {
+		return err
+	}
 	now, err := a.Repo.RefValue(ctx, "refs/heads/"+c.Branch)
 	if err != nil {
 		return err

@@ -18,8 +18,9 @@ import (
 // repository's configuration goes before them where it has the same key, as
 // bastel.background or bastel.check.
 type Settings struct {
-	Background string `toml:"background"` // dark or light
-	Check      string `toml:"check"`      // the command that checks a tray's content
+	Background string            `toml:"background"` // dark or light
+	Check      string            `toml:"check"`      // the command that checks a tray's content
+	Preflight  map[string]string `toml:"preflight"`  // by item: block, warn or off
 	Sweep      struct {
 		WithoutDefaults bool            `toml:"without_defaults"`
 		Pattern         []sweep.Pattern `toml:"pattern"`

@@ -140,3 +140,37 @@ func orDash(id repo.ID) string {
 	}
 	return id.Short()
 }
+
+type itemDocument struct {
+	Name    string     `json:"name"`
+	Level   send.Level `json:"level"`
+	Message string     `json:"message"`
+	Commits []repo.ID  `json:"commits,omitempty"`
+}
+
+func (c *command) preflight() *cobra.Command {
+	return &cobra.Command{
+		Use:   "preflight",
+		Short: "Look at what would be sent, before it is",
+		Long:  "Look at what would be sent: a straight line, subjects, messages, leftovers, large files, authors, checks, the target. Status 1 says that something blocks it. What blocks, warns or is off is set in the settings.",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			items, err := a.Preflight(ctx)
+			if err != nil {
+				return err
+			}
+			documents := []itemDocument{}
+			for _, item := range items {
+				documents = append(documents, itemDocument(item))
+				if item.Level == send.Block {
+					err = errSilent
+				}
+			}
+			return errors.Join(c.answer(map[string]any{"items": documents}, func(w io.Writer) {
+				for _, item := range items {
+					fmt.Fprintf(w, "%-5s  %-11s  %s\n", item.Level, item.Name, safe.Line(item.Message))
+				}
+			}), err)
+		}),
+	}
+}

@@ -1,9 +1,12 @@
 package ui
 
 import (
+	"os"
+	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"bastel/test/fixture"
 )
@@ -55,6 +58,16 @@ func TestSendByKeys(t *testing.T) {
 			f.Write("a.go", numbered(40, map[int]string{10: "ten\n", 30: "thirty, really\n"}))
 			f.Git("commit", "--quiet", "--all", "--amend", "--no-edit")
 		}, []string{"+changed", "enter", "+what differs between the changes of", "+thirty, really"}, nil},
+		"preflight": {func(f, remote *fixture.Repo) {
+			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")
+		}, []string{"+fixup!", "P", "+Preflight: 1 finding", "+messages are in form", "fixup", "enter", "+◆ Shape", "+What could be done with this plan", "enter", "+from 1 2"}, nil},
+		"blocked by the preflight": {func(f, remote *fixture.Repo) {
+			f.Git("commit", "--quiet", "--amend", "-m", "wip")
+			require.NoError(t, os.MkdirAll(filepath.Join(os.Getenv("XDG_CONFIG_HOME"), "bastel"), 0o777))
+			require.NoError(t, os.WriteFile(filepath.Join(os.Getenv("XDG_CONFIG_HOME"), "bastel", "settings.toml"), []byte("[preflight]\nsubjects = \"block\"\n"), 0o666))
+		}, []string{"+wip", "a", "+The preflight blocks it: 1 commit with a subject such as fixup! or wip", "esc"}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Empty(t, remote.Git("branch", "--list", "topic"))
+		}},
 		"fetched": {func(f, remote *fixture.Repo) {}, []string{"F", "+Fetched. Your branches and files are as they were."}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -48,8 +48,13 @@ type Model struct {
 
 // Planner has the plan of the branch.
 type Planner interface {
+	// Mend goes to where a finding of the preflight is mended.
+	Mend(item string) tea.Cmd
 	Take(ids []repo.ID) tea.Cmd
 }
+
+// preflight is what was found before sending.
+type preflight []sending.Item
 
 type looked struct {
 	title string
@@ -82,6 +87,12 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		m.look, m.title = &stream.Model{}, read.title
 		m.look.Set(read.files)
 		return nil
+	}
+	if items, ok := reading.Value.(preflight); ok {
+		if reading.Err != nil {
+			return kit.Show(kit.Notice{Text: reading.Err.Error(), Trouble: true})
+		}
+		return m.showPreflight(items)
 	}
 	m.loaded, m.why = true, ""
 	if reading.Err != nil {
@@ -118,6 +129,7 @@ func (m *Model) Actions() []kit.Action {
 	actions := []kit.Action{
 		{Keys: []string{"a"}, Asks: true, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: kit.When(ready, m.push)},
 		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is different there and here, what differs between the two.", Do: kit.When(len(m.rows(m.half)) > 0, m.lookInto)},
+		{Keys: []string{"P"}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, leftovers, large files, authors, checks, the target. enter goes to where a finding is mended.", Do: kit.When(m.why == "" && m.loaded, m.lookBefore)},
 		{Keys: []string{"Y"}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.", Do: kit.When(m.canTake(), m.takeIn)},
 	}
 	moves := kit.Navigator{
@@ -167,6 +179,33 @@ func (m *Model) lookInto() tea.Cmd {
 		files, err := m.app.CommitChanges(ctx, s.ID)
 		return looked{title, files}, err
 	})
+}
+
+func (m *Model) lookBefore() tea.Cmd {
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		items, err := m.app.Preflight(ctx)
+		return preflight(items), err
+	})
+}
+
+// order puts what matters more first.
+var order = map[sending.Level]int{sending.Block: 0, sending.Warn: 1, sending.OK: 2}
+
+// showPreflight lists what was found; a finding leads to where it is mended.
+func (m *Model) showPreflight(items preflight) tea.Cmd {
+	found := 0
+	choose := kit.Choose{}
+	slices.SortStableFunc(items, func(a, b sending.Item) int { return order[a.Level] - order[b.Level] })
+	for _, item := range items {
+		option := kit.Option{Key: string(item.Level), Label: safe.Line(item.Message), Detail: strings.ReplaceAll(item.Name, "_", " ")}
+		if item.Level != sending.OK {
+			found++
+			option.Do = func() tea.Cmd { return m.planner.Mend(item.Name) }
+		}
+		choose.Options = append(choose.Options, option)
+	}
+	choose.Title = "Preflight: " + app.Count(found, "finding") + "; enter goes to where one is mended"
+	return kit.Show(choose)
 }
 
 // canTake says whether the remote has commits of somebody else that are known here.

@@ -74,6 +74,10 @@ func (m *Model) measure(i int) string {
 
 // ideas shows what could be joined or left out. Each idea is a plan.
 func (m *Model) ideas() tea.Cmd {
+	if len(m.matrix.Commits) == 0 && len(m.plan.Sources) > 0 {
+		m.ideasSoon = true // its commits are still being looked into
+		return nil
+	}
 	found := suggest.Find(m.matrix, m.plan, m.forecast)
 	if len(found) == 0 {
 		return kit.Say("Nothing in this plan asks to be joined or left out.")

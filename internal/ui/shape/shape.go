@@ -67,6 +67,7 @@ type Model struct {
 	placing   inserted
 	checked   sync.Map // by content: what the check said of it
 	checkSoon bool     // the check was asked for before the forecast was there
+	ideasSoon bool     // ideas were asked for before the commits were looked into
 	sizes     []string // of the sources, in words
 	split     *split   // the view that divides a commit; nil: the series
 	grid      *grid    // the view of overlaps; nil: the series
@@ -133,6 +134,10 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 			if msg.Err == nil && read.tip == m.plan.Tip {
 				m.matrix, m.published, m.stack = read.matrix, read.published, read.stack
 				m.sizes = sizesOf(read.matrix)
+				if m.ideasSoon {
+					m.ideasSoon = false
+					return m.ideas()
+				}
 			}
 			return trouble(msg.Err)
 		case told:

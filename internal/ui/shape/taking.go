@@ -10,6 +10,7 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
+	"bastel/internal/send"
 	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
 )
@@ -116,4 +117,27 @@ func (m *Model) Take(ids []repo.ID) tea.Cmd {
 	return m.make("Taking", func(ctx context.Context) (shape.Plan, error) {
 		return m.app.WithTaken(ctx, plan, len(plan.Next), ids)
 	})
+}
+
+// Mend goes to where a finding before sending is mended.
+func (m *Model) Mend(item string) tea.Cmd {
+	there := kit.Show(kit.Go{Screen: Name})
+	switch item {
+	case send.Leftovers:
+		return tea.Batch(there, m.sweep())
+	case send.Checks:
+		return tea.Batch(there, m.check())
+	case send.UpToDate:
+		target := m.target.Name
+		return tea.Batch(there, m.Edit(func(p shape.Plan) shape.Plan { p.Onto = target; return p }))
+	case send.Subjects:
+		return tea.Batch(there, m.ideas())
+	case send.Linear:
+		return tea.Batch(there, kit.Say("The plan is a straight line: a applies it."))
+	case send.LargeFile:
+		return tea.Batch(there, kit.Say("i changes what an entry holds, in a scratch folder."))
+	case send.Identity:
+		return tea.Batch(there, kit.Say("@ changes an entry's author."))
+	}
+	return tea.Batch(there, kit.Say("m writes an entry's message."))
 }

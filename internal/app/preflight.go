@@ -1,0 +1,152 @@
+package app
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+	"bastel/internal/send"
+)
+
+// tooLarge is the size of a file from which on it is pointed out before it is sent, in
+// bytes.
+const tooLarge = 5 << 20
+
+// Preflight looks at what would be sent. The settings say what counts how much.
+func (a *App) Preflight(ctx context.Context) ([]send.Item, error) {
+	settings, err := a.Settings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	levels, err := settings.levels()
+	if err != nil {
+		return nil, err
+	}
+	facts, err := a.facts(ctx, settings)
+	if err != nil {
+		return nil, err
+	}
+	return send.Preflight(facts, levels), nil
+}
+
+// levels reads the settings of the preflight.
+func (s Settings) levels() (map[string]send.Level, error) {
+	levels := map[string]send.Level{}
+	for name, word := range s.Preflight {
+		level := send.Level(word)
+		switch {
+		case !slices.Contains(send.ItemNames, name):
+			return nil, refuse("The settings: the preflight has no item %q; it has %s.", name, strings.Join(send.ItemNames, ", "))
+		case level != send.Block && level != send.Warn && level != send.Off:
+			return nil, refuse("The settings: %q is no level of the preflight; it is block, warn or off.", word)
+		}
+		levels[name] = level
+	}
+	return levels, nil
+}
+
+// blocked refuses to send where the settings say so.
+func (a *App) blocked(ctx context.Context) error {
+	settings, err := a.Settings(ctx)
+	if err != nil {
+		return err
+	}
+	if !slices.Contains(slices.Collect(maps.Values(settings.Preflight)), string(send.Block)) {
+		return nil
+	}
+	items, err := a.Preflight(ctx)
+	if err != nil {
+		return err
+	}
+	for _, item := range items {
+		if item.Level == send.Block {
+			return refuse("The preflight blocks it: %s. Nothing was sent. Mend it, or change the settings of the preflight.", item.Message)
+		}
+	}
+	return nil
+}
+
+func (a *App) facts(ctx context.Context, settings Settings) (send.Facts, error) {
+	var f send.Facts
+	compared, err := a.CompareRemote(ctx, false)
+	if err != nil {
+		return f, err
+	}
+	sources, err := a.Sources(ctx, compared.Adds)
+	if err != nil {
+		return f, err
+	}
+	situation, err := a.Situation(ctx)
+	if err != nil {
+		return f, err
+	}
+	f.Target, f.Missing, f.Check = situation.Target.Name, situation.Missing, settings.Check != ""
+	known := map[string]Checked{}
+	_ = json.Unmarshal([]byte(a.readState(checksFile)), &known) // what cannot be read was not checked
+	for _, s := range sources {
+		f.Commits = append(f.Commits, send.Fact{ID: s.ID, Message: s.Message, Parents: len(s.Commit.Parents), Email: s.Commit.Writer().Email})
+		switch c, checked := known[checkKey(settings.Check, s.Commit.Tree)]; {
+		case !checked:
+			f.Unchecked = append(f.Unchecked, s.ID)
+		case !c.Passed:
+			f.Failed = append(f.Failed, s.ID)
+		}
+	}
+	return f, a.addedFacts(ctx, sources, &f)
+}
+
+// addedFacts looks into what the commits add: for leftovers and for large files.
+func (a *App) addedFacts(ctx context.Context, sources []Source, f *send.Facts) error {
+	finder, err := a.finder(ctx)
+	if err != nil {
+		return err
+	}
+	run := sweeping{ctx: ctx, objects: a.Repo.NewOverlay(), finder: finder}
+	for _, s := range sources {
+		if len(s.Commit.Parents) > 1 {
+			continue // its sides were looked at
+		}
+		before, err := a.treeOf(ctx, s.Commit.Parent())
+		if err != nil {
+			return err
+		}
+		found, err := run.findings(before, s)
+		if err != nil {
+			return err
+		}
+		for _, finding := range found {
+			f.Leftovers = append(f.Leftovers, fmt.Sprintf("%s:%d in %s", finding.Path, finding.Line, s.ID.Short()))
+		}
+		list, err := merge.Compare(ctx, run.objects, before, s.Commit.Tree)
+		if err != nil {
+			return err
+		}
+		var ids []repo.ID
+		for _, d := range list {
+			if d.New.Mode.IsFile() {
+				ids = append(ids, d.New.ID)
+			}
+		}
+		large, err := run.objects.Larger(ctx, ids, tooLarge)
+		if err != nil {
+			return err
+		}
+		for _, d := range list {
+			if large[d.New.ID] {
+				f.Large = append(f.Large, fmt.Sprintf("%s in %s", d.Path, s.ID.Short()))
+			}
+		}
+	}
+	return nil
+}
+
+// checkKey names the outcome of a check by its command and the content.
+func checkKey(command string, tree repo.ID) string {
+	return fmt.Sprintf("%x", sha256.Sum256([]byte(command+"\x00"+tree.String())))
+}

@@ -1,0 +1,182 @@
+package send
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+	"unicode/utf8"
+
+	"bastel/internal/repo"
+)
+
+// Level says how much a finding of the preflight counts.
+type Level string
+
+// The levels.
+const (
+	OK    Level = "ok"    // nothing was found
+	Warn  Level = "warn"  // to be looked at
+	Block Level = "block" // the branch is not sent
+	Off   Level = "off"   // not looked for
+)
+
+// The items of the preflight.
+const (
+	Linear    = "linear"
+	Subjects  = "subjects"
+	Messages  = "messages"
+	Leftovers = "leftovers"
+	LargeFile = "large_files"
+	Identity  = "identity"
+	Checks    = "checks"
+	UpToDate  = "up_to_date"
+)
+
+// ItemNames lists the items in the order in which they are looked at.
+var ItemNames = []string{Linear, Subjects, Messages, Leftovers, LargeFile, Identity, Checks, UpToDate}
+
+// Item is one thing that the preflight looked at.
+type Item struct {
+	Name    string
+	Level   Level
+	Message string
+	Commits []repo.ID // that it is about
+}
+
+// Fact is what the preflight looks at of a commit.
+type Fact struct {
+	ID      repo.ID
+	Message string
+	Parents int
+	Email   string
+}
+
+// Facts is what the preflight looks at.
+type Facts struct {
+	Commits   []Fact   // that the remote would get, oldest first
+	Leftovers []string // "path:line" of what is left in added lines, markers of conflicts too
+	Large     []string // paths of files that are too large
+	Target    string   // empty: none is known
+	Missing   int      // commits of the target that the branch does not have
+	Check     bool     // a check command is set
+	Failed    []repo.ID
+	Unchecked []repo.ID
+}
+
+// Preflight looks at a branch before it is sent. Levels say how much a finding of each
+// item counts; an item that they do not name warns.
+func Preflight(f Facts, levels map[string]Level) []Item {
+	var items []Item
+	for _, name := range ItemNames {
+		level := levels[name]
+		if level == "" {
+			level = Warn
+		}
+		if level == Off {
+			continue
+		}
+		message, commits, good := look(name, f)
+		if good {
+			level = OK
+		}
+		items = append(items, Item{name, level, message, commits})
+	}
+	return items
+}
+
+func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
+	switch name {
+	case Linear:
+		commits = f.of(func(c Fact) bool { return c.Parents > 1 })
+		return said(commits, "no merges", "%s: the series is not a straight line", "merge"), commits, len(commits) == 0
+	case Subjects:
+		commits = f.of(func(c Fact) bool { return unfinished.MatchString(repo.Subject(c.Message)) })
+		return said(commits, "no subject says that it is unfinished", "%s with a subject such as fixup! or wip", "commit"), commits, len(commits) == 0
+	case Messages:
+		commits = f.of(func(c Fact) bool { return Form(c.Message) != "" })
+		return f.form(commits), commits, len(commits) == 0
+	case Leftovers:
+		return listed(f.Leftovers, "nothing is left over in what is added", "left over in what is added"), nil, len(f.Leftovers) == 0
+	case LargeFile:
+		return listed(f.Large, "no file is too large", "too large"), nil, len(f.Large) == 0
+	case Identity:
+		commits = f.of(func(c Fact) bool { return !address.MatchString(c.Email) })
+		return said(commits, "every commit has an author with an address", "%s whose author has no proper address", "commit"), commits, len(commits) == 0
+	case Checks:
+		switch {
+		case !f.Check:
+			return "no check command is set", nil, true
+		case len(f.Failed) > 0:
+			return said(f.Failed, "", "the check failed on %s", "commit"), f.Failed, false
+		}
+		return said(f.Unchecked, "the check passed on every commit", "%s not checked yet", "commit"), f.Unchecked, len(f.Unchecked) == 0
+	}
+	if f.Missing == 0 {
+		return "up to date with the target", nil, true
+	}
+	return fmt.Sprintf("%s has %s that the branch does not have", f.Target, count(f.Missing, "commit")), nil, false
+}
+
+// form says how the first message is out of form, and of how many.
+func (f Facts) form(commits []repo.ID) string {
+	for _, c := range f.Commits {
+		switch why := Form(c.Message); {
+		case why == "":
+		case len(commits) == 1:
+			return "a message is out of form: " + why
+		default:
+			return fmt.Sprintf("%d messages are out of form, the first: %s", len(commits), why)
+		}
+	}
+	return "messages are in form"
+}
+
+func (f Facts) of(is func(Fact) bool) (ids []repo.ID) {
+	for _, c := range f.Commits {
+		if is(c) {
+			ids = append(ids, c.ID)
+		}
+	}
+	return ids
+}
+
+func said(ids []repo.ID, good, bad, noun string) string {
+	if len(ids) == 0 {
+		return good
+	}
+	return fmt.Sprintf(bad, count(len(ids), noun))
+}
+
+func listed(list []string, good, bad string) string {
+	switch len(list) {
+	case 0:
+		return good
+	case 1:
+		return bad + ": " + list[0]
+	}
+	return fmt.Sprintf("%s: %s and %d more", bad, list[0], len(list)-1)
+}
+
+// unfinished are subjects of commits that were to be worked on.
+var unfinished = regexp.MustCompile(`(?i)^(fixup!|squash!|amend!|wip\b|tmp\b|todo\b|debug$)`)
+
+var address = regexp.MustCompile(`^[^@\s]+@[^@\s]+\.[^@\s.]+$`)
+
+// longestSubject is the width that most lists of commits have for it.
+const longestSubject = 72
+
+// Form says what is not in form about a message; empty if nothing is.
+func Form(message string) string {
+	subject, body, _ := strings.Cut(strings.TrimRight(message, "\n"), "\n")
+	switch {
+	case strings.TrimSpace(subject) == "":
+		return "it has no subject"
+	case utf8.RuneCountInString(subject) > longestSubject:
+		return fmt.Sprintf("its subject is longer than %d", longestSubject)
+	case strings.HasSuffix(subject, "."):
+		return "its subject ends in a full stop"
+	case body != "" && !strings.HasPrefix(body, "\n"):
+		return "no blank line follows its subject"
+	}
+	return ""
+}
