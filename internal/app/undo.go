@@ -41,6 +41,9 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 	if err := a.free(); err != nil {
 		return none, err
 	}
+	if entry.Kind == journal.Land {
+		return entry, a.stepLand(ctx, kind, entry)
+	}
 	from, to := entry.New, entry.Old
 	if kind == journal.Redo {
 		from, to = entry.Old, entry.New

@@ -174,3 +174,45 @@ func (c *command) preflight() *cobra.Command {
 		}),
 	}
 }
+
+func (c *command) land() *cobra.Command {
+	var how app.Landing
+	var merged bool
+	cmd := &cobra.Command{
+		Use:   "land [--delete] [--merge [-m TEXT]]",
+		Short: "Move the branch's target forward to the branch, on the remote and here",
+		Long: `Move the branch's target forward to the branch, on the remote and here. If the
+target moved in between, nothing is changed. Undo takes back what happened here; the remote keeps
+what it has.`,
+		Args: cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			if merged && how.Merge == "" {
+				how.Merge = "Merge " + branchName(ctx, a) + "\n"
+			} else if !merged && how.Merge != "" {
+				return fmt.Errorf("%w: -m is for --merge", errUsage)
+			}
+			landed, err := a.Land(ctx, how, c.progress)
+			if err != nil {
+				return err
+			}
+			for _, note := range landed.Notes {
+				c.warn(note)
+			}
+			return c.answer(map[string]any{"target": landed.Target, "old": landed.Old, "new": landed.New, "notes": append([]string{}, landed.Notes...)}, func(w io.Writer) {
+				fmt.Fprintf(w, "%s is at %s now\n", landed.Target, landed.New.Short())
+			})
+		}),
+	}
+	cmd.Flags().BoolVar(&how.Delete, "delete", false, "delete the branch afterwards, here and there, if all of it is in the target")
+	cmd.Flags().BoolVar(&merged, "merge", false, "by a merge commit")
+	cmd.Flags().StringVarP(&how.Merge, "message", "m", "", "its message")
+	return cmd
+}
+
+func branchName(ctx context.Context, a *app.App) string {
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return "the branch"
+	}
+	return head.Branch()
+}

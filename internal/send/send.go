@@ -242,14 +242,23 @@ func Push(ctx context.Context, r *repo.Repo, c Comparison, progress func(line st
 	if err := c.Verdict(); err != nil {
 		return err
 	}
-	answer, err := r.Push(ctx, c.Remote, c.Here, c.Ref, c.There, progress)
+	if err := PushRef(ctx, r, c.Remote, c.Ref, c.Here, c.There, progress); err != nil {
+		return err
+	}
+	return setUpstream(ctx, r, c)
+}
+
+// PushRef moves one branch of a remote, or with the zero id deletes it, if the remote
+// still has what is expected. Errors: *Refusal, *repo.RemoteError.
+func PushRef(ctx context.Context, r *repo.Repo, remote, ref string, to, expect repo.ID, progress func(line string)) error {
+	answer, err := r.Push(ctx, remote, to, ref, expect, progress)
 	if err != nil {
 		return withCause(err)
 	}
 	if answer.Flag == '!' {
-		return refusalOf(c, answer)
+		return refusalOf(remote, ref, answer)
 	}
-	return setUpstream(ctx, r, c)
+	return nil
 }
 
 func setUpstream(ctx context.Context, r *repo.Repo, c Comparison) error {
@@ -262,7 +271,7 @@ func setUpstream(ctx context.Context, r *repo.Repo, c Comparison) error {
 
 // refusalOf reads why the remote, or the repository's own check of the lease,
 // turned the push down.
-func refusalOf(c Comparison, answer repo.PushAnswer) *Refusal {
+func refusalOf(remote, ref string, answer repo.PushAnswer) *Refusal {
 	summary := strings.ToLower(answer.Summary)
 	refusal := &Refusal{Cause: Other, Output: answer.Output}
 	has := func(words ...string) bool {
@@ -271,13 +280,13 @@ func refusalOf(c Comparison, answer repo.PushAnswer) *Refusal {
 	switch {
 	case has("stale info", "fetch first", "non-fast-forward", "incorrect old value", "failed to update ref", "cannot lock ref"):
 		refusal.Cause = Diverged
-		refusal.Reason = fmt.Sprintf("Somebody pushed to %s meanwhile. Nothing was replaced. Fetch, look at what came, and take it in first.", c.Remote)
+		refusal.Reason = fmt.Sprintf("Somebody pushed to %s meanwhile. Nothing was replaced. Fetch, look at what came, and take it in first.", remote)
 	case has("hook declined"):
 		refusal.Cause = HookDeclined
 		refusal.Reason = "A rule of the server refused the push. What it said is below."
 	case has("permission", "not allowed", "prohibited", "protected", "denied"):
 		refusal.Cause = NoPermission
-		refusal.Reason = fmt.Sprintf("You may not push to %s there: %s", strings.TrimPrefix(c.Ref, "refs/heads/"), answer.Summary)
+		refusal.Reason = fmt.Sprintf("You may not push to %s there: %s", strings.TrimPrefix(ref, "refs/heads/"), answer.Summary)
 	default:
 		refusal.Reason = "The remote refused the push: " + answer.Summary
 	}

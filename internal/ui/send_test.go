@@ -58,6 +58,16 @@ func TestSendByKeys(t *testing.T) {
 			f.Write("a.go", numbered(40, map[int]string{10: "ten\n", 30: "thirty, really\n"}))
 			f.Git("commit", "--quiet", "--all", "--amend", "--no-edit")
 		}, []string{"+changed", "enter", "+what differs between the changes of", "+thirty, really"}, nil},
+		"land and delete": {func(f, remote *fixture.Repo) {
+			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
+		}, []string{"+The remote has all of it", "V", "+Land topic on its target", "delete", "enter", "+main on origin is at", "+is on main", "u", "+is on topic"}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Equal(t, "* main", remote.Git("branch"))
+			assert.Equal(t, f.Git("rev-parse", "topic"), remote.Git("rev-parse", "main"))
+			assert.Empty(t, f.Git("status", "--porcelain"))
+		}},
+		"land by a merge": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "V", "+Land topic on its target", "merge commit", "enter", "+Message of the merge", "ctrl+s", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Equal(t, "Merge topic", remote.Git("log", "-1", "--format=%s", "main"))
+		}},
 		"preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")
 		}, []string{"+fixup!", "P", "+Preflight: 1 finding", "+messages are in form", "fixup", "enter", "+◆ Shape", "+What could be done with this plan", "enter", "+from 1 2"}, nil},

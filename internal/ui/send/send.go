@@ -130,6 +130,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"a"}, Asks: true, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: kit.When(ready, m.push)},
 		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is different there and here, what differs between the two.", Do: kit.When(len(m.rows(m.half)) > 0, m.lookInto)},
 		{Keys: []string{"P"}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, leftovers, large files, authors, checks, the target. enter goes to where a finding is mended.", Do: kit.When(m.why == "" && m.loaded, m.lookBefore)},
+		{Keys: []string{"V"}, Asks: true, Name: "land", Help: "Move the target forward to the branch, on the remote and here; and delete the branch, if you say so.", Do: kit.When(m.why == "" && m.loaded && !m.series.Shared, m.chooseLanding)},
 		{Keys: []string{"Y"}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.", Do: kit.When(m.canTake(), m.takeIn)},
 	}
 	moves := kit.Navigator{
@@ -206,6 +207,34 @@ func (m *Model) showPreflight(items preflight) tea.Cmd {
 	}
 	choose.Title = "Preflight: " + app.Count(found, "finding") + "; enter goes to where one is mended"
 	return kit.Show(choose)
+}
+
+// chooseLanding asks how the branch comes into its target; the straight line first.
+func (m *Model) chooseLanding() tea.Cmd {
+	branch := m.series.Branch
+	land := func(how app.Landing) func() tea.Cmd {
+		return func() tea.Cmd {
+			return kit.Start(kit.Work{Title: "Landing " + safe.Line(branch), Do: func(ctx context.Context, report func(string)) (string, error) {
+				landed, err := m.app.Land(ctx, how, report)
+				if err != nil {
+					return "", err
+				}
+				return strings.TrimSpace(fmt.Sprintf("%s is at %s now. %s", landed.Target, landed.New.Short(), strings.Join(landed.Notes, " "))), nil
+			}})
+		}
+	}
+	return kit.Show(kit.Choose{Title: "Land " + safe.Line(branch) + " on its target", Options: []kit.Option{
+		{Label: "move the target forward", Detail: "on the remote and here", Do: land(app.Landing{})},
+		{Label: "and delete the branch", Detail: "here and there; u brings it back here", Do: land(app.Landing{Delete: true})},
+		{Label: "by a merge commit", Detail: "in place of the straight line", Do: func() tea.Cmd {
+			return kit.Show(kit.Edit{Title: "Message of the merge", Text: "Merge " + branch, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+				if app.CleanMessage(text) == "" {
+					return kit.Say("Without a message there is no merge.")
+				}
+				return land(app.Landing{Merge: text})()
+			}})
+		}},
+	}})
 }
 
 // canTake says whether the remote has commits of somebody else that are known here.

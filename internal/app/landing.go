@@ -1,0 +1,303 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"bastel/internal/journal"
+	"bastel/internal/repo"
+	"bastel/internal/send"
+)
+
+// Landing says how a branch comes into its target.
+type Landing struct {
+	Merge  string // the message of a merge commit; empty: the target moves forward to the branch
+	Delete bool   // the branch goes afterwards, here and there
+}
+
+// Landed is what came of it.
+type Landed struct {
+	Target   string // as people say it: main on origin
+	Old, New repo.ID
+	Notes    []string // what was left as it is, and why
+}
+
+// landing is the state of a landing.
+type landing struct {
+	*App
+	how      Landing
+	head     repo.Head
+	remote   string
+	ref      string  // of the target, on the remote
+	there    repo.ID // what the remote has
+	tip      repo.ID // what the target shall be
+	progress func(line string)
+	done     Landed
+}
+
+// Land moves the branch's target forward to the branch, on the remote, with a lease on
+// what the remote has, and here. If the target moved in between it is refused.
+func (a *App) Land(ctx context.Context, how Landing, progress func(line string)) (Landed, error) {
+	if err := a.free(); err != nil {
+		return Landed{}, err
+	}
+	l := landing{App: a, how: how, progress: progress}
+	if err := l.look(ctx); err != nil {
+		return l.done, err
+	}
+	if err := a.blocked(ctx); err != nil {
+		return l.done, err
+	}
+	if err := l.makeTip(ctx); err != nil {
+		return l.done, err
+	}
+	if l.tip != l.there {
+		if err := l.push(ctx, l.ref, l.tip, l.there); err != nil {
+			return l.done, err
+		}
+	}
+	return l.done, l.follow(ctx)
+}
+
+// look asks the remote where the target is.
+func (l *landing) look(ctx context.Context) (err error) {
+	if l.head, err = l.branchHead(ctx); err != nil {
+		return err
+	}
+	target, err := l.FindTarget(ctx, l.head.Branch())
+	if err != nil {
+		return err
+	}
+	remotes, err := l.Repo.Remotes(ctx)
+	if err != nil {
+		return err
+	}
+	for _, remote := range remotes {
+		if name, ok := strings.CutPrefix(target.Name, remote+"/"); ok {
+			l.remote, l.ref = remote, "refs/heads/"+name
+		}
+	}
+	if l.remote == "" {
+		return refuse("%s has no target on a remote to land on.", l.head.Branch())
+	}
+	name := strings.TrimPrefix(l.ref, "refs/heads/")
+	if name == l.head.Branch() {
+		return refuse("You are on %s itself. Sending it is all that there is to do.", name)
+	}
+	if l.there, err = l.Repo.LsRemote(ctx, l.remote, l.ref); err != nil {
+		return err
+	}
+	known, err := l.Repo.Has(ctx, l.there)
+	if err != nil {
+		return err
+	}
+	forward := false
+	if known && !l.there.IsZero() {
+		if forward, err = l.Repo.IsAncestor(ctx, l.there, l.head.Commit); err != nil {
+			return err
+		}
+	}
+	if !forward {
+		return &Refusal{Reason: fmt.Sprintf("%s on %s has moved on, so it cannot move forward to %s. Nothing was changed. Fetch, put your commits onto it in Shape, and land then.", name, l.remote, l.head.Branch()), Err: repo.ErrMoved}
+	}
+	l.done = Landed{Target: name + " on " + l.remote, Old: l.there}
+	return nil
+}
+
+// makeTip is the branch itself, or the merge commit that was asked for.
+func (l *landing) makeTip(ctx context.Context) error {
+	l.tip = l.head.Commit
+	if l.how.Merge != "" {
+		if l.there == l.head.Commit {
+			return refuse("%s has all of %s already; there is nothing to merge.", l.done.Target, l.head.Branch())
+		}
+		tree, err := l.treeOf(ctx, l.head.Commit)
+		if err != nil {
+			return err
+		}
+		l.tip, err = l.Repo.CommitTree(ctx, repo.NewCommit{Tree: tree, Parents: []repo.ID{l.there, l.head.Commit}, Message: CleanMessage(l.how.Merge)})
+		if err != nil {
+			return notMade(err)
+		}
+	}
+	l.done.New = l.tip
+	return nil
+}
+
+// push moves one branch of the remote, with the journal before and after.
+func (l *landing) push(ctx context.Context, ref string, to, expect repo.ID) error {
+	entry := journal.Entry{Kind: journal.Push, Ref: ref, Old: expect, New: to, Title: strings.TrimPrefix(ref, "refs/heads/") + " to " + l.remote}
+	entry, err := l.Journal.Append(ctx, entry)
+	if err != nil {
+		return err
+	}
+	err = send.PushRef(ctx, l.Repo, l.remote, ref, to, expect, l.progress)
+	outcome := journal.Entry{Kind: journal.Pushed, Ref: ref, Old: expect, New: to, Of: entry.Number, Title: "sent"}
+	if err != nil {
+		outcome.Title = "not sent: " + firstLine(err.Error())
+	}
+	_, noteErr := l.Journal.Append(context.WithoutCancel(ctx), outcome)
+	return errors.Join(err, noteErr)
+}
+
+// follow brings the local target along, and deletes the branch if that was asked for.
+func (l *landing) follow(ctx context.Context) error {
+	ctx = context.WithoutCancel(ctx)
+	entry := journal.Entry{Kind: journal.Land, Ref: l.head.Ref, Old: l.head.Commit, New: l.head.Commit, Title: l.head.Branch() + " on " + l.done.Target}
+	move, err := l.localMove(ctx)
+	if err != nil {
+		return err
+	}
+	if move.Ref != "" {
+		entry.Others = append(entry.Others, move)
+	}
+	if l.how.Delete {
+		if err := l.deleteThere(ctx); err != nil {
+			return err
+		}
+		if move.Ref == "" {
+			l.done.Notes = append(l.done.Notes, l.head.Branch()+" stays here, since there is no local "+strings.TrimPrefix(l.ref, "refs/heads/")+" to go to.")
+		} else {
+			entry.New = repo.ID{}
+		}
+	}
+	if len(entry.Others) == 0 {
+		return nil
+	}
+	if entry, err = l.Journal.Append(ctx, entry); err != nil {
+		return err
+	}
+	return l.carryLanding(ctx, entry, "land: "+entry.Title)
+}
+
+// localMove says how the local branch of the target's name follows: not at all where it
+// has commits of its own, or is checked out elsewhere.
+func (l *landing) localMove(ctx context.Context) (move journal.RefMove, err error) {
+	refs, err := l.Repo.Refs(ctx, l.ref)
+	if err != nil {
+		return move, err
+	}
+	name := strings.TrimPrefix(l.ref, "refs/heads/")
+	var now repo.ID
+	for _, ref := range refs {
+		if ref.Name != l.ref {
+			continue
+		}
+		if ref.Worktree != "" {
+			l.done.Notes = append(l.done.Notes, fmt.Sprintf("The local %s is checked out in %s and stays as it is.", name, ref.Worktree))
+			return move, nil
+		}
+		now = ref.ID
+	}
+	if !now.IsZero() {
+		below, err := l.Repo.IsAncestor(ctx, now, l.tip)
+		if err != nil {
+			return move, err
+		}
+		if !below {
+			l.done.Notes = append(l.done.Notes, fmt.Sprintf("The local %s has commits of its own and stays as it is.", name))
+			return move, nil
+		}
+	} else if !l.how.Delete {
+		return move, nil
+	}
+	return journal.RefMove{Ref: l.ref, Old: now, New: l.tip}, nil
+}
+
+// deleteThere deletes the remote's branch, if all that it has is in the target now.
+func (l *landing) deleteThere(ctx context.Context) error {
+	t, err := send.FindTarget(ctx, l.Repo, l.head.Branch())
+	if err != nil || t.Ref == l.ref && t.Remote == l.remote {
+		return err
+	}
+	there, err := l.Repo.LsRemote(ctx, t.Remote, t.Ref)
+	if err != nil || there.IsZero() {
+		return err
+	}
+	contained := there == l.head.Commit
+	if known, err := l.Repo.Has(ctx, there); err != nil {
+		return err
+	} else if known && !contained {
+		if contained, err = l.Repo.IsAncestor(ctx, there, l.tip); err != nil {
+			return err
+		}
+	}
+	if !contained {
+		l.done.Notes = append(l.done.Notes, fmt.Sprintf("%s on %s has commits that did not land, and stays.", t.Branch, t.Remote))
+		return nil
+	}
+	return l.push(ctx, t.Ref, repo.ID{}, there)
+}
+
+// carryLanding moves the local target forward and, where the branch goes, HEAD onto it:
+// both have the same content, so that index and working tree stay as they are.
+func (a *App) carryLanding(ctx context.Context, entry journal.Entry, reflog string) error {
+	for _, move := range entry.Others {
+		if err := a.Repo.UpdateRefs(ctx, reflog, repo.RefUpdate{Ref: move.Ref, New: move.New, Old: move.Old}); err != nil {
+			return err
+		}
+	}
+	if !entry.New.IsZero() {
+		return nil
+	}
+	if err := a.Repo.SetSymbolicRef(ctx, "HEAD", entry.Others[0].Ref); err != nil {
+		return err
+	}
+	return a.Repo.UpdateRefs(ctx, reflog, repo.RefUpdate{Ref: entry.Ref, Old: entry.Old})
+}
+
+// stepLand takes the local part of a landing back, or does it again. What the remote has
+// stays there: others may build on it.
+func (a *App) stepLand(ctx context.Context, kind journal.Kind, entry journal.Entry) error {
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return err
+	}
+	gone := entry.New.IsZero()
+	at := entry.Ref
+	if gone && kind == journal.Undo {
+		at = entry.Others[0].Ref
+	}
+	for _, move := range append(slices.Clone(entry.Others), journal.RefMove{Ref: entry.Ref, Old: entry.Old, New: entry.New}) {
+		want := move.Old
+		if kind == journal.Undo {
+			want = move.New
+		}
+		now, err := a.Repo.RefValue(ctx, move.Ref)
+		if err != nil {
+			return err
+		}
+		if now != want {
+			return &Refusal{Reason: fmt.Sprintf("%s has moved since it landed. Nothing was done.", strings.TrimPrefix(move.Ref, "refs/heads/")), Err: repo.ErrMoved}
+		}
+	}
+	if gone && head.Ref != at {
+		return refuse("The last step (%s) left you on %s, and you are elsewhere. Switch there first.", entry.Title, strings.TrimPrefix(at, "refs/heads/"))
+	}
+	ctx = context.WithoutCancel(ctx)
+	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: entry.New, New: entry.Old, Of: entry.Number, Title: entry.Title, Others: turnedBack(entry.Others)}
+	if _, err := a.Journal.Append(ctx, record); err != nil {
+		return err
+	}
+	reflog := fmt.Sprintf("%s: %s", kind, entry.Title)
+	if kind == journal.Redo {
+		return a.carryLanding(ctx, entry, reflog)
+	}
+	if gone {
+		if err := a.Repo.UpdateRefs(ctx, reflog, repo.RefUpdate{Ref: entry.Ref, New: entry.Old}); err != nil {
+			return err
+		}
+		if err := a.Repo.SetSymbolicRef(ctx, "HEAD", entry.Ref); err != nil {
+			return err
+		}
+	}
+	for _, move := range entry.Others {
+		if err := a.Repo.UpdateRefs(ctx, reflog, repo.RefUpdate{Ref: move.Ref, New: move.Old, Old: move.New}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
