@@ -71,19 +71,6 @@ func firstLine(text string) string {
 	return line
 }
 
-// Fetch brings the remote's branches up to date, and nothing else.
-func (a *App) Fetch(ctx context.Context, progress func(line string)) error {
-	head, err := a.Repo.Head(ctx)
-	if err != nil {
-		return err
-	}
-	target, err := send.FindTarget(ctx, a.Repo, head.Branch())
-	if err != nil {
-		return err
-	}
-	return a.Repo.Fetch(ctx, target.Remote, progress)
-}
-
 // Series is the branch there and here, commit by commit.
 type Series struct {
 	send.Comparison

@@ -216,3 +216,33 @@ func branchName(ctx context.Context, a *app.App) string {
 	}
 	return head.Branch()
 }
+
+func (c *command) fetch() *cobra.Command {
+	var forward bool
+	cmd := &cobra.Command{
+		Use:   "fetch [--forward]",
+		Short: "Fetch from the remote, and say what came and what it means here",
+		Long:  "Fetch from the remote, and say what came and what it means here. Your branches and files stay as they are; with --forward the local branch of the target's name moves up, if it has no commits of its own and is checked out nowhere.",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			arrivals, err := a.Fetch(ctx, c.progress)
+			if err != nil {
+				return err
+			}
+			if forward {
+				said, err := a.Forward(ctx)
+				if err != nil {
+					return err
+				}
+				fmt.Fprintln(c.stderr, "bastel: "+safe.Line(said))
+			}
+			return c.answer(map[string]any{"branches": append([]app.Arrival{}, arrivals...)}, func(w io.Writer) {
+				for _, r := range arrivals {
+					fmt.Fprintln(w, safe.Line(r.Says()))
+				}
+			})
+		}),
+	}
+	cmd.Flags().BoolVar(&forward, "forward", false, "move the target's local branch up to what was fetched")
+	return cmd
+}

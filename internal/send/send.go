@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 
@@ -150,11 +151,26 @@ func Compare(ctx context.Context, r *repo.Repo, branch string, ask bool) (Compar
 	return c, c.ranges(ctx, r)
 }
 
-// isShared: the remote's default branch, and main and master by name.
+// sharedByName are the branches that others build on where bastel.shared does not say
+// which: patterns, as path.Match reads them.
+var sharedByName = []string{"main", "master", "release/*"}
+
+// isShared: the remote's default branch, and those that are so by name.
 func isShared(ctx context.Context, r *repo.Repo, t Target) (bool, error) {
 	name := strings.TrimPrefix(t.Ref, "refs/heads/")
-	if name == "main" || name == "master" {
-		return true, nil
+	patterns, err := r.ConfigAll(ctx, "bastel.shared")
+	if err != nil {
+		return false, err
+	}
+	if len(patterns) == 0 {
+		patterns = sharedByName
+	}
+	for _, pattern := range patterns {
+		if matched, err := path.Match(pattern, name); err != nil {
+			return false, &Refusal{Cause: Other, Reason: fmt.Sprintf("The setting bastel.shared has %q, which is no pattern.", pattern)}
+		} else if matched {
+			return true, nil
+		}
 	}
 	refs, err := r.Refs(ctx, "refs/remotes/"+t.Remote+"/HEAD")
 	return len(refs) == 1 && refs[0].Symref == t.Tracking && t.Tracking != "", err

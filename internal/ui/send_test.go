@@ -78,7 +78,7 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+wip", "a", "+The preflight blocks it: 1 commit with a subject such as fixup! or wip", "esc"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Empty(t, remote.Git("branch", "--list", "topic"))
 		}},
-		"fetched": {func(f, remote *fixture.Repo) {}, []string{"F", "+Fetched. Your branches and files are as they were."}, nil},
+		"fetched": {func(f, remote *fixture.Repo) {}, []string{"F", "+Fetched. Nothing is new. Your branches and files are as they were."}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := desk(t)

@@ -407,10 +407,35 @@ func (m *Model) awaitChange(a *app.App, told <-chan struct{}) tea.Cmd {
 
 func (m *Model) fetch() tea.Cmd {
 	return kit.Start(kit.Work{Title: "Fetching", Do: func(ctx context.Context, report func(string)) (string, error) {
-		if err := m.app.Fetch(ctx, report); err != nil {
+		arrivals, err := m.app.Fetch(ctx, report)
+		if err != nil {
 			return "", err
 		}
-		return "Fetched. Your branches and files are as they were.", nil
+		return "Fetched. " + arrived(arrivals) + "Your branches and files are as they were.", nil
+	}})
+}
+
+// mostTold is for how many branches it is said what came.
+const mostTold = 2
+
+func arrived(arrivals []app.Arrival) string {
+	text := ""
+	for i, r := range arrivals {
+		if i == mostTold {
+			return text + fmt.Sprintf("And %s changed. ", app.Count(len(arrivals)-i, "more branch"))
+		}
+		text += safe.Line(r.Says()) + " "
+	}
+	if text == "" {
+		return "Nothing is new. "
+	}
+	return text
+}
+
+// forward moves the target's local branch up to what was fetched.
+func (m *Model) forward() tea.Cmd {
+	return kit.Start(kit.Work{Title: "Moving the target forward", Do: func(ctx context.Context, _ func(string)) (string, error) {
+		return m.app.Forward(ctx)
 	}})
 }
 

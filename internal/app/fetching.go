@@ -1,0 +1,243 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+	"bastel/internal/send"
+)
+
+// Arrival is what a fetch brought for one branch of the remote.
+type Arrival struct {
+	Branch    string  `json:"branch"` // as people say it: origin/main
+	Old       repo.ID `json:"old"`    // empty: it is new
+	New       repo.ID `json:"new"`    // empty: it is gone there
+	Commits   int     `json:"commits"`
+	Touching  int     `json:"touching"`  // of them those that touch files of the current branch
+	Rewritten bool    `json:"rewritten"` // it lost commits that it had
+	Yours     bool    `json:"yours"`     // it is the current branch's own there, or its target
+}
+
+// Says tells it in a sentence.
+func (r Arrival) Says() string {
+	switch {
+	case r.New.IsZero():
+		return r.Branch + " is gone."
+	case r.Old.IsZero():
+		return r.Branch + " is new."
+	}
+	text := fmt.Sprintf("%s has %s", r.Branch, Count(r.Commits, "new commit"))
+	if r.Rewritten {
+		text = fmt.Sprintf("%s was rewritten, with %s", r.Branch, Count(r.Commits, "new commit"))
+	}
+	if r.Touching > 0 {
+		text += fmt.Sprintf("; %d touch files of your branch", r.Touching)
+	}
+	return text + "."
+}
+
+// Fetch brings the remote's branches up to date, and nothing else. It tells what came,
+// what concerns the current branch first.
+func (a *App) Fetch(ctx context.Context, progress func(line string)) ([]Arrival, error) {
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return nil, err
+	}
+	target, err := send.FindTarget(ctx, a.Repo, head.Branch())
+	if err != nil {
+		return nil, err
+	}
+	before, err := a.remoteBranches(ctx, target.Remote)
+	if err != nil {
+		return nil, err
+	}
+	if err := a.Repo.Fetch(ctx, target.Remote, progress); err != nil {
+		return nil, err
+	}
+	after, err := a.remoteBranches(ctx, target.Remote)
+	if err != nil {
+		return nil, err
+	}
+	return a.arrivals(ctx, head, target, before, after)
+}
+
+func (a *App) remoteBranches(ctx context.Context, remote string) (map[string]repo.ID, error) {
+	refs, err := a.Repo.Refs(ctx, "refs/remotes/"+remote)
+	if err != nil {
+		return nil, err
+	}
+	branches := map[string]repo.ID{}
+	for _, ref := range refs {
+		if ref.Symref == "" {
+			branches[ref.Name] = ref.ID
+		}
+	}
+	return branches, nil
+}
+
+// mostArrivals is for how many branches it is counted what came.
+const mostArrivals = 50
+
+func (a *App) arrivals(ctx context.Context, head repo.Head, own send.Target, before, after map[string]repo.ID) ([]Arrival, error) {
+	aim, err := a.FindTarget(ctx, head.Branch())
+	if err != nil {
+		return nil, err
+	}
+	var list []Arrival
+	names := map[string]bool{}
+	for name := range before {
+		names[name] = true
+	}
+	for name := range after {
+		names[name] = true
+	}
+	for name := range names {
+		if before[name] == after[name] {
+			continue
+		}
+		short := repo.Ref{Name: name}.Short()
+		list = append(list, Arrival{Branch: short, Old: before[name], New: after[name], Yours: name == own.Tracking || short == aim.Name})
+	}
+	slices.SortFunc(list, func(x, y Arrival) int {
+		if x.Yours != y.Yours {
+			if x.Yours {
+				return -1
+			}
+			return 1
+		}
+		return strings.Compare(x.Branch, y.Branch)
+	})
+	var paths map[string]bool
+	for i := range list[:min(len(list), mostArrivals)] {
+		r := &list[i]
+		if r.Old.IsZero() || r.New.IsZero() {
+			continue
+		}
+		lost := 0
+		if lost, r.Commits, err = a.Repo.CountApart(ctx, r.Old, r.New); err != nil {
+			return nil, err
+		}
+		r.Rewritten = lost > 0
+		if !r.Yours || head.Commit.IsZero() {
+			continue
+		}
+		if paths == nil {
+			if paths, err = a.ownPaths(ctx, head, aim); err != nil {
+				return nil, err
+			}
+		}
+		if r.Touching, err = a.touching(ctx, r.Old, r.New, paths); err != nil {
+			return nil, err
+		}
+	}
+	return list, nil
+}
+
+// ownPaths are the files that the branch changes, loose changes among them.
+func (a *App) ownPaths(ctx context.Context, head repo.Head, aim Target) (map[string]bool, error) {
+	paths := map[string]bool{}
+	changes, err := a.Repo.Status(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range changes {
+		paths[c.Path] = true
+	}
+	if aim.ID.IsZero() {
+		return paths, nil
+	}
+	base, err := a.Repo.MergeBase(ctx, aim.ID, head.Commit)
+	if err != nil {
+		return nil, err
+	}
+	return paths, a.addPaths(ctx, base, head.Commit, paths)
+}
+
+func (a *App) addPaths(ctx context.Context, from, to repo.ID, paths map[string]bool) error {
+	old, err := a.treeOf(ctx, from)
+	if err != nil {
+		return err
+	}
+	new, err := a.treeOf(ctx, to)
+	if err != nil {
+		return err
+	}
+	list, err := merge.Compare(ctx, a.Repo.NewOverlay(), old, new)
+	for _, d := range list {
+		paths[d.Path] = true
+	}
+	return err
+}
+
+// mostLookedInto is how many of the commits that came are held against the branch.
+const mostLookedInto = 200
+
+// touching counts the commits that touch some of the paths.
+func (a *App) touching(ctx context.Context, old, new repo.ID, paths map[string]bool) (int, error) {
+	ids, err := a.Repo.RevList(ctx, "--no-merges", fmt.Sprintf("--max-count=%d", mostLookedInto), new.String(), "^"+old.String())
+	if err != nil {
+		return 0, err
+	}
+	commits, err := a.Repo.Commits(ctx, ids)
+	if err != nil {
+		return 0, err
+	}
+	n := 0
+	for i, c := range commits {
+		touched := map[string]bool{}
+		if err := a.addPaths(ctx, c.Parent(), ids[i], touched); err != nil {
+			return 0, err
+		}
+		for path := range touched {
+			if paths[path] {
+				n++
+				break
+			}
+		}
+	}
+	return n, nil
+}
+
+// Forward moves the local branch of the target's name up to what was fetched, without a
+// switch; it refuses where that branch has commits of its own, or is checked out.
+func (a *App) Forward(ctx context.Context) (string, error) {
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return "", err
+	}
+	aim, err := a.FindTarget(ctx, head.Branch())
+	if err != nil {
+		return "", err
+	}
+	_, name, ok := strings.Cut(aim.Name, "/")
+	if !ok {
+		return "", refuse("The target has no counterpart on a remote.")
+	}
+	refs, err := a.Repo.Refs(ctx, "refs/heads/"+name)
+	if err != nil {
+		return "", err
+	}
+	for _, ref := range refs {
+		if ref.Short() != name {
+			continue
+		}
+		below, err := a.Repo.IsAncestor(ctx, ref.ID, aim.ID)
+		switch {
+		case err != nil:
+			return "", err
+		case ref.ID == aim.ID:
+			return fmt.Sprintf("%s is up to date.", name), nil
+		case ref.Worktree != "":
+			return "", refuse("%s is checked out in %s. Move it forward there.", name, ref.Worktree)
+		case !below:
+			return "", refuse("%s has commits of its own that %s does not have. Nothing was changed.", name, aim.Name)
+		}
+		return fmt.Sprintf("%s is where %s is now.", name, aim.Name),
+			a.Repo.UpdateRefs(ctx, "forward: to "+aim.Name, repo.RefUpdate{Ref: ref.Name, New: aim.ID, Old: ref.ID})
+	}
+	return "", refuse("There is no local branch %s to move.", name)
+}
