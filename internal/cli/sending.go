@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 
 	"github.com/spf13/cobra"
 
@@ -244,5 +245,32 @@ func (c *command) fetch() *cobra.Command {
 		}),
 	}
 	cmd.Flags().BoolVar(&forward, "forward", false, "move the target's local branch up to what was fetched")
+	return cmd
+}
+
+func (c *command) patches() *cobra.Command {
+	var file string
+	var whole bool
+	cmd := &cobra.Command{
+		Use:   "patches [--diff] [-o FILE]",
+		Short: "Write the branch's commits as a mailbox of patches, or as one difference",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			text, n, err := a.Patches(ctx, whole)
+			if err != nil {
+				return err
+			}
+			if file == "" {
+				_, err := c.stdout.Write(text)
+				return err
+			}
+			if err := os.WriteFile(file, text, 0o666); err != nil {
+				return fmt.Errorf("write the patches: %w", err)
+			}
+			return c.answer(map[string]any{"file": file, "commits": n}, func(w io.Writer) { fmt.Fprintf(w, "%s in %s\n", app.Count(n, "commit"), file) })
+		}),
+	}
+	cmd.Flags().BoolVar(&whole, "diff", false, "one unified difference of the whole branch")
+	cmd.Flags().StringVarP(&file, "output", "o", "", "the file to write; default: standard output")
 	return cmd
 }

@@ -55,7 +55,7 @@ func (r *Repo) ReadRaw(ctx context.Context, paths []string, store bool) ([]RawFi
 				files[i].Mode = ModeExecutable
 			}
 			plain = append(plain, i)
-			in.WriteString(quotePath(path) + "\n")
+			in.WriteString(QuotePath(path) + "\n")
 		default:
 			return nil, fmt.Errorf("read %q: neither file nor link: %w", path, fs.ErrInvalid)
 		}
@@ -90,7 +90,7 @@ func (r *Repo) hashRaw(ctx context.Context, files []RawFile, places []int, names
 // CleanID is the id that a working file's content would be stored under, filters
 // applied, found without reading it into memory.
 func (r *Repo) CleanID(ctx context.Context, path string) (ID, error) {
-	out, err := r.run(ctx, []byte(quotePath(path)+"\n"), "hash-object", "--stdin-paths")
+	out, err := r.run(ctx, []byte(QuotePath(path)+"\n"), "hash-object", "--stdin-paths")
 	if err != nil {
 		return ID{}, fmt.Errorf("hash %q: %w", path, err)
 	}
@@ -100,7 +100,7 @@ func (r *Repo) CleanID(ctx context.Context, path string) (ID, error) {
 // StoreFile stores a working file's content, filters applied, without reading it
 // into memory, and gives its id.
 func (r *Repo) StoreFile(ctx context.Context, path string) (ID, error) {
-	out, err := r.run(ctx, []byte(quotePath(path)+"\n"), "hash-object", "-w", "--stdin-paths")
+	out, err := r.run(ctx, []byte(QuotePath(path)+"\n"), "hash-object", "-w", "--stdin-paths")
 	if err != nil {
 		return ID{}, fmt.Errorf("store %q: %w", path, err)
 	}

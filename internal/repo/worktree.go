@@ -173,7 +173,7 @@ func (r *Repo) clean(ctx context.Context, changes []Change, files []WorkFile, pl
 	}
 	var in bytes.Buffer
 	for _, i := range places {
-		in.WriteString(quotePath(changes[i].Path))
+		in.WriteString(QuotePath(changes[i].Path))
 		in.WriteByte('\n')
 	}
 	out, err := r.run(ctx, in.Bytes(), "hash-object", "-w", "--stdin-paths")
@@ -198,8 +198,8 @@ func (r *Repo) clean(ctx context.Context, changes []Change, files []WorkFile, pl
 	return nil
 }
 
-// quotePath writes a path as the commands read it from a line: in C quotes.
-func quotePath(path string) string {
+// QuotePath writes a path as the commands read it from a line: in C quotes.
+func QuotePath(path string) string {
 	var b strings.Builder
 	b.WriteByte('"')
 	for i := range len(path) {
