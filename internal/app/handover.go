@@ -3,6 +3,7 @@ package app
 import (
 	"bytes"
 	"context"
+	"errors"
 
 	"bastel/internal/send"
 )
@@ -38,4 +39,40 @@ func (a *App) Patches(ctx context.Context, whole bool) ([]byte, int, error) {
 	var b bytes.Buffer
 	err = send.Unified(ctx, objects, &b, series[0].Before, series[len(series)-1].Tree)
 	return b.Bytes(), len(series), err
+}
+
+// Request writes the text of a request for review of the current branch.
+func (a *App) Request(ctx context.Context) (string, error) {
+	plan, err := a.NewPlan(ctx, "", "")
+	if err != nil {
+		return "", err
+	}
+	if len(plan.Sources) == 0 {
+		return "", refuse("%s has no commits of its own.", plan.Branch)
+	}
+	matrix, err := a.Survey(ctx, plan)
+	if err != nil {
+		return "", err
+	}
+	series := make([]send.Described, len(matrix.Commits))
+	for i, c := range matrix.Commits {
+		series[i] = send.Described{ID: c.ID, Message: c.Message}
+	}
+	for _, row := range matrix.Rows {
+		for _, cell := range row.Cells {
+			d := &series[cell.Commit]
+			d.Files++
+			d.Added += cell.Added
+			d.Removed += cell.Removed
+		}
+	}
+	var since []send.Pairing
+	switch s, err := a.SendSeries(ctx, false); {
+	case errors.As(err, new(*send.Refusal)): // no remote: nothing was sent before
+	case err != nil:
+		return "", err
+	case !s.There.IsZero():
+		since = s.Pairs
+	}
+	return send.Request(plan.Branch, series, since), nil
 }

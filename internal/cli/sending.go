@@ -274,3 +274,30 @@ func (c *command) patches() *cobra.Command {
 	cmd.Flags().StringVarP(&file, "output", "o", "", "the file to write; default: standard output")
 	return cmd
 }
+
+func (c *command) request() *cobra.Command {
+	var file string
+	cmd := &cobra.Command{
+		Use:   "request [-o FILE]",
+		Short: "Write the text of a request for review, as Markdown",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			text, err := a.Request(ctx)
+			if err != nil {
+				return err
+			}
+			if file != "" {
+				if err := os.WriteFile(file, []byte(text), 0o666); err != nil {
+					return fmt.Errorf("write the request: %w", err)
+				}
+			}
+			return c.answer(map[string]any{"text": text}, func(w io.Writer) {
+				if file == "" {
+					io.WriteString(w, text)
+				}
+			})
+		}),
+	}
+	cmd.Flags().StringVarP(&file, "output", "o", "", "the file to write; default: standard output")
+	return cmd
+}

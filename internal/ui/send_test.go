@@ -68,6 +68,7 @@ func TestSendByKeys(t *testing.T) {
 		"land by a merge": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "V", "+Land topic on its target", "merge commit", "enter", "+Message of the merge", "ctrl+s", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Merge topic", remote.Git("log", "-1", "--format=%s", "main"))
 		}},
+		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+The request is on the clipboard"}, nil},
 		"preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")
 		}, []string{"+fixup!", "P", "+Preflight: 1 finding", "+messages are in form", "fixup", "enter", "+◆ Shape", "+What could be done with this plan", "enter", "+from 1 2"}, nil},

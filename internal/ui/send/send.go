@@ -88,6 +88,12 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		m.look.Set(read.files)
 		return nil
 	}
+	if text, ok := reading.Value.(request); ok {
+		if reading.Err != nil {
+			return kit.Show(kit.Notice{Text: reading.Err.Error(), Trouble: true})
+		}
+		return tea.Batch(tea.SetClipboard(string(text)), kit.Say(fmt.Sprintf("The request is on the clipboard, %s, if the terminal lets programs reach it; bastel request writes it.", app.Count(strings.Count(string(text), "\n"), "line"))))
+	}
 	if items, ok := reading.Value.(preflight); ok {
 		if reading.Err != nil {
 			return kit.Show(kit.Notice{Text: reading.Err.Error(), Trouble: true})
@@ -131,6 +137,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is different there and here, what differs between the two.", Do: kit.When(len(m.rows(m.half)) > 0, m.lookInto)},
 		{Keys: []string{"P"}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, leftovers, large files, authors, checks, the target. enter goes to where a finding is mended.", Do: kit.When(m.why == "" && m.loaded, m.lookBefore)},
 		{Keys: []string{"V"}, Asks: true, Name: "land", Help: "Move the target forward to the branch, on the remote and here; and delete the branch, if you say so.", Do: kit.When(m.why == "" && m.loaded && !m.series.Shared, m.chooseLanding)},
+		{Keys: []string{"C"}, Name: "copy the request", Help: "Put the text of a request for review on the clipboard, as Markdown: what and why, the commits, what changed since the last push.", Rare: true, Do: kit.When(len(m.series.Next) > 0, m.copyRequest)},
 		{Keys: []string{"Y"}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.", Do: kit.When(m.canTake(), m.takeIn)},
 	}
 	moves := kit.Navigator{
@@ -235,6 +242,16 @@ func (m *Model) chooseLanding() tea.Cmd {
 			}})
 		}},
 	}})
+}
+
+// request is the text of a request for review.
+type request string
+
+func (m *Model) copyRequest() tea.Cmd {
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		text, err := m.app.Request(ctx)
+		return request(text), err
+	})
 }
 
 // canTake says whether the remote has commits of somebody else that are known here.
