@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 
+	"bastel/internal/journal"
 	"bastel/internal/send"
 )
 
@@ -75,4 +77,63 @@ func (a *App) Request(ctx context.Context) (string, error) {
 		since = s.Pairs
 	}
 	return send.Request(plan.Branch, series, since), nil
+}
+
+// LastSent is the last push of the current branch that the remote took, if the remote
+// still has exactly that.
+func (a *App) LastSent(ctx context.Context) (journal.Entry, send.Comparison, error) {
+	c, err := a.CompareRemote(ctx, true)
+	if err != nil {
+		return journal.Entry{}, c, err
+	}
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return journal.Entry{}, c, err
+	}
+	sent := map[int]bool{}
+	for _, e := range entries {
+		if e.Kind == journal.Pushed && e.Title == "sent" {
+			sent[e.Of] = true
+		}
+	}
+	for _, e := range entries { // the youngest first
+		if e.Kind != journal.Push || !sent[e.Number] || e.Ref != c.Ref {
+			continue
+		}
+		switch {
+		case c.Shared:
+			return e, c, refuse("%s is shared: others may build on what was sent. It is not taken back; send a commit that undoes it.", c.Branch)
+		case e.New != c.There:
+			return e, c, refuse("%s on %s is not at what you sent last any more: somebody built on it, or it was sent again. Nothing was changed.", c.Branch, c.Remote)
+		}
+		return e, c, nil
+	}
+	return journal.Entry{}, c, refuse("Nothing was sent from here that could be taken back.")
+}
+
+// TakeBackSent puts the remote's branch back to where it was before the last push, with a
+// lease on what was sent; a branch that was new there goes. It says so in a sentence.
+func (a *App) TakeBackSent(ctx context.Context, progress func(line string)) (string, error) {
+	if err := a.free(); err != nil {
+		return "", err
+	}
+	last, c, err := a.LastSent(ctx)
+	if err != nil {
+		return "", err
+	}
+	entry := journal.Entry{Kind: journal.Push, Ref: c.Ref, Old: last.New, New: last.Old, Title: c.Branch + " on " + c.Remote + " taken back"}
+	if entry, err = a.Journal.Append(ctx, entry); err != nil {
+		return "", err
+	}
+	err = send.PushRef(ctx, a.Repo, c.Remote, c.Ref, last.Old, last.New, progress)
+	outcome := journal.Entry{Kind: journal.Pushed, Ref: c.Ref, Old: last.New, New: last.Old, Of: entry.Number, Title: "taken back"}
+	if err != nil {
+		outcome.Title = "not taken back: " + firstLine(err.Error())
+	}
+	_, noteErr := a.Journal.Append(context.WithoutCancel(ctx), outcome)
+	where := "is at " + last.Old.Short() + " again"
+	if last.Old.IsZero() {
+		where = "is gone again"
+	}
+	return fmt.Sprintf("%s on %s %s. Who fetched meanwhile still has what was sent.", c.Branch, c.Remote, where), errors.Join(err, noteErr)
 }

@@ -27,12 +27,19 @@ type sendDocument struct {
 }
 
 func (c *command) send() *cobra.Command {
-	var dryRun bool
+	var dryRun, back bool
 	cmd := &cobra.Command{
-		Use:   "send [--dry-run]",
+		Use:   "send [--dry-run | --take-back]",
 		Short: "Compare the branch with the remote and push it, guarded",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			if back {
+				said, err := a.TakeBackSent(ctx, c.progress)
+				if err != nil {
+					return err
+				}
+				return c.answer(map[string]any{"result": "taken_back"}, func(w io.Writer) { fmt.Fprintln(w, safe.Line(said)) })
+			}
 			compared, err := a.CompareRemote(ctx, true)
 			if err == nil && !dryRun {
 				err = a.Send(ctx, compared, c.progress)
@@ -42,6 +49,7 @@ func (c *command) send() *cobra.Command {
 			return c.sent(compared, dryRun, err)
 		}),
 	}
+	cmd.Flags().BoolVar(&back, "take-back", false, "put the remote's branch back to where it was before the last push, if nobody built on it")
 	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "only say what would happen")
 	return cmd
 }

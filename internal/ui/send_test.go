@@ -68,6 +68,12 @@ func TestSendByKeys(t *testing.T) {
 		"land by a merge": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "V", "+Land topic on its target", "merge commit", "enter", "+Message of the merge", "ctrl+s", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Merge topic", remote.Git("log", "-1", "--format=%s", "main"))
 		}},
+		"taken back": {func(f, remote *fixture.Repo) {
+			f.Git("push", "--quiet", "--set-upstream", "origin", "topic~1:refs/heads/topic")
+			f.Git("branch", "--quiet", "--set-upstream-to=origin/topic")
+		}, []string{"+Change thirty", "a", "+Sent 1 commit.", "X", "+is taken back on origin", "y", "+on origin is at", "X", "y", "+is not at what you sent last"}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Equal(t, f.Git("rev-parse", "topic~1"), remote.Git("rev-parse", "topic"))
+		}},
 		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+The request is on the clipboard"}, nil},
 		"preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")

@@ -138,6 +138,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"P"}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, leftovers, large files, authors, checks, the target. enter goes to where a finding is mended.", Do: kit.When(m.why == "" && m.loaded, m.lookBefore)},
 		{Keys: []string{"V"}, Asks: true, Name: "land", Help: "Move the target forward to the branch, on the remote and here; and delete the branch, if you say so.", Do: kit.When(m.why == "" && m.loaded && !m.series.Shared, m.chooseLanding)},
 		{Keys: []string{"C"}, Name: "copy the request", Help: "Put the text of a request for review on the clipboard, as Markdown: what and why, the commits, what changed since the last push.", Rare: true, Do: kit.When(len(m.series.Next) > 0, m.copyRequest)},
+		{Keys: []string{"X"}, Asks: true, Name: "take the push back", Help: "Put the remote's branch back to where it was before your last push, if nobody built on it.", Rare: true, Do: kit.When(m.why == "" && m.loaded, m.takeBack)},
 		{Keys: []string{"Y"}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.", Do: kit.When(m.canTake(), m.takeIn)},
 	}
 	moves := kit.Navigator{
@@ -251,6 +252,17 @@ func (m *Model) copyRequest() tea.Cmd {
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
 		text, err := m.app.Request(ctx)
 		return request(text), err
+	})
+}
+
+// takeBack asks first: what the remote has is everybody's to see.
+func (m *Model) takeBack() tea.Cmd {
+	return kit.Show(kit.Ask{
+		Question: fmt.Sprintf("The last push of %s is taken back on %s, if nobody built on it. y does it.", safe.Line(m.series.Branch), safe.Line(m.series.Remote)),
+		Key:      "y",
+		Yes: kit.Start(kit.Work{Title: "Taking the push back", Do: func(ctx context.Context, report func(string)) (string, error) {
+			return m.app.TakeBackSent(ctx, report)
+		}}),
 	})
 }
 
