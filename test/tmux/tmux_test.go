@@ -174,7 +174,7 @@ func TestTheWholeWay(t *testing.T) {
 
 	// Sent, after a question, since commits there are replaced.
 	term.keys("]", "]")
-	term.waitFor("10 commits to send, 6 there to be replaced", "rewritten", "gone")
+	term.waitFor("10 commits to send, 6 there to be replaced", "moved", "joined", "joins 2", "gone")
 	term.keys("a")
 	term.waitFor("6 commits on origin will be replaced by yours. y sends.")
 	term.keys("n")
