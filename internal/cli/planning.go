@@ -51,6 +51,11 @@ func (c *command) plan() *cobra.Command {
 	return cmd
 }
 
+type followedDocument struct {
+	From string `json:"from"`
+	To   string `json:"to"`
+}
+
 type stepDocument struct {
 	Title  string        `json:"title"`
 	From   []repo.ID     `json:"from"`
@@ -61,6 +66,8 @@ type stepDocument struct {
 	// other side.
 	Regions []int     `json:"regions,omitempty"`
 	Against []repo.ID `json:"against,omitempty"`
+	// Renames that its changes follow: paths before and after.
+	Followed []followedDocument `json:"followed,omitempty"`
 }
 
 func (c *command) forecast() *cobra.Command {
@@ -77,6 +84,9 @@ func (c *command) forecast() *cobra.Command {
 			steps := []stepDocument{}
 			for _, s := range f.Steps {
 				d := stepDocument{Title: s.Title, From: s.From, Result: s.Result, Paths: s.Paths(), Reason: s.Reason, Against: s.Against}
+				for _, move := range s.Followed {
+					d.Followed = append(d.Followed, followedDocument(move))
+				}
 				for _, conflict := range s.Conflicts {
 					d.Regions = append(d.Regions, len(conflict.Regions()))
 				}

@@ -24,7 +24,7 @@ func (m *Model) Actions() []kit.Action {
 	region := some && q.Region != nil
 	file := some && m.file().Chunks != nil
 	take := func(sides ...int) func() tea.Cmd {
-		return kit.When(some && (region || len(sides) < 2), func() tea.Cmd { return m.take1(sides...) })
+		return kit.When(some && (region || len(sides) < 2), func() tea.Cmd { return m.takeSides(sides...) })
 	}
 	actions := []kit.Action{
 		{Keys: []string{"1"}, Name: "take 1", Help: "Take the side that is called 1.", Do: take(0)},
@@ -39,7 +39,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"enter"}, Asks: true, Name: "look", Help: "Show what a commit behind one of the sides changes.", Do: kit.When(some, m.chooseLook)},
 		{Keys: []string{"space"}, Name: "pick line", Help: "Put the line at the cursor into the answer, or take it out.", Do: kit.When(region && m.line < len(m.lines()), m.pick)},
 		{Keys: []string{"B"}, Name: "both, 2 first", Help: "Take both sides, 2 first.", Rare: true, Do: take(1, 0)},
-		{Keys: []string{"0"}, Name: "neither", Help: "Take neither side: nothing stays there.", Rare: true, Do: kit.When(region || some && m.file().Kind != merge.RenameRename, func() tea.Cmd { return m.take1() })},
+		{Keys: []string{"0"}, Name: "neither", Help: "Take neither side: nothing stays there.", Rare: true, Do: kit.When(region || some && m.file().Kind != merge.RenameRename, func() tea.Cmd { return m.takeSides() })},
 		{Keys: []string{"p"}, Name: "open before", Help: "Go to the open place before.", Rare: true, Do: kit.When(some, func() tea.Cmd { return m.seek(-1) })},
 		{Keys: []string{"}"}, Name: "next place", Help: "Go to the next place, answered or not.", Rare: true, Do: kit.When(m.at+1 < len(m.spots), func() tea.Cmd { return m.goTo(m.at + 1) })},
 		{Keys: []string{"{"}, Name: "place before", Help: "Go to the place before, answered or not.", Rare: true, Do: kit.When(m.at > 0, func() tea.Cmd { return m.goTo(m.at - 1) })},
@@ -108,8 +108,8 @@ func (m *Model) seek(by int) tea.Cmd {
 	return m.goTo(at)
 }
 
-// take1 answers the question at the cursor by sides, each by its key's place.
-func (m *Model) take1(keys ...int) tea.Cmd {
+// takeSides answers the question at the cursor by sides, each by its key's place.
+func (m *Model) takeSides(keys ...int) tea.Cmd {
 	var sides []mend.Side
 	for _, key := range keys {
 		sides = append(sides, m.sides()[key])

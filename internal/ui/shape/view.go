@@ -11,6 +11,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/lanes"
+	"bastel/internal/merge"
 	"bastel/internal/replay"
 	"bastel/internal/safe"
 	"bastel/internal/shape"
@@ -270,17 +271,29 @@ func (m *Model) outcome(e shape.Entry, theme kit.Theme) (result, why kit.Seg) {
 		case replay.Empty:
 			return kit.Seg{Text: "empty", Style: theme.Strong}, kit.Seg{Text: "  " + safe.Line(step.Reason), Style: theme.Dim}
 		}
+		why = kit.Seg{Text: follows(step.Followed), Style: theme.Dim}
 		if c, ok := m.verdict(step.Tree); ok && !c.Passed {
-			return kit.Seg{Text: "check failed", Style: theme.Trouble}, kit.Seg{}
+			return kit.Seg{Text: "check failed", Style: theme.Trouble}, why
 		} else if ok {
-			return kit.Seg{Text: "checked", Style: theme.Next}, kit.Seg{}
+			return kit.Seg{Text: "checked", Style: theme.Next}, why
 		}
 		if step.Kept {
-			return kit.Seg{Text: "as it is", Style: theme.Dim}, kit.Seg{}
+			return kit.Seg{Text: "as it is", Style: theme.Dim}, why
 		}
-		return kit.Seg{Text: "clean", Style: theme.Dim}, kit.Seg{}
+		return kit.Seg{Text: "clean", Style: theme.Dim}, why
 	}
 	return kit.Seg{}, kit.Seg{}
+}
+
+// follows says which renames an entry's changes follow.
+func follows(moves []merge.Move) string {
+	switch len(moves) {
+	case 0:
+		return ""
+	case 1:
+		return "  follows " + safe.Line(moves[0].From) + " to " + safe.Line(moves[0].To)
+	}
+	return fmt.Sprintf("  follows %d renames", len(moves))
 }
 
 func (m *Model) outRows(width, i int, theme kit.Theme) []string {
