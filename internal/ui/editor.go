@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"strings"
+	"time"
 	"unicode"
 	"unicode/utf8"
 
@@ -297,5 +298,21 @@ func (m *Model) launch(msg kit.Launch) tea.Cmd {
 	if err != nil {
 		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
 	}
-	return tea.Exec(run, func(err error) tea.Msg { return launched{err, msg.Done} })
+	return tea.Exec(unhurried{run}, func(err error) tea.Msg { return launched{err, msg.Done} })
+}
+
+// unhurried keeps a program that ends at once, such as a script in an editor's place, from
+// coming back too early: the library stops its drawing beside all else, and if it is
+// started again before that has happened it stays stopped.
+type unhurried struct{ tea.ExecCommand }
+
+// leastAway is how long the screen is given away at least.
+const leastAway = 200 * time.Millisecond
+
+// Run carries the program out.
+func (u unhurried) Run() error {
+	back := time.After(leastAway)
+	err := u.ExecCommand.Run()
+	<-back
+	return err
 }

@@ -98,6 +98,7 @@ type waited struct {
 // settled are the conflicts of a plan, read anew.
 type settled struct {
 	number int
+	plan   shape.Plan
 	found  app.Mending
 }
 
@@ -132,7 +133,8 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		}
 		switch read := msg.Value.(type) {
 		case settled:
-			if read.number == m.number && m.waiting == nil {
+			// What was read of a plan that was answered since says nothing of what is next.
+			if read.number == m.number && m.waiting == nil && read.plan.Equal(m.planner.Plan()) {
 				return m.take(read.found.Matters, read.found.Memory)
 			}
 		case waited:
@@ -181,7 +183,7 @@ func (m *Model) read() tea.Cmd {
 	}
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
 		found, err := m.app.Mending(ctx, plan, forecast)
-		return settled{number, found}, err
+		return settled{number, plan, found}, err
 	})
 }
 
