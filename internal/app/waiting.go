@@ -51,7 +51,10 @@ func (a *App) Waiting(ctx context.Context) (*Waiting, error) {
 			return nil, nil
 		}
 		t, err := a.takeInMemory(ctx, ids)
-		return t.waiting, err
+		if err != nil {
+			return nil, fmt.Errorf("go on taking commits as loose changes (bastel take --stop forgets it): %w", err)
+		}
+		return t.waiting, nil
 	}
 	w := &Waiting{objects: a.Repo.NewOverlay(), stages: stages, merged: map[string]repo.Entry{}, Matter: Matter{Title: "what was put aside, and waits in the working tree", First: mend.Left}}
 	if busy {

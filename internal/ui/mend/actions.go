@@ -33,7 +33,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"n"}, Name: "next open", Help: "Go to the next open place, in this file or another one.", Do: kit.When(some, func() tea.Cmd { return m.seek(1) })},
 		{Keys: []string{"R"}, Asks: true, Name: "the rest alike", Help: "Answer the rest of this file, of files like it, or everything, as this place.", Do: kit.When(some && !q.Open(), m.repeat)},
 		{Keys: []string{"e"}, Asks: true, Name: "write", Help: "Write the text for this place yourself.", Do: kit.When(region, m.write)},
-		{Keys: []string{"S"}, Asks: true, Name: "ideas", Help: "Show answers that could be right.", Do: kit.When(region && len(m.ideas()) > 0, m.suggest)},
+		{Keys: []string{"S"}, Asks: true, Name: "ideas", Help: "Show answers that could be right.", Do: kit.When(region, m.suggest)},
 		{Keys: []string{"x"}, Name: "open again", Help: "Take the answer back, one that was reused too.", Do: kit.When(some && q.Origin != mend.Open, m.reopen)},
 		{Keys: []string{"a"}, Asks: true, Name: "apply", Help: "Apply the plan once all is answered. In the working tree: write what is answered whole, and make the merge's commit when all is settled.", Do: kit.When(m.canApply(), m.apply)},
 		{Keys: []string{"enter"}, Asks: true, Name: "look", Help: "Show what a commit behind one of the sides changes.", Do: kit.When(some, m.chooseLook)},
@@ -47,7 +47,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"i"}, Asks: true, Name: "in your editor", Help: "Open the file with markers in your editor, in a scratch folder with what lies around it, and take the result back.", Rare: true, Do: kit.When(some && m.writable(), m.edit)},
 		{Keys: []string{"J"}, Asks: true, Name: "join first", Help: "Join the entries that conflict at the same lines, so that the question is put once.", Rare: true, Do: kit.When(m.joinable() != nil, m.joinFirst)},
 		{Keys: []string{"M"}, Asks: true, Name: "declare settled", Help: "Take the file as it lies in the working tree for settled.", Rare: true, Do: kit.When(m.waiting != nil && some, m.declare)},
-		{Keys: []string{"H"}, Asks: true, Name: "remembered answers", Help: "List the answers that come back by themselves, and forget some.", Rare: true, Do: m.remembered},
+		{Keys: []string{"H"}, Name: "remembered answers", Help: "List the answers that come back by themselves, and forget some.", Rare: true, Do: m.remembered},
 	}
 	if m.waiting != nil && len(m.waiting.Taking) > 0 {
 		actions = append(actions, kit.Action{Keys: []string{"z"}, Name: "stop taking", Help: "Forget what is being taken as loose changes. Your files are as they were.", Do: m.stopTaking})
@@ -325,8 +325,12 @@ type meant struct {
 
 func (m *Model) suggest() tea.Cmd {
 	q, _ := m.question()
+	ideas := m.ideas()
+	if len(ideas) == 0 {
+		return kit.Say("Nothing suggests itself here.")
+	}
 	choose := kit.Choose{Title: "Answers that could be right"}
-	for _, s := range m.ideas() {
+	for _, s := range ideas {
 		text := ""
 		for _, line := range s.Answer.Lines(*q.Region) {
 			text += string(line) + " "

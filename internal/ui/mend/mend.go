@@ -141,6 +141,8 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 			if read.number == m.looks {
 				return m.takeWaiting(read.found)
 			}
+		case answers:
+			return m.offerAnswers(read)
 		case drafted:
 			return m.writeMerge(read)
 		case told:

@@ -224,12 +224,18 @@ func (m *Model) joinFirst() tea.Cmd {
 	return kit.Show(kit.Ask{Question: question, Key: "y", Yes: kit.Show(kit.ForScreen{Screen: Name, Msg: joining(places)})})
 }
 
-// remembered lists the answers that come back by themselves.
+// answers are those that come back by themselves, the oldest first.
+type answers []app.RememberedAnswer
+
 func (m *Model) remembered() tea.Cmd {
-	answers, err := m.app.Answers()
-	if err != nil {
-		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
-	}
+	return kit.Read(m.ctx, Name, func(context.Context) (any, error) {
+		found, err := m.app.Answers()
+		return answers(found), err
+	})
+}
+
+// offerAnswers lists what is remembered, to forget some of it.
+func (m *Model) offerAnswers(answers answers) tea.Cmd {
 	if len(answers) == 0 {
 		return kit.Say("No answer is remembered yet. Those of a plan are, when it is applied.")
 	}
