@@ -27,7 +27,7 @@ var rooms = []string{
 	"internal/app",
 	"internal/demo internal/draw",
 	coreBegins,
-	"internal/send internal/journal internal/suggest",
+	"internal/send internal/journal internal/suggest internal/review",
 	"internal/replay",
 	"internal/shape internal/tray",
 	"internal/mend",

@@ -20,6 +20,7 @@ type App struct {
 	Journal *journal.Log
 	engine  *replay.Engine
 	sorting sync.Mutex // held while the trays change
+	reading sync.Mutex // held while what was read, and the notes, change
 }
 
 // Refusal is a "no": what was asked cannot be done as things are, and nothing was

@@ -41,6 +41,7 @@ func Advice(err error) string {
 		{repo.ErrMissingObject, "The clone is shallow, partial or damaged. Fetch what is missing: git fetch --unshallow, or git fsck says what is wrong."},
 		{repo.ErrNeedsAnswer, "Set up a key agent or a credential helper, or run bastel send in a terminal, where it can ask."},
 		{repo.ErrUnreachable, "Check the network and the address, then try again: nothing is lost."},
+		{ErrNoService, "Check that it runs, and its address: git config bastel.review. The notes are as they were."},
 		{repo.ErrNoSuchRemote, "Check the remote's address: git remote get-url NAME."},
 	} {
 		if errors.Is(err, known.err) {

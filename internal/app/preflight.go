@@ -12,6 +12,7 @@ import (
 	"bastel/internal/merge"
 	"bastel/internal/repo"
 	"bastel/internal/send"
+	"bastel/internal/tray"
 )
 
 // tooLarge is the size of a file from which on it is pointed out before it is sent, in
@@ -98,7 +99,33 @@ func (a *App) facts(ctx context.Context, settings Settings) (send.Facts, error) 
 			f.Failed = append(f.Failed, s.ID)
 		}
 	}
+	if err := a.readFacts(ctx, compared.Branch, sources, &f); err != nil {
+		return f, err
+	}
 	return f, a.addedFacts(ctx, sources, &f)
+}
+
+// readFacts says what was not read yet, and how many notes are open.
+func (a *App) readFacts(ctx context.Context, branch string, sources []Source, f *send.Facts) error {
+	book, err := a.readBook()
+	if err != nil {
+		return err
+	}
+	for _, n := range book.Notes {
+		if n.Branch == branch && !n.Settled {
+			f.Notes++
+		}
+	}
+	series, err := a.seriesOf(ctx, sources)
+	if err != nil {
+		return err
+	}
+	for _, c := range series {
+		if slices.ContainsFunc(c.Files, func(file tray.File) bool { return slices.Contains(book.ReadHunks(file), false) }) {
+			f.Unread = append(f.Unread, c.ID)
+		}
+	}
+	return nil
 }
 
 // addedFacts looks into what the commits add: for leftovers and for large files.

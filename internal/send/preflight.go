@@ -29,11 +29,13 @@ const (
 	LargeFile = "large_files"
 	Identity  = "identity"
 	Checks    = "checks"
+	Read      = "read"
+	Notes     = "notes"
 	UpToDate  = "up_to_date"
 )
 
 // ItemNames lists the items in the order in which they are looked at.
-var ItemNames = []string{Linear, Subjects, Messages, Leftovers, LargeFile, Identity, Checks, UpToDate}
+var ItemNames = []string{Linear, Subjects, Messages, Leftovers, LargeFile, Identity, Checks, Read, Notes, UpToDate}
 
 // Item is one thing that the preflight looked at.
 type Item struct {
@@ -61,6 +63,8 @@ type Facts struct {
 	Check     bool     // a check command is set
 	Failed    []repo.ID
 	Unchecked []repo.ID
+	Unread    []repo.ID // commits of which not every hunk was read
+	Notes     int       // on the branch, that are not settled
 }
 
 // Preflight looks at a branch before it is sent. Levels say how much a finding of each
@@ -110,6 +114,13 @@ func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
 			return said(f.Failed, "", "the check failed on %s", "commit"), f.Failed, false
 		}
 		return said(f.Unchecked, "the check passed on every commit", "%s not checked yet", "commit"), f.Unchecked, len(f.Unchecked) == 0
+	case Read:
+		return said(f.Unread, "every commit was read through", "%s not read through yet", "commit"), f.Unread, len(f.Unread) == 0
+	case Notes:
+		if f.Notes == 0 {
+			return "no note is open", nil, true
+		}
+		return count(f.Notes, "note") + " not settled yet", nil, false
 	}
 	if f.Missing == 0 {
 		return "up to date with the target", nil, true

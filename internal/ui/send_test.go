@@ -77,7 +77,7 @@ func TestSendByKeys(t *testing.T) {
 		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+The request is on the clipboard"}, nil},
 		"preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")
-		}, []string{"+fixup!", "P", "+Preflight: 1 finding", "+messages are in form", "fixup", "enter", "+◆ Shape", "+What could be done with this plan", "enter", "+from 1 2"}, nil},
+		}, []string{"+fixup!", "P", "+Preflight: 2 findings", "+2 commits not read through yet", "+messages are in form", "fixup", "enter", "+◆ Shape", "+What could be done with this plan", "enter", "+from 1 2"}, nil},
 		"blocked by the preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "wip")
 			require.NoError(t, os.MkdirAll(filepath.Join(os.Getenv("XDG_CONFIG_HOME"), "bastel"), 0o777))
@@ -104,6 +104,28 @@ func TestSendByKeys(t *testing.T) {
 			remote.Git("fsck", "--strict")
 		})
 	}
+}
+
+// TestReadThrough: what is ticked and noted lasts through a rewriting.
+func TestReadThrough(t *testing.T) {
+	f := desk(t)
+	f.Git("checkout", "--quiet", "--force", "topic")
+	f.Git("clean", "--quiet", "--force")
+	remote := f.Remote(t)
+	f.Git("push", "--quiet", "origin", "main")
+	remote.Git("config", "receive.advertisePushOptions", "true")
+	d := newDriver(t, f.Dir)
+	d.play("+No loose changes", "]", "+Shape", "]", "+◆ Mend", "]", "+A new branch there", "v", "+0 of 2 commits read", "+Change ten",
+		"v", "+1 of 2 commits read", "+◆ Next  Change thirty", // the next one that was not read
+		"n", "down", "down", "down", "down", "m", "+Note on line 30 of a.go", "Why thirty?", "ctrl+s", "+┊ 1  your note", "+1 note open", "+┊ Why thirty?",
+		"m", "+Note 1", " And not forty?", "ctrl+s", "+Why thirty? And not forty?",
+		"h", "m", "+Note on the commit Change thirty", "As a whole", "ctrl+s", "+2 notes open", "+: As a whole",
+		"=", "+the whole branch as one difference", "+2 hunks", "=", "+◆ Now  1 of 2")
+	f.Git("rebase", "--quiet", "--force-rebase", "--onto", "main", "main", "topic", "--exec", "git commit --quiet --amend --no-edit --date=now --author='Ines Falk <i@x.example>'")
+	d.play("r", "+1 of 2 commits read", "+2 notes open", "v", "+2 of 2 commits read", "}", "l", "n", "v", "+1 of 2 commits read")
+	d.play("b", "+Notes on topic: 2 open", "Why", "enter", ".", "+Settled.", "+1 note open", "+, settled: Why thirty?")
+	d.play("b", "whole", "enter", "down", "x", "esc", "C", "+2 notes on the clipboard", "R", "+No review service is set", "esc", "+A new branch there", "P", "+1 note not settled yet", "+1 commit not read through yet", "read through", "enter", "+1 of 2 commits read")
+	assert.Empty(t, f.Git("status", "--porcelain"))
 }
 
 // TestTheFrame: pages over any screen, and what the frame does by itself.

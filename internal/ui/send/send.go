@@ -44,6 +44,7 @@ type Model struct {
 	size    kit.Size
 	look    *stream.Model // what the commit at the cursor changes, or what differs from its counterpart
 	title   string
+	reading *reading // the read-through; nil: not there
 }
 
 // Planner has the plan of the branch.
@@ -71,45 +72,62 @@ func (m *Model) Name() string { return Name }
 
 // Situated compares with what was last fetched; the remote is asked by a push.
 func (m *Model) Situated(app.Situation) tea.Cmd {
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.SendSeries(ctx, false) })
+	compare := kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.SendSeries(ctx, false) })
+	if m.reading != nil {
+		return tea.Batch(compare, m.readThrough())
+	}
+	return compare
 }
 
 // Update takes what was read.
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
-	reading, ok := msg.(kit.Reading)
-	if !ok {
-		return nil
-	}
-	if read, ok := reading.Value.(looked); ok {
-		if reading.Err != nil {
-			return kit.Show(kit.Notice{Text: reading.Err.Error(), Trouble: true})
+	switch msg := msg.(type) {
+	case leaveReading:
+		m.reading = nil
+	case kit.Reading:
+		if series, ok := msg.Value.(app.Series); ok {
+			m.haveSeries(series, msg.Err)
+			return nil
 		}
-		m.look, m.title = &stream.Model{}, read.title
-		m.look.Set(read.files)
-		return nil
-	}
-	if text, ok := reading.Value.(request); ok {
-		if reading.Err != nil {
-			return kit.Show(kit.Notice{Text: reading.Err.Error(), Trouble: true})
+		if msg.Err != nil {
+			return kit.Show(kit.Notice{Text: app.Explain(msg.Err), Trouble: true})
 		}
-		return tea.Batch(tea.SetClipboard(string(text)), kit.Say(fmt.Sprintf("The request is on the clipboard, %s, if the terminal lets programs reach it; bastel request writes it.", app.Count(strings.Count(string(text), "\n"), "line"))))
+		return m.have(msg.Value)
 	}
-	if items, ok := reading.Value.(preflight); ok {
-		if reading.Err != nil {
-			return kit.Show(kit.Notice{Text: reading.Err.Error(), Trouble: true})
-		}
-		return m.showPreflight(items)
-	}
+	return nil
+}
+
+// haveSeries takes the branch there and here.
+func (m *Model) haveSeries(series app.Series, err error) {
 	m.loaded, m.why = true, ""
-	if reading.Err != nil {
-		m.why = reading.Err.Error()
-		return nil
+	if err != nil {
+		m.why = err.Error()
+		return
 	}
-	m.series = reading.Value.(app.Series)
+	m.series = series
 	if m.cursor[kit.Next] == 0 {
 		m.cursor[kit.Next] = len(m.series.Next) - 1
 	}
 	m.clamp()
+}
+
+// have takes what was asked for by a key.
+func (m *Model) have(value any) tea.Cmd {
+	switch value := value.(type) {
+	case looked:
+		m.look, m.title = &stream.Model{}, value.title
+		m.look.Set(value.files)
+	case app.ReadThrough:
+		if m.reading == nil {
+			m.reading = newReading(m, value)
+		} else {
+			m.reading.refresh(value)
+		}
+	case request:
+		return tea.Batch(tea.SetClipboard(string(value)), kit.Say(fmt.Sprintf("The request is on the clipboard, %s, if the terminal lets programs reach it; bastel request writes it.", app.Count(strings.Count(string(value), "\n"), "line"))))
+	case preflight:
+		return m.showPreflight(value)
+	}
 	return nil
 }
 
@@ -128,13 +146,17 @@ func (m *Model) clamp() {
 
 // Actions lists what can be done here.
 func (m *Model) Actions() []kit.Action {
-	if m.look != nil {
+	switch {
+	case m.look != nil:
 		return m.lookActions()
+	case m.reading != nil:
+		return m.reading.actions()
 	}
 	ready := m.why == "" && m.loaded && !m.series.UpToDate()
 	actions := []kit.Action{
 		{Keys: []string{"a"}, Asks: true, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: kit.When(ready, m.push)},
 		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is different there and here, what differs between the two.", Do: kit.When(len(m.rows(m.half)) > 0, m.lookInto)},
+		{Keys: []string{"v"}, Name: "read through", Help: "Read the branch as its reviewers will see it, commit by commit; tick off what you have read, and keep notes on lines.", Do: kit.When(m.why == "" && m.loaded, m.readThrough)},
 		{Keys: []string{"P"}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, leftovers, large files, authors, checks, the target. enter goes to where a finding is mended.", Do: kit.When(m.why == "" && m.loaded, m.lookBefore)},
 		{Keys: []string{"V"}, Asks: true, Name: "land", Help: "Move the target forward to the branch, on the remote and here; and delete the branch, if you say so.", Do: kit.When(m.why == "" && m.loaded && !m.series.Shared, m.chooseLanding)},
 		{Keys: []string{"C"}, Name: "copy the request", Help: "Put the text of a request for review on the clipboard, as Markdown: what and why, the commits, what changed since the last push.", Rare: true, Do: kit.When(len(m.series.Next) > 0, m.copyRequest)},
@@ -209,12 +231,20 @@ func (m *Model) showPreflight(items preflight) tea.Cmd {
 		option := kit.Option{Key: string(item.Level), Label: safe.Line(item.Message), Detail: strings.ReplaceAll(item.Name, "_", " ")}
 		if item.Level != sending.OK {
 			found++
-			option.Do = func() tea.Cmd { return m.planner.Mend(item.Name) }
+			option.Do = func() tea.Cmd { return m.mend(item.Name) }
 		}
 		choose.Options = append(choose.Options, option)
 	}
 	choose.Title = "Preflight: " + app.Count(found, "finding") + "; enter goes to where one is mended"
 	return kit.Show(choose)
+}
+
+// mend goes to where a finding of the preflight is mended.
+func (m *Model) mend(item string) tea.Cmd {
+	if item == sending.Read || item == sending.Notes {
+		return m.readThrough()
+	}
+	return m.planner.Mend(item)
 }
 
 // chooseLanding asks how the branch comes into its target; the straight line first.
@@ -319,6 +349,9 @@ func (m *Model) carryOut(ctx context.Context, seen sending.Comparison, report fu
 // View draws the screen.
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
+	if m.reading != nil {
+		return m.reading.view(size, theme)
+	}
 	if m.look != nil {
 		head := []string{kit.Heading(size.Width, "Look", m.title, true, theme.Now, theme, false), kit.Blank(size.Width)}
 		return append(head, m.look.View(size.Width, size.Height-len(head), true, stream.Cool, theme)...)
@@ -461,6 +494,10 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 
 // Click goes to a commit.
 func (m *Model) Click(x, y int) tea.Cmd {
+	if m.reading != nil {
+		m.reading.click(x, y)
+		return nil
+	}
 	if m.look != nil {
 		m.look.Click(y - 2)
 		return nil
@@ -475,6 +512,10 @@ func (m *Model) Click(x, y int) tea.Cmd {
 
 // Wheel scrolls the half under the mouse.
 func (m *Model) Wheel(x, _, turns int) {
+	if m.reading != nil {
+		m.reading.wheel(x, turns)
+		return
+	}
 	if m.look != nil {
 		m.look.Move(3 * turns)
 		return

@@ -58,6 +58,9 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 		}
 		return kit.Split(width, backdrop,
 			[]kit.Seg{pointer, {Text: name, Style: heading.Bold(true)}, {Text: m.origin(f), Style: theme.Dim}}, kit.Seg{Text: summary(f), Style: theme.Dim})
+	case noteRow:
+		line := m.noteLines(f.Hunks[r.hunk].ID, int(r.line))[r.part]
+		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     ┊ ", Style: theme.Accent}, kit.Seg{Text: line.text, Style: line.style(theme)})
 	case hunkRow:
 		return m.drawHunk(width, f, r, backdrop, pointer, theme)
 	}

@@ -125,11 +125,12 @@ func (m *Model) Read() {
 	}
 	m.setFolded(hunks, read)
 	if read {
-		m.toUnread()
+		m.ToUnread()
 	}
 }
 
-func (m *Model) toUnread() {
+// ToUnread goes to the next hunk that was not looked through.
+func (m *Model) ToUnread() {
 	for at := m.cursor + 1; at < len(m.rows); at++ {
 		r := m.rows[at]
 		if r.kind == hunkRow && !m.read[m.files[r.file].Hunks[r.hunk].ID] {

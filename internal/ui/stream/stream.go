@@ -21,6 +21,7 @@ const (
 	hunkRow // where a hunk, or the part after a cut, lies, or all there is to say of it
 	lineRow
 	gapRow
+	noteRow // a line of a note on the line above
 )
 
 // row is one line of the scroll, by places in sections, files, hunks and lines; -1
@@ -61,6 +62,7 @@ type Model struct {
 	noSpaces bool                    // changes of white space do not show as such
 	leftover map[string]map[int]bool // by hunk id: lines that a sweep would take
 	also     map[string]string       // by path: where else the file has changes
+	notes    map[string]map[int][]Note
 	colours  painter
 }
 
@@ -147,6 +149,9 @@ func (m *Model) layoutFile(s, f int32) {
 			}
 			for part := range m.parts(line.Text) {
 				m.rows = append(m.rows, row{lineRow, s, f, int32(h), int32(l), int32(part)})
+			}
+			for part := range m.noteLines(hunk.ID, l) {
+				m.rows = append(m.rows, row{noteRow, s, f, int32(h), int32(l), int32(part)})
 			}
 		}
 	}

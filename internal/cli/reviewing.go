@@ -1,0 +1,142 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+	"bastel/internal/review"
+	"bastel/internal/safe"
+)
+
+type readDocument struct {
+	ID      repo.ID `json:"id"`
+	Subject string  `json:"subject"`
+	Hunks   int     `json:"hunks"`
+	Read    int     `json:"read"`
+}
+
+func (c *command) read() *cobra.Command {
+	var not bool
+	cmd := &cobra.Command{
+		Use:   "read [COMMIT...]",
+		Short: "Say what was read of the branch, or that commits were read",
+		Long: `Say of each commit of the branch how many of its hunks were read. With COMMITs note that
+they were read. What was read stays read through a rewriting, as long as it is the same.`,
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			if len(args) == 0 && not {
+				return fmt.Errorf("%w: --not needs the commits that are meant", errUsage)
+			}
+			if len(args) > 0 {
+				hunks, err := a.TickCommits(ctx, args, !not)
+				if err != nil {
+					return err
+				}
+				return c.answer(map[string]int{"hunks": hunks}, func(w io.Writer) {
+					word := "read"
+					if not {
+						word = "not read"
+					}
+					fmt.Fprintf(w, "%s: %s\n", word, app.Count(hunks, "hunk"))
+				})
+			}
+			r, err := a.ReadThrough(ctx)
+			if err != nil {
+				return err
+			}
+			commits := []readDocument{}
+			for i, s := range r.Sources {
+				read, all := r.Tally(i)
+				commits = append(commits, readDocument{s.ID, s.Commit.Subject(), all, read})
+			}
+			return c.answer(map[string]any{"commits": commits, "notes": append([]review.Placed{}, r.Notes...), "verdicts": append([]review.Verdict{}, r.Verdicts...)}, func(w io.Writer) {
+				for _, d := range commits {
+					fmt.Fprintf(w, "%s  %2d of %2d  %s\n", d.ID.Short(), d.Read, d.Hunks, safe.Line(d.Subject))
+				}
+			})
+		}),
+	}
+	cmd.Flags().BoolVar(&not, "not", false, "note that they were not read after all")
+	return cmd
+}
+
+func (c *command) note() *cobra.Command {
+	var text string
+	cmd := &cobra.Command{
+		Use:   "note COMMIT [PATH:LINE] -m TEXT",
+		Short: "Keep a note on a line of a commit, or on all of it",
+		Args:  cobra.RangeArgs(1, 2),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			path, line := "", 0
+			if len(args) == 2 {
+				at := strings.LastIndexByte(args[1], ':')
+				number, err := strconv.Atoi(args[1][at+1:])
+				if at < 1 || err != nil {
+					return fmt.Errorf("%w: %q is not PATH:LINE", errUsage, args[1])
+				}
+				path, line = args[1][:at], number
+			}
+			number, err := a.NoteOn(ctx, args[0], path, line, text)
+			if err != nil {
+				return err
+			}
+			return c.answer(map[string]int{"number": number}, func(w io.Writer) { fmt.Fprintln(w, "note", number) })
+		}),
+	}
+	cmd.Flags().StringVarP(&text, "message", "m", "", "what the note says")
+	return cmd
+}
+
+func (c *command) notes() *cobra.Command {
+	var file string
+	var settle, reopen, drop int
+	cmd := &cobra.Command{
+		Use:   "notes [-o FILE] [--settle N | --reopen N | --drop N]",
+		Short: "List the notes on the branch as Markdown, or settle one",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			done := func(number int, word string, err error) error {
+				if err != nil {
+					return err
+				}
+				return c.answer(map[string]any{"number": number, "result": word}, func(w io.Writer) { fmt.Fprintf(w, "note %d: %s\n", number, word) })
+			}
+			switch {
+			case settle != 0:
+				return done(settle, "settled", a.SettleNote(settle, true))
+			case reopen != 0:
+				return done(reopen, "open", a.SettleNote(reopen, false))
+			case drop != 0:
+				return done(drop, "dropped", a.DropNote(drop))
+			}
+			r, err := a.ReadThrough(ctx)
+			if err != nil {
+				return err
+			}
+			text := review.Export(r.Branch, r.Notes)
+			if file != "" {
+				if err := os.WriteFile(file, []byte(text), 0o666); err != nil {
+					return fmt.Errorf("write the notes: %w", err)
+				}
+			}
+			return c.answer(map[string]any{"notes": append([]review.Placed{}, r.Notes...)}, func(w io.Writer) {
+				if file == "" {
+					io.WriteString(w, safe.Text(text))
+				}
+			})
+		}),
+	}
+	cmd.Flags().StringVarP(&file, "output", "o", "", "the file to write; default: standard output")
+	cmd.Flags().IntVar(&settle, "settle", 0, "the note of this number is settled")
+	cmd.Flags().IntVar(&reopen, "reopen", 0, "it is open again")
+	cmd.Flags().IntVar(&drop, "drop", 0, "take it away")
+	cmd.MarkFlagsMutuallyExclusive("settle", "reopen", "drop", "output")
+	return cmd
+}

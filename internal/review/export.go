@@ -1,0 +1,73 @@
+package review
+
+import (
+	"fmt"
+	"strings"
+
+	"bastel/internal/repo"
+)
+
+// Placed is a note with the commit in which its line stands now.
+type Placed struct {
+	Note
+	Place   `json:"-"`
+	Gone    bool    `json:"gone"` // the line is in no commit of the series any more
+	Now     repo.ID `json:"now"`  // the commit
+	Subject string  `json:"subject"`
+}
+
+// Export writes notes as Markdown, the open ones first.
+func Export(branch string, notes []Placed) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "# Notes on %s\n", branch)
+	for _, settled := range []bool{false, true} {
+		heading := "\n## Open\n\n"
+		if settled {
+			heading = "\n## Settled\n\n"
+		}
+		for _, n := range notes {
+			if n.Settled == settled {
+				b.WriteString(heading)
+				heading = ""
+				b.WriteString(n.markdown())
+			}
+		}
+	}
+	return b.String()
+}
+
+func (n Placed) markdown() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "- **%d** ", n.Number)
+	if n.Anchor.Path != "" {
+		fmt.Fprintf(&b, "%s line %d, ", code(n.Anchor.Path), n.Anchor.Number)
+	}
+	where := "in *" + n.Subject + "*"
+	if n.Gone {
+		where = "in commit " + n.Anchor.Commit.Short() + ", whose line is gone"
+	}
+	b.WriteString(where)
+	if n.By != "" {
+		b.WriteString(", from " + n.By)
+	}
+	b.WriteString("\n\n")
+	if n.Anchor.Path != "" {
+		fmt.Fprintf(&b, "      %s%s\n\n", n.Anchor.Sign, n.Anchor.Text)
+	}
+	for line := range strings.Lines(strings.TrimRight(n.Text, "\n")) {
+		b.WriteString("  " + strings.TrimRight(line, "\r\n") + "\n")
+	}
+	return b.String() + "\n"
+}
+
+// code is a code span in Markdown, which backquotes in the text do not end.
+func code(text string) string {
+	fence := "`"
+	for strings.Contains(text, fence) {
+		fence += "`"
+	}
+	if strings.HasPrefix(text, "`") || strings.HasSuffix(text, "`") {
+		text = " " + text + " "
+	}
+	return fence + text + fence
+}

@@ -1,0 +1,39 @@
+package review
+
+import (
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/pelletier/go-toml/v2"
+)
+
+// format names the layout of the file that a book is kept in.
+const format = "bastel-review/1"
+
+// ErrUnreadable is a file that holds no book.
+var ErrUnreadable = errors.New("it is not a book of what was read")
+
+type kept struct {
+	Format   string               `toml:"format"`
+	Notes    []Note               `toml:"note"`
+	Verdicts []Verdict            `toml:"verdict"`
+	Read     map[string]time.Time `toml:"read"`
+}
+
+// Parse reads what Encode wrote. Errors: ErrUnreadable.
+func Parse(data []byte) (Book, error) {
+	var k kept
+	if err := toml.Unmarshal(data, &k); err != nil {
+		return Book{}, fmt.Errorf("%w: %w", ErrUnreadable, err)
+	}
+	if k.Format != format {
+		return Book{}, fmt.Errorf("%w: its format is %q", ErrUnreadable, k.Format)
+	}
+	return Book{Read: k.Read, Notes: k.Notes, Verdicts: k.Verdicts}, nil
+}
+
+// Encode writes the book as TOML.
+func (b Book) Encode() ([]byte, error) {
+	return toml.Marshal(kept{format, b.Notes, b.Verdicts, b.Read})
+}

@@ -1,0 +1,113 @@
+package stream
+
+import (
+	"slices"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+
+	"bastel/internal/safe"
+	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
+)
+
+// Note is a remark that shows below a line.
+type Note struct {
+	Number  int
+	Head    string // who, and when
+	Text    string
+	Settled bool
+}
+
+// SetNotes shows notes, by hunk id and line. A hunk with an open one is not folded.
+func (m *Model) SetNotes(notes map[string]map[int][]Note) {
+	m.notes = notes
+	for id, lines := range notes {
+		for _, list := range lines {
+			if slices.ContainsFunc(list, func(n Note) bool { return !n.Settled }) {
+				delete(m.folded, id)
+			}
+		}
+	}
+	m.relayout()
+}
+
+// SetRead says which hunks were looked through, by hunk id; those are folded.
+func (m *Model) SetRead(read map[string]bool) {
+	m.read = read
+	m.folded = map[string]bool{}
+	for id, done := range read {
+		m.folded[id] = done
+	}
+	m.relayout()
+}
+
+// noteLine is one row of a note.
+type noteLine struct {
+	number  int
+	text    string
+	head    bool
+	settled bool
+}
+
+func (l noteLine) style(theme kit.Theme) lipgloss.Style {
+	switch {
+	case l.settled:
+		return theme.Dim
+	case l.head:
+		return theme.Accent
+	}
+	return theme.Plain
+}
+
+// noteLines lays the notes on a line out in rows.
+func (m *Model) noteLines(hunk string, line int) []noteLine {
+	var rows []noteLine
+	for _, n := range m.notes[hunk][line] {
+		rows = append(rows, noteLine{n.Number, safe.Line(n.Head), true, n.Settled})
+		if n.Settled {
+			continue
+		}
+		for part := range strings.SplitSeq(safe.Text(n.Text), "\n") {
+			for _, row := range kit.Wrap(kit.Expand(part), max(10, m.width-gutter)) {
+				rows = append(rows, noteLine{n.Number, row, false, false})
+			}
+		}
+	}
+	return rows
+}
+
+// NoteAtCursor gives the number of the note at the cursor, or of the first one on its
+// line; 0 where there is none.
+func (m *Model) NoteAtCursor() int {
+	r := m.at()
+	if r.hunk < 0 || r.line < 0 {
+		return 0
+	}
+	rows := m.noteLines(m.files[r.file].Hunks[r.hunk].ID, int(r.line))
+	switch {
+	case len(rows) == 0:
+		return 0
+	case r.kind == noteRow:
+		return rows[r.part].number
+	}
+	return rows[0].number
+}
+
+// PlaceAtCursor gives the indexes of file, hunk and line at the cursor; -1 for what it is
+// on none of.
+func (m *Model) PlaceAtCursor() (file, hunk, line int) {
+	r := m.at()
+	return int(r.file), int(r.hunk), int(r.line)
+}
+
+// GoToLine takes the cursor to a line, out of its fold.
+func (m *Model) GoToLine(file, hunk, line int) {
+	m.GoTo(Hit{file: file, hunk: hunk, line: line})
+}
+
+// HunksAtCursor gives the hunks that the cursor means: one, or all of a file on its heading.
+func (m *Model) HunksAtCursor() []tray.Hunk { return m.atCursor() }
+
+// WasRead says whether a hunk was looked through.
+func (m *Model) WasRead(id string) bool { return m.read[id] }
