@@ -52,7 +52,7 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 		return entry, a.stepDiscard(ctx, kind, entry)
 	}
 	elsewhere := false
-	if entry.Kind == journal.Apply {
+	if entry.Kind == journal.Apply || entry.Kind == journal.Forward {
 		if elsewhere, err = a.stillElsewhere(ctx, entry, from); err != nil {
 			return none, err
 		}

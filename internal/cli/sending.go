@@ -231,7 +231,7 @@ func (c *command) fetch() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "fetch [--forward]",
 		Short: "Fetch from the remote, and say what came and what it means here",
-		Long:  "Fetch from the remote, and say what came and what it means here. Your branches and files stay as they are; with --forward the local branch of the target's name moves up, if it has no commits of its own and is checked out nowhere.",
+		Long:  "Fetch from the remote, and say what came and what it means here. Your branches and files stay as they are; with --forward the current branch moves up to its upstream, with loose changes carried, and the local branch of the target's name, without a switch; only where they have no commits of their own.",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			arrivals, err := a.Fetch(ctx, c.progress)
@@ -252,7 +252,7 @@ func (c *command) fetch() *cobra.Command {
 			})
 		}),
 	}
-	cmd.Flags().BoolVar(&forward, "forward", false, "move the target's local branch up to what was fetched")
+	cmd.Flags().BoolVar(&forward, "forward", false, "move the current branch and the target's local one up to what was fetched")
 	return cmd
 }
 

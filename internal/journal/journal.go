@@ -34,6 +34,7 @@ const (
 	Take     Kind = "take"     // changes of commits from elsewhere came into working files, kept in Files
 	Apply    Kind = "apply"    // a branch rewritten by a plan
 	Land     Kind = "land"     // a target moved forward to a branch; New is zero if the branch went
+	Forward  Kind = "forward"  // a branch moved up to what was fetched
 	Push     Kind = "push"     // about to be pushed
 	Pushed   Kind = "pushed"   // the answer to the push in Of
 	Undo     Kind = "undo"     // the entry in Of was taken back
@@ -238,7 +239,7 @@ func StateOf(entries []Entry, worktree string) State {
 			continue
 		}
 		switch e.Kind {
-		case Commit, Uncommit, Fold, Sort, Apply, Discard, Mend, Take, Land:
+		case Commit, Uncommit, Fold, Sort, Apply, Discard, Mend, Take, Land, Forward:
 			s.Done, s.Undone = append(s.Done, e), nil
 		case Undo:
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)

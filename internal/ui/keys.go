@@ -28,7 +28,7 @@ func (m *Model) globalActions() []kit.Action {
 		{Keys: []string{"u"}, Name: "undo", Help: "Take the last commit or rewriting back.", Do: m.undo},
 		{Keys: []string{"U"}, Name: "redo", Help: "Do again what was taken back.", Rare: true, Do: m.redo},
 		{Keys: []string{"F"}, Name: "fetch", Help: "Fetch from the remote. Your branches and files stay as they are.", Rare: true, Do: m.fetch},
-		{Keys: []string{"ctrl+f"}, Name: "target forward", Help: "Move the local branch of the target's name up to what was fetched, without a switch.", Rare: true, Do: m.forward},
+		{Keys: []string{"ctrl+f"}, Name: "forward", Help: "Move the current branch up to its upstream, with loose changes carried, and the local branch of the target's name, without a switch; only where they have no commits of their own.", Rare: true, Do: m.forward},
 		{Keys: []string{"w"}, Name: "journal", Help: "Show what was done here.", Rare: true, Do: m.showJournal},
 		{Keys: []string{"r"}, Name: "look again", Help: "Read the repository anew.", Rare: true, Do: m.lookAgain},
 		{Keys: []string{"D"}, Name: "open the demo", Help: "Make the demo data in a temporary folder and go there.", Rare: true, Do: m.askDemo},

@@ -432,9 +432,9 @@ func arrived(arrivals []app.Arrival) string {
 	return text
 }
 
-// forward moves the target's local branch up to what was fetched.
+// forward moves branches up to what was fetched.
 func (m *Model) forward() tea.Cmd {
-	return kit.Start(kit.Work{Title: "Moving the target forward", Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work{Title: "Moving forward", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		return m.app.Forward(ctx)
 	}})
 }
