@@ -71,11 +71,12 @@ func send(t *testing.T, dir string) error {
 	a, _, err := app.Open(context.Background(), dir)
 	require.NoError(t, err)
 	defer a.Close()
-	compared, err := a.CompareRemote(context.Background(), true)
+	compared, err := a.CompareRemote(context.Background(), "", true)
 	if err != nil {
 		return err
 	}
-	return a.Send(context.Background(), compared, nil)
+	_, err = a.Send(context.Background(), app.Outgoing{Comparison: compared}, nil)
+	return err
 }
 
 func TestTransports(t *testing.T) {

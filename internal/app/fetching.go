@@ -47,7 +47,7 @@ func (a *App) Fetch(ctx context.Context, progress func(line string)) ([]Arrival,
 	if err != nil {
 		return nil, err
 	}
-	target, err := send.FindTarget(ctx, a.Repo, head.Branch())
+	target, err := send.FindTarget(ctx, a.Repo, head.Branch(), "")
 	if err != nil {
 		return nil, err
 	}

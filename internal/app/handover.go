@@ -7,6 +7,7 @@ import (
 	"fmt"
 
 	"bastel/internal/journal"
+	"bastel/internal/repo"
 	"bastel/internal/send"
 )
 
@@ -79,10 +80,10 @@ func (a *App) Request(ctx context.Context) (string, error) {
 	return send.Request(plan.Branch, series, since), nil
 }
 
-// LastSent is the last push of the current branch that the remote took, if the remote
-// still has exactly that.
-func (a *App) LastSent(ctx context.Context) (journal.Entry, send.Comparison, error) {
-	c, err := a.CompareRemote(ctx, true)
+// LastSent is the last push of the current branch that a remote took, if the remote still
+// has exactly that. With no name it is the one that the branch goes to.
+func (a *App) LastSent(ctx context.Context, remote string) (journal.Entry, send.Comparison, error) {
+	c, err := a.CompareRemote(ctx, remote, true)
 	if err != nil {
 		return journal.Entry{}, c, err
 	}
@@ -97,7 +98,7 @@ func (a *App) LastSent(ctx context.Context) (journal.Entry, send.Comparison, err
 		}
 	}
 	for _, e := range entries { // the youngest first
-		if e.Kind != journal.Push || !sent[e.Number] || e.Ref != c.Ref {
+		if e.Kind != journal.Push || !sent[e.Number] || e.Ref != c.Ref || e.Remote != c.Remote {
 			continue
 		}
 		switch {
@@ -113,27 +114,22 @@ func (a *App) LastSent(ctx context.Context) (journal.Entry, send.Comparison, err
 
 // TakeBackSent puts the remote's branch back to where it was before the last push, with a
 // lease on what was sent; a branch that was new there goes. It says so in a sentence.
-func (a *App) TakeBackSent(ctx context.Context, progress func(line string)) (string, error) {
+func (a *App) TakeBackSent(ctx context.Context, remote string, progress func(line string)) (string, error) {
 	if err := a.free(); err != nil {
 		return "", err
 	}
-	last, c, err := a.LastSent(ctx)
+	last, c, err := a.LastSent(ctx, remote)
 	if err != nil {
 		return "", err
 	}
-	entry := journal.Entry{Kind: journal.Push, Ref: c.Ref, Old: last.New, New: last.Old, Title: c.Branch + " on " + c.Remote + " taken back"}
-	if entry, err = a.Journal.Append(ctx, entry); err != nil {
-		return "", err
+	p := push{App: a, remote: c.Remote, progress: progress, done: "taken back", title: c.Branch + " on " + c.Remote + " taken back"}
+	for _, move := range append([]journal.RefMove{{Ref: last.Ref, Old: last.Old, New: last.New}}, last.Others...) {
+		p.refs = append(p.refs, repo.PushedRef{Ref: move.Ref, ID: move.Old, Expect: move.New})
 	}
-	err = send.PushRef(ctx, a.Repo, c.Remote, c.Ref, last.Old, last.New, progress)
-	outcome := journal.Entry{Kind: journal.Pushed, Ref: c.Ref, Old: last.New, New: last.Old, Of: entry.Number, Title: "taken back"}
-	if err != nil {
-		outcome.Title = "not taken back: " + firstLine(err.Error())
-	}
-	_, noteErr := a.Journal.Append(context.WithoutCancel(ctx), outcome)
+	_, err = p.carryOut(ctx)
 	where := "is at " + last.Old.Short() + " again"
 	if last.Old.IsZero() {
 		where = "is gone again"
 	}
-	return fmt.Sprintf("%s on %s %s. Who fetched meanwhile still has what was sent.", c.Branch, c.Remote, where), errors.Join(err, noteErr)
+	return fmt.Sprintf("%s on %s %s. Who fetched meanwhile still has what was sent.", c.Branch, c.Remote, where), err
 }

@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -55,7 +54,7 @@ func (a *App) Land(ctx context.Context, how Landing, progress func(line string))
 		return l.done, err
 	}
 	if l.tip != l.there {
-		if err := l.push(ctx, l.ref, l.tip, l.there); err != nil {
+		if err := l.push(ctx, l.remote, l.ref, l.tip, l.there); err != nil {
 			return l.done, err
 		}
 	}
@@ -87,7 +86,7 @@ func (l *landing) look(ctx context.Context) (err error) {
 	if name == l.head.Branch() {
 		return refuse("You are on %s itself. Sending it is all that there is to do.", name)
 	}
-	if l.there, err = l.Repo.LsRemote(ctx, l.remote, l.ref); err != nil {
+	if l.there, err = send.Ask(ctx, l.Repo, l.remote, l.ref); err != nil {
 		return err
 	}
 	known, err := l.Repo.Has(ctx, l.there)
@@ -127,20 +126,15 @@ func (l *landing) makeTip(ctx context.Context) error {
 	return nil
 }
 
-// push moves one branch of the remote, with the journal before and after.
-func (l *landing) push(ctx context.Context, ref string, to, expect repo.ID) error {
-	entry := journal.Entry{Kind: journal.Push, Ref: ref, Old: expect, New: to, Title: strings.TrimPrefix(ref, "refs/heads/") + " to " + l.remote}
-	entry, err := l.Journal.Append(ctx, entry)
-	if err != nil {
-		return err
+// push moves one branch of a remote.
+func (l *landing) push(ctx context.Context, remote, ref string, to, expect repo.ID) error {
+	p := push{App: l.App, remote: remote, refs: []repo.PushedRef{{Ref: ref, ID: to, Expect: expect}}, progress: l.progress,
+		title: strings.TrimPrefix(ref, "refs/heads/") + " to " + remote, done: "sent"}
+	said, err := p.carryOut(ctx)
+	if said != "" {
+		l.done.Notes = append(l.done.Notes, said)
 	}
-	err = send.PushRef(ctx, l.Repo, l.remote, ref, to, expect, l.progress)
-	outcome := journal.Entry{Kind: journal.Pushed, Ref: ref, Old: expect, New: to, Of: entry.Number, Title: "sent"}
-	if err != nil {
-		outcome.Title = "not sent: " + firstLine(err.Error())
-	}
-	_, noteErr := l.Journal.Append(context.WithoutCancel(ctx), outcome)
-	return errors.Join(err, noteErr)
+	return err
 }
 
 // follow brings the local target along, and deletes the branch if that was asked for.
@@ -209,11 +203,11 @@ func (l *landing) localMove(ctx context.Context) (move journal.RefMove, err erro
 
 // deleteThere deletes the remote's branch, if all that it has is in the target now.
 func (l *landing) deleteThere(ctx context.Context) error {
-	t, err := send.FindTarget(ctx, l.Repo, l.head.Branch())
+	t, err := send.FindTarget(ctx, l.Repo, l.head.Branch(), "")
 	if err != nil || t.Ref == l.ref && t.Remote == l.remote {
 		return err
 	}
-	there, err := l.Repo.LsRemote(ctx, t.Remote, t.Ref)
+	there, err := send.Ask(ctx, l.Repo, t.Remote, t.Ref)
 	if err != nil || there.IsZero() {
 		return err
 	}
@@ -229,7 +223,7 @@ func (l *landing) deleteThere(ctx context.Context) error {
 		l.done.Notes = append(l.done.Notes, fmt.Sprintf("%s on %s has commits that did not land, and stays.", t.Branch, t.Remote))
 		return nil
 	}
-	return l.push(ctx, t.Ref, repo.ID{}, there)
+	return l.push(ctx, t.Remote, t.Ref, repo.ID{}, there)
 }
 
 // carryLanding moves the local target forward and, where the branch goes, HEAD onto it:

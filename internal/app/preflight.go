@@ -75,7 +75,7 @@ func (a *App) blocked(ctx context.Context) error {
 
 func (a *App) facts(ctx context.Context, settings Settings) (send.Facts, error) {
 	var f send.Facts
-	compared, err := a.CompareRemote(ctx, false)
+	compared, err := a.CompareRemote(ctx, "", false)
 	if err != nil {
 		return f, err
 	}

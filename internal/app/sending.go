@@ -6,84 +6,37 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
-	"bastel/internal/journal"
 	"bastel/internal/repo"
 	"bastel/internal/send"
 	"bastel/internal/tray"
 )
-
-// CompareRemote looks at the current branch and what its remote has. With ask the
-// remote is asked, else what was last fetched counts.
-func (a *App) CompareRemote(ctx context.Context, ask bool) (send.Comparison, error) {
-	head, err := a.branchHead(ctx)
-	if err != nil {
-		return send.Comparison{}, err
-	}
-	c, err := send.Compare(ctx, a.Repo, head.Branch(), ask)
-	if err != nil {
-		return c, err
-	}
-	return c, a.withoutTaken(ctx, &c)
-}
-
-// Send pushes what the comparison shows. The journal has it before and after.
-func (a *App) Send(ctx context.Context, c send.Comparison, progress func(line string)) error {
-	if err := a.free(); err != nil {
-		return err
-	}
-	if err := c.Verdict(); err != nil || c.UpToDate() {
-		return err
-	}
-	if err := a.blocked(ctx); err != nil {
-		return err
-	}
-	now, err := a.Repo.RefValue(ctx, "refs/heads/"+c.Branch)
-	if err != nil {
-		return err
-	}
-	if now != c.Here {
-		return refuse("%s has moved since it was compared with the remote. Nothing was sent. Look again, then repeat.", c.Branch)
-	}
-	entry := journal.Entry{Kind: journal.Push, Ref: c.Ref, New: c.Here, Title: c.Branch + " to " + c.Remote}
-	if known, err := a.Repo.Has(ctx, c.There); err == nil && known {
-		entry.Old = c.There
-	}
-	entry, err = a.Journal.Append(ctx, entry)
-	if err != nil {
-		return err
-	}
-	err = send.Push(ctx, a.Repo, c, progress)
-	if err != nil && ctx.Err() != nil {
-		err = &Refusal{Reason: fmt.Sprintf("The push was stopped. Whether %s took it shows when you fetch; trying again is safe.", c.Remote), Err: ctx.Err()}
-	}
-	outcome := journal.Entry{Kind: journal.Pushed, Ref: entry.Ref, New: c.Here, Of: entry.Number, Title: "sent"}
-	if err != nil {
-		outcome.Title = "not sent: " + firstLine(err.Error())
-	}
-	_, noteErr := a.Journal.Append(context.WithoutCancel(ctx), outcome)
-	return errors.Join(err, noteErr)
-}
-
-func firstLine(text string) string {
-	line, _, _ := strings.Cut(text, "\n")
-	return line
-}
 
 // Series is the branch there and here, commit by commit.
 type Series struct {
 	send.Comparison
 	Now, Next []Source       // there and here, oldest first, from where they leave the target
 	Pairs     []send.Pairing // what each commit there became here
+	Stack     []send.Comparison
+	Remotes   []string
+	Last      Sent // what the server said to the last push
 }
 
 // SendSeries looks at both series. With ask the remote is asked.
 func (a *App) SendSeries(ctx context.Context, ask bool) (Series, error) {
-	compared, err := a.CompareRemote(ctx, ask)
+	compared, err := a.CompareRemote(ctx, "", ask)
 	s := Series{Comparison: compared}
 	if err != nil {
 		return s, err
+	}
+	if s.Remotes, err = a.Repo.Remotes(ctx); err != nil {
+		return s, err
+	}
+	if s.Last, err = a.LastSaid(ctx, s.Ref); err != nil {
+		return s, err
+	}
+	if s.Stack, err = a.CompareStack(ctx, "", ask); err != nil && !errors.As(err, new(*Refusal)) {
+		return s, err // a series that cannot be planned has no stack
 	}
 	base, err := a.sharedStart(ctx, compared)
 	if err != nil {

@@ -92,7 +92,7 @@ func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
 	theirs := other.Commit("From Mira", "mira", "m\n")
 	other.Git("push", "--quiet", "origin", "feature")
 
-	compared, err := a.CompareRemote(ctx, true)
+	compared, err := a.CompareRemote(ctx, "", true)
 	require.NoError(t, err)
 	assert.ErrorContains(t, compared.Verdict(), "Somebody pushed")
 	came, err := a.Fetch(ctx, nil)
@@ -110,10 +110,11 @@ func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
 	require.NoError(t, err)
 	_, err = a.Apply(ctx, plan, nil)
 	require.NoError(t, err)
-	compared, err = a.CompareRemote(ctx, true)
+	compared, err = a.CompareRemote(ctx, "", true)
 	require.NoError(t, err)
 	require.NoError(t, compared.Verdict(), "what was taken in is here")
-	require.NoError(t, a.Send(ctx, compared, nil))
+	_, err = a.Send(ctx, app.Outgoing{Comparison: compared}, nil)
+	require.NoError(t, err)
 	assert.Equal(t, "From Mira", remote.Git("log", "-1", "--format=%s", "feature"))
 	var refusal *app.Refusal
 	_, err = a.WithTaken(ctx, plan, 0, []repo.ID{plan.Tip})

@@ -16,42 +16,68 @@ import (
 )
 
 type sendDocument struct {
-	Remote   string     `json:"remote"`
-	Branch   string     `json:"branch"`
-	Old      repo.ID    `json:"old"`
-	New      repo.ID    `json:"new"`
-	Result   string     `json:"result"` // pushed, up_to_date, refused; with --dry-run: would_push
-	Reason   string     `json:"reason"`
-	Cause    send.Cause `json:"cause,omitempty"`
-	Replaces []repo.ID  `json:"replaces"`
+	Remote   string           `json:"remote"`
+	Branch   string           `json:"branch"`
+	Old      repo.ID          `json:"old"`
+	New      repo.ID          `json:"new"`
+	Result   string           `json:"result"` // pushed, up_to_date, refused; with --dry-run: would_push
+	Reason   string           `json:"reason"`
+	Cause    send.Cause       `json:"cause,omitempty"`
+	Replaces []repo.ID        `json:"replaces"`
+	Stack    []branchDocument `json:"stack,omitempty"` // what goes along
+	Server   string           `json:"server"`          // what it said, word for word
+	Links    []string         `json:"links"`           // addresses of pages in that
+}
+
+type branchDocument struct {
+	Branch   string    `json:"branch"`
+	Old      repo.ID   `json:"old"`
+	New      repo.ID   `json:"new"`
+	Replaces []repo.ID `json:"replaces"`
 }
 
 func (c *command) send() *cobra.Command {
-	var dryRun, back bool
+	var dryRun, back, stack bool
+	var remote string
+	var options []string
 	cmd := &cobra.Command{
 		Use:   "send [--dry-run | --take-back]",
 		Short: "Compare the branch with the remote and push it, guarded",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			if back {
-				said, err := a.TakeBackSent(ctx, c.progress)
+				said, err := a.TakeBackSent(ctx, remote, c.progress)
 				if err != nil {
 					return err
 				}
 				return c.answer(map[string]any{"result": "taken_back"}, func(w io.Writer) { fmt.Fprintln(w, safe.Line(said)) })
 			}
-			compared, err := a.CompareRemote(ctx, true)
-			if err == nil && !dryRun {
-				err = a.Send(ctx, compared, c.progress)
-			} else if err == nil {
-				err = compared.Verdict()
+			out, err := outgoing(ctx, a, remote, stack)
+			out.Options = options
+			var said app.Sent
+			switch {
+			case err != nil:
+			case dryRun:
+				err = out.Verdict()
+			default:
+				said, err = a.Send(ctx, out, c.progress)
 			}
-			return c.sent(compared, dryRun, err)
+			return c.sent(out, string(said), dryRun, err)
 		}),
 	}
 	cmd.Flags().BoolVar(&back, "take-back", false, "put the remote's branch back to where it was before the last push, if nobody built on it")
 	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "only say what would happen")
+	cmd.Flags().StringVar(&remote, "remote", "", "where to; default: branch.NAME.pushRemote, remote.pushDefault, the upstream's remote, origin")
+	cmd.Flags().StringArrayVar(&options, "option", nil, "hand an option to the server's hooks; may be given several times")
+	cmd.Flags().BoolVar(&stack, "stack", false, "send the branches that sit on commits of this one along, all or none")
 	return cmd
+}
+
+func outgoing(ctx context.Context, a *app.App, remote string, stack bool) (out app.Outgoing, err error) {
+	if out.Comparison, err = a.CompareRemote(ctx, remote, true); err == nil && stack {
+		out.Stack, err = a.CompareStack(ctx, remote, true)
+	}
+	return out, err
 }
 
 // progress shows the remote's messages, without those that only count up.
@@ -61,10 +87,15 @@ func (c *command) progress(line string) {
 	}
 }
 
-func (c *command) sent(compared send.Comparison, dryRun bool, err error) error {
+func (c *command) sent(out app.Outgoing, said string, dryRun bool, err error) error {
+	compared := out.Comparison
 	document := sendDocument{
 		Remote: compared.Remote, Branch: compared.Branch, Old: compared.There, New: compared.Here,
 		Result: "pushed", Replaces: append([]repo.ID{}, compared.Replaces...),
+		Server: said, Links: append([]string{}, app.Links(said)...),
+	}
+	for _, s := range out.Stack {
+		document.Stack = append(document.Stack, branchDocument{s.Branch, s.There, s.Here, append([]repo.ID{}, s.Replaces...)})
 	}
 	var refusal *send.Refusal
 	switch {
@@ -72,7 +103,7 @@ func (c *command) sent(compared send.Comparison, dryRun bool, err error) error {
 		document.Result, document.Reason, document.Cause = "refused", refusal.Reason, refusal.Cause
 	case err != nil:
 		return err
-	case compared.UpToDate():
+	case out.UpToDate():
 		document.Result = "up_to_date"
 	case dryRun:
 		document.Result = "would_push"
@@ -102,6 +133,12 @@ func printSent(w io.Writer, compared send.Comparison, d sendDocument) {
 			fmt.Fprintf(w, ", %d replaced", n)
 		}
 		fmt.Fprintln(w, ".")
+	}
+	if d.Result == "up_to_date" {
+		return
+	}
+	for _, s := range d.Stack {
+		fmt.Fprintf(w, "%s along: %s.\n", s.Branch, s.New.Short())
 	}
 }
 

@@ -134,7 +134,7 @@ func (p Place) makeWork(ctx context.Context) error {
 		return err
 	}
 	for ref, id := range map[string]repo.ID{"main": newMain, BranchName: sent} {
-		if _, err := r.Push(ctx, "origin", id, "refs/heads/"+ref, repo.ID{}, nil); err != nil {
+		if _, err := r.Push(ctx, "origin", []repo.PushedRef{{Ref: "refs/heads/" + ref, ID: id}}, nil, nil); err != nil {
 			return err
 		}
 	}

@@ -59,6 +59,8 @@ type Entry struct {
 	Index    []File       `json:"index,omitempty"`    // paths of the index that changed along
 	Stages   []Stage      `json:"stages,omitempty"`   // of a mend: what was unsettled before
 	Others   []RefMove    `json:"others,omitempty"`   // refs that moved along
+	Remote   string       `json:"remote,omitempty"`   // of a push: where it went
+	Said     string       `json:"said,omitempty"`     // of an answer to a push: what the server said
 	TraysOld repo.ID      `json:"trays_old,omitzero"` // how the trays were kept before and after
 	TraysNew repo.ID      `json:"trays_new,omitzero"`
 	Keep     []repo.ID    `json:"-"` // blobs that the entry keeps from being pruned

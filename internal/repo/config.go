@@ -7,7 +7,7 @@ import (
 )
 
 // Config gives the last value of a key of the repository's configuration, from
-// one reading of all of it. Section and name are compared without case.
+// one reading of all of it; see ForgetConfig. Section and name are compared without case.
 func (r *Repo) Config(ctx context.Context, key string) (string, error) {
 	values, err := r.ConfigAll(ctx, key)
 	if err != nil || len(values) == 0 {
@@ -18,8 +18,27 @@ func (r *Repo) Config(ctx context.Context, key string) (string, error) {
 
 // ConfigAll gives all values of a key, in the order in which they apply.
 func (r *Repo) ConfigAll(ctx context.Context, key string) ([]string, error) {
-	r.configOnce.Do(func() { r.config, r.configErr = r.readConfig(ctx) })
-	return r.config[canonicalKey(key)], r.configErr
+	config, err := r.configuration(ctx)
+	return config[canonicalKey(key)], err
+}
+
+// configuration is all of it, as it was when it was last read.
+func (r *Repo) configuration(ctx context.Context) (map[string][]string, error) {
+	r.configLock.Lock()
+	defer r.configLock.Unlock()
+	if r.config != nil {
+		return r.config, nil
+	}
+	config, err := r.readConfig(ctx)
+	r.config = config
+	return config, err
+}
+
+// ForgetConfig has the configuration read anew when it is needed next.
+func (r *Repo) ForgetConfig() {
+	r.configLock.Lock()
+	defer r.configLock.Unlock()
+	r.config = nil
 }
 
 // ConfigBool reads a truth value; what is not set is false.
@@ -65,5 +84,6 @@ func (r *Repo) SetConfig(ctx context.Context, key, value string) error {
 	if _, err := r.run(ctx, nil, "config", "--local", key, value); err != nil {
 		return fmt.Errorf("set %s: %w", key, err)
 	}
+	r.ForgetConfig()
 	return nil
 }

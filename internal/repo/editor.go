@@ -2,6 +2,7 @@ package repo
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -9,6 +10,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"syscall"
 )
 
 // EditorRun is the user's editor, ready to be run on a file in the terminal.
@@ -63,4 +65,25 @@ func (e *EditorRun) Run() error {
 		return fmt.Errorf("the editor: %w", err)
 	}
 	return nil
+}
+
+// ErrNoBrowser is a system on which nothing is known that opens pages.
+var ErrNoBrowser = errors.New("no browser is known: name one in the environment variable BROWSER")
+
+// OpenPage opens an address of the web in the user's browser, and does not wait for it.
+func (r *Repo) OpenPage(ctx context.Context, address string) error {
+	for name := range strings.SplitSeq(os.Getenv("BROWSER")+":xdg-open:open", ":") {
+		program, err := exec.LookPath(name)
+		if name == "" || err != nil {
+			continue
+		}
+		cmd := exec.CommandContext(context.WithoutCancel(ctx), program, address)
+		cmd.SysProcAttr = &syscall.SysProcAttr{Setsid: true}
+		if err := cmd.Start(); err != nil {
+			return fmt.Errorf("open %s with %s: %w", address, name, err)
+		}
+		go cmd.Wait() // it is the browser's own affair how it ends
+		return nil
+	}
+	return ErrNoBrowser
 }

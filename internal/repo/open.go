@@ -24,9 +24,8 @@ type Repo struct {
 	env       []string
 	objects   *catFile
 
-	configOnce sync.Once
-	config     map[string][]string
-	configErr  error
+	configLock sync.Mutex
+	config     map[string][]string // nil: not read yet
 }
 
 // Option changes how a repository is opened.

@@ -40,8 +40,13 @@ func (e *RemoteError) Unwrap() error { return e.Err }
 var (
 	ErrNoSuchRemote = errors.New("there is no repository at its address")
 	ErrUnreachable  = errors.New("it cannot be reached")
+	ErrCutOff       = errors.New("the connection to it broke")
 	ErrNoPermission = errors.New("it does not let you in")
-	ErrNeedsAnswer  = errors.New("it asked for a password or passphrase, and nobody could be asked")
+	ErrNeedsAnswer  = errors.New("it asked for a password or passphrase, and got no answer")
+	ErrCertificate  = errors.New("its certificate is not trusted")
+	ErrHostKey      = errors.New("its host key is not the known one, or not known")
+	ErrNoRoom       = errors.New("it has no room for what was sent, or takes no more")
+	ErrCannot       = errors.New("it cannot do what was asked")
 	ErrRemoteFailed = errors.New("it failed")
 )
 
@@ -54,7 +59,10 @@ var remoteCauses = []struct {
 	{"terminal prompts disabled", ErrNeedsAnswer},
 	{"could not read username", ErrNeedsAnswer},
 	{"could not read password", ErrNeedsAnswer},
-	{"host key verification failed", ErrNeedsAnswer},
+	{"host key verification failed", ErrHostKey},
+	{"remote host identification has changed", ErrHostKey},
+	{"no matching host key", ErrHostKey},
+	{"certificate", ErrCertificate},
 	{"could not resolve host", ErrUnreachable},
 	{"connection refused", ErrUnreachable},
 	{"connection timed out", ErrUnreachable},
@@ -62,13 +70,25 @@ var remoteCauses = []struct {
 	{"no route to host", ErrUnreachable},
 	{"failed to connect", ErrUnreachable},
 	{"couldn't connect", ErrUnreachable},
-	{"hung up unexpectedly", ErrUnreachable},
-	{"early eof", ErrUnreachable},
+	{"no space left", ErrNoRoom},
+	{"quota", ErrNoRoom},
+	{"exceeds maximum allowed size", ErrNoRoom},
+	{"error: 413", ErrNoRoom},
+	{"error: 507", ErrNoRoom},
+	{"does not support", ErrCannot},
 	{"permission denied", ErrNoPermission},
 	{"authentication failed", ErrNoPermission},
 	{"insufficient permission", ErrNoPermission},
 	{"unable to create temporary object directory", ErrNoPermission},
 	{"error: 403", ErrNoPermission},
+	{"error: 401", ErrNoPermission},
+	{"hung up unexpectedly", ErrCutOff},
+	{"early eof", ErrCutOff},
+	{"connection reset", ErrCutOff},
+	{"broken pipe", ErrCutOff},
+	{"unexpected disconnect", ErrCutOff},
+	{"empty reply", ErrCutOff},
+	{"timed out", ErrCutOff},
 	{"does not appear to be a git repository", ErrNoSuchRemote},
 	{"repository not found", ErrNoSuchRemote},
 	{"no such file or directory", ErrNoSuchRemote},
@@ -152,40 +172,6 @@ func (l *lineSplitter) write(p []byte) {
 		text = text[end+1:]
 	}
 	l.rest = text
-}
-
-// PushAnswer is what became of the one ref that was pushed.
-type PushAnswer struct {
-	Flag    byte   // '*' new, ' ' fast-forward, '+' replaced, '=' up to date, '!' refused
-	Summary string // the answer's own words, such as "[rejected] (stale info)"
-	Output  string // everything that was said on the way, word for word
-}
-
-// Push moves one branch of a remote to id, provided that the branch still is at
-// expect (the zero id: does not exist yet). The answer is read from the
-// documented machine-readable output. Errors: *RemoteError.
-func (r *Repo) Push(ctx context.Context, remote string, id ID, ref string, expect ID, progress func(line string)) (PushAnswer, error) {
-	var said strings.Builder
-	keep := func(line string) {
-		if !IsTick(line) {
-			fmt.Fprintln(&said, line)
-		}
-		if progress != nil {
-			progress(line)
-		}
-	}
-	out, err := r.talk(ctx, keep, "push", "--porcelain", "--progress",
-		"--force-with-lease="+ref+":"+expect.String(), "--", remote, id.String()+":"+ref)
-	for line := range strings.Lines(out) {
-		fields := strings.SplitN(strings.TrimSuffix(line, "\n"), "\t", 3)
-		if len(fields) == 3 && len(fields[0]) == 1 {
-			return PushAnswer{Flag: fields[0][0], Summary: fields[2], Output: said.String()}, nil
-		}
-	}
-	if err == nil {
-		err = &CommandError{Args: []string{"push"}, Stderr: "no answer in " + out}
-	}
-	return PushAnswer{}, remoteFailure(remote, err)
 }
 
 // SetUpstream makes a remote's branch the upstream of a local one.

@@ -35,7 +35,7 @@ type Verdict struct {
 type Anchor struct {
 	Commit repo.ID `toml:"commit" json:"commit"` // as it was when the note was made
 	Author string  `toml:"author,omitempty" json:"-"`
-	Title  string  `toml:"subject,omitempty" json:"-"` // the commit's subject
+	Title  string  `toml:"subject,omitempty" json:"-"`           // the commit's subject
 	Path   string  `toml:"path,omitempty" json:"path,omitempty"` // empty: the commit as a whole
 	Sign   string  `toml:"sign,omitempty" json:"sign,omitempty"` // of the line: blank, + or -
 	Text   string  `toml:"text,omitempty" json:"text,omitempty"` // the line

@@ -19,11 +19,16 @@ type Cause string
 // The causes.
 const (
 	NoRemote     Cause = "no_remote"
-	Diverged     Cause = "somebody_pushed" // the remote moved since it was last fetched
-	NotYours     Cause = "not_yours"       // the remote has commits that never were in this branch
-	Shared       Cause = "shared_branch"   // a rewrite of a branch that everybody builds on
-	HookDeclined Cause = "hook_declined"
-	NoPermission Cause = "no_permission"
+	Diverged     Cause = "somebody_pushed"    // the lease is gone: the remote moved since it was last seen
+	NotYours     Cause = "not_yours"          // the remote has commits that never were in this branch
+	Shared       Cause = "shared_branch"      // a rewrite of a branch that everybody builds on
+	NotForward   Cause = "not_fast_forward"   // the server takes no rewritten branches
+	HookDeclined Cause = "hook_declined"      // a rule of the server
+	NoPermission Cause = "no_permission"      //
+	NoRoom       Cause = "no_room"            // a quota, a limit, a full disk
+	NameTaken    Cause = "name_taken"         // by a branch of which this name is a part, or the other way round
+	CheckedOut   Cause = "checked_out"        // the branch is checked out there
+	Partly       Cause = "addresses_disagree" // the remote's several addresses are not at the same place
 	Other        Cause = "refused"
 )
 
@@ -60,14 +65,17 @@ type Comparison struct {
 // UpToDate says that there is nothing to push.
 func (c Comparison) UpToDate() bool { return c.Here == c.There }
 
-// FindTarget works out where a branch goes: branch.<name>.pushRemote,
-// remote.pushDefault, the upstream's remote, "origin", the only remote there is;
-// by the branch's own name unless push.default is "upstream".
-func FindTarget(ctx context.Context, r *repo.Repo, branch string) (Target, error) {
-	t := Target{Branch: branch, Ref: "refs/heads/" + branch}
+// FindTarget works out where a branch goes: the remote that is named, or if none is
+// branch.<name>.pushRemote, remote.pushDefault, the upstream's remote, "origin", the only
+// remote there is; by the branch's own name unless push.default is "upstream".
+func FindTarget(ctx context.Context, r *repo.Repo, branch, remote string) (Target, error) {
+	t := Target{Remote: remote, Branch: branch, Ref: "refs/heads/" + branch}
 	remotes, err := r.Remotes(ctx)
 	if err != nil {
 		return t, err
+	}
+	if remote != "" && !slices.Contains(remotes, remote) {
+		return t, &Refusal{Cause: NoRemote, Reason: fmt.Sprintf("There is no remote %q. There are: %s.", remote, strings.Join(remotes, ", "))}
 	}
 	for _, key := range []string{"branch." + branch + ".pushRemote", "remote.pushDefault", "branch." + branch + ".remote"} {
 		if t.Remote == "" {
@@ -121,9 +129,10 @@ func trackingRef(ctx context.Context, r *repo.Repo, remote, ref string) (string,
 
 // Compare looks at a branch and its counterpart. With ask the remote itself is
 // asked, else what was last fetched stands for it. A *repo.RemoteError says that
-// the remote could not be asked.
-func Compare(ctx context.Context, r *repo.Repo, branch string, ask bool) (Comparison, error) {
-	target, err := FindTarget(ctx, r, branch)
+// the remote could not be asked. The remote is the one that the branch goes to by its
+// configuration, unless one is named.
+func Compare(ctx context.Context, r *repo.Repo, branch, remote string, ask bool) (Comparison, error) {
+	target, err := FindTarget(ctx, r, branch, remote)
 	c := Comparison{Target: target, Asked: ask}
 	if err != nil {
 		return c, err
@@ -141,7 +150,7 @@ func Compare(ctx context.Context, r *repo.Repo, branch string, ask bool) (Compar
 	}
 	c.There = c.Seen
 	if ask {
-		if c.There, err = r.LsRemote(ctx, c.Remote, c.Ref); err != nil {
+		if c.There, err = Ask(ctx, r, c.Remote, c.Ref); err != nil {
 			return c, err
 		}
 	}
@@ -251,33 +260,45 @@ func themIt(n int) string {
 	return "them"
 }
 
-// Push sends the branch, if the remote still has what the comparison saw. The
-// first push of a branch makes the remote's its upstream. Errors: *Refusal,
-// *repo.RemoteError.
-func Push(ctx context.Context, r *repo.Repo, c Comparison, progress func(line string)) error {
-	if err := c.Verdict(); err != nil {
-		return err
-	}
-	if err := PushRef(ctx, r, c.Remote, c.Ref, c.Here, c.There, progress); err != nil {
-		return err
-	}
-	return setUpstream(ctx, r, c)
-}
-
-// PushRef moves one branch of a remote, or with the zero id deletes it, if the remote
-// still has what is expected. Errors: *Refusal, *repo.RemoteError.
-func PushRef(ctx context.Context, r *repo.Repo, remote, ref string, to, expect repo.ID, progress func(line string)) error {
-	answer, err := r.Push(ctx, remote, to, ref, expect, progress)
+// Ask asks where a remote's branch is, at all addresses to which a push goes.
+func Ask(ctx context.Context, r *repo.Repo, remote, ref string) (there repo.ID, err error) {
+	addresses, err := r.PushAddresses(ctx, remote)
 	if err != nil {
-		return withCause(err)
+		return there, err
 	}
-	if answer.Flag == '!' {
-		return refusalOf(remote, ref, answer)
+	for i, address := range addresses {
+		id, err := r.LsRemote(ctx, address, ref)
+		var failed *repo.RemoteError
+		if errors.As(err, &failed) {
+			failed.Remote = remote // an address may hold a password
+		}
+		if err != nil {
+			return there, err
+		}
+		if i > 0 && id != there {
+			return there, &Refusal{Cause: Partly, Reason: fmt.Sprintf("%s has several addresses to push to, and %s is not at the same commit on all of them. Nothing was sent. Bring them together first.",
+				remote, strings.TrimPrefix(ref, "refs/heads/"))}
+		}
+		there = id
 	}
-	return nil
+	return there, nil
 }
 
-func setUpstream(ctx context.Context, r *repo.Repo, c Comparison) error {
+// PushRefs moves branches of a remote, or with the zero id deletes them, if it still has
+// what is expected. It gives what the server said. Errors: *Refusal, *repo.RemoteError.
+func PushRefs(ctx context.Context, r *repo.Repo, remote string, refs []repo.PushedRef, options []string, progress func(line string)) (said string, err error) {
+	result, err := r.Push(ctx, remote, refs, options, progress)
+	if err != nil {
+		return result.Said(), withCause(err)
+	}
+	if answer, refused := result.Refused(); refused {
+		return result.Said(), refusalOf(remote, answer, result.Output)
+	}
+	return result.Said(), nil
+}
+
+// SetUpstream makes the remote's branch the upstream of one that has none.
+func SetUpstream(ctx context.Context, r *repo.Repo, c Comparison) error {
 	upstream, err := r.Config(ctx, "branch."+c.Branch+".merge")
 	if err != nil || upstream != "" {
 		return err
@@ -285,35 +306,51 @@ func setUpstream(ctx context.Context, r *repo.Repo, c Comparison) error {
 	return r.SetUpstream(ctx, c.Branch, c.Remote, c.Ref)
 }
 
-// refusalOf reads why the remote, or the repository's own check of the lease,
-// turned the push down.
-func refusalOf(remote, ref string, answer repo.PushAnswer) *Refusal {
-	summary := strings.ToLower(answer.Summary)
-	refusal := &Refusal{Cause: Other, Output: answer.Output}
-	has := func(words ...string) bool {
-		return slices.ContainsFunc(words, func(w string) bool { return strings.Contains(summary, w) })
-	}
-	switch {
-	case has("stale info", "fetch first", "non-fast-forward", "incorrect old value", "failed to update ref", "cannot lock ref"):
-		refusal.Cause = Diverged
-		refusal.Reason = fmt.Sprintf("Somebody pushed to %s meanwhile. Nothing was replaced. Fetch, look at what came, and take it in first.", remote)
-	case has("hook declined"):
-		refusal.Cause = HookDeclined
-		refusal.Reason = "A rule of the server refused the push. What it said is below."
-	case has("permission", "not allowed", "prohibited", "protected", "denied"):
-		refusal.Cause = NoPermission
-		refusal.Reason = fmt.Sprintf("You may not push to %s there: %s", strings.TrimPrefix(ref, "refs/heads/"), answer.Summary)
-	default:
-		refusal.Reason = "The remote refused the push: " + answer.Summary
-	}
-	return refusal
+// refusals maps what a remote, or the repository's own check of the lease, answers, in
+// lower case, to causes and what they mean. The order matters: the most telling words come
+// first. %[1]s stands for the remote, %[2]s for the branch.
+var refusals = []struct {
+	words  []string
+	cause  Cause
+	reason string
+}{
+	{[]string{"exists; cannot create", "is at refs/", "directory/file"}, NameTaken, "%[1]s has a branch whose name is in the way of %[2]s: one cannot be called a/b while another is called a. Rename one of them."},
+	{[]string{"no space left", "quota", "disk full", "exceeds"}, NoRoom, "%[1]s has no room for what was sent, or takes no more than a limit. What it said is below. Send less, or ask who runs it."},
+	{[]string{"branch is currently checked out"}, CheckedOut, "%[2]s is checked out on %[1]s, and a push would pull the ground from under its files. Push to a bare repository, or switch there first."},
+	{[]string{"[remote rejected] (non-fast-forward)", "denying non-fast-forward"}, NotForward, "%[1]s takes no rewritten branches: %[2]s may only move forward. Put your commits onto what it has, or send them under another name."},
+	{[]string{"stale info", "fetch first", "non-fast-forward", "incorrect old value", "failed to update ref", "cannot lock ref"}, Diverged, "Somebody pushed to %[1]s meanwhile. Nothing was replaced. Fetch, look at what came, and take it in first."},
+	{[]string{"hook declined"}, HookDeclined, "A rule of the server refused the push. What it said is below."},
+	{[]string{"permission", "not allowed", "prohibited", "protected", "denied", "unauthorized"}, NoPermission, "You may not push to %[2]s on %[1]s. What it said is below. Ask who runs it."},
 }
 
-// withCause turns a missing permission into a refusal: it is an answer, not a failure.
+// refusalOf reads why a push was turned down: from the answer, and where that only says
+// that something failed, from what was said besides.
+func refusalOf(remote string, answer repo.PushAnswer, output string) *Refusal {
+	branch := strings.TrimPrefix(answer.Ref, "refs/heads/")
+	evidence := strings.ToLower(answer.Summary)
+	if strings.Contains(evidence, "unpacker error") || strings.Contains(evidence, "failed to update ref") {
+		evidence += strings.ToLower(output)
+	}
+	for _, known := range refusals {
+		if slices.ContainsFunc(known.words, func(words string) bool { return strings.Contains(evidence, words) }) {
+			return &Refusal{Cause: known.cause, Reason: fmt.Sprintf(known.reason, remote, branch), Output: output}
+		}
+	}
+	return &Refusal{Cause: Other, Reason: "The remote refused the push: " + answer.Summary, Output: output}
+}
+
+// withCause turns what a server says before it looks at branches into a refusal, where it
+// is an answer and no failure.
 func withCause(err error) error {
 	var remote *repo.RemoteError
-	if errors.As(err, &remote) && errors.Is(err, repo.ErrNoPermission) {
+	if !errors.As(err, &remote) {
+		return err
+	}
+	switch {
+	case errors.Is(err, repo.ErrNoPermission):
 		return &Refusal{Cause: NoPermission, Reason: fmt.Sprintf("The remote %s does not let you in. Check your key or password for it.", remote.Remote), Output: remote.Output}
+	case errors.Is(err, repo.ErrNoRoom):
+		return &Refusal{Cause: NoRoom, Reason: remote.Remote + " has no room for what was sent, or takes no more than a limit. What it said is below.", Output: remote.Output}
 	}
 	return err
 }

@@ -39,10 +39,22 @@ func cause(t *testing.T, err error) send.Cause {
 	return refusal.Cause
 }
 
+// push sends one branch.
+func push(r *repo.Repo, c send.Comparison, progress func(string)) error {
+	if err := c.Verdict(); err != nil {
+		return err
+	}
+	_, err := send.PushRefs(ctx, r, c.Remote, []repo.PushedRef{{Ref: c.Ref, ID: c.Here, Expect: c.There}}, nil, progress)
+	if err != nil {
+		return err
+	}
+	return send.SetUpstream(ctx, r, c)
+}
+
 func TestTargets(t *testing.T) {
 	f := fixture.New(t)
 	r := f.Open(t)
-	_, err := send.FindTarget(ctx, r, "b")
+	_, err := send.FindTarget(ctx, r, "b", "")
 	assert.Equal(t, send.NoRemote, cause(t, err))
 	for _, test := range []struct{ config, remote, ref, tracking string }{
 		{"remote.up.url x", "up", "refs/heads/b", ""},
@@ -56,7 +68,7 @@ func TestTargets(t *testing.T) {
 	} {
 		key, value, _ := strings.Cut(test.config, " ")
 		f.Git("config", key, value)
-		target, err := send.FindTarget(ctx, f.Open(t), "b")
+		target, err := send.FindTarget(ctx, f.Open(t), "b", "")
 		require.NoError(t, err)
 		assert.Equal(t, send.Target{Remote: test.remote, Branch: "b", Ref: test.ref, Tracking: test.tracking}, target, test.config)
 	}
@@ -68,7 +80,7 @@ func TestTheLeaseHolds(t *testing.T) {
 	f, remote := published(t)
 	r := f.Open(t)
 	f.Git("commit", "--quiet", "--amend", "-m", "one, reworded")
-	seen, err := send.Compare(ctx, r, "feature", true)
+	seen, err := send.Compare(ctx, r, "feature", "", true)
 	require.NoError(t, err)
 	require.NoError(t, seen.Verdict())
 	colleague := fixture.At(t, filepath.Join(t.TempDir(), "colleague"))
@@ -76,13 +88,13 @@ func TestTheLeaseHolds(t *testing.T) {
 	colleague.Git("switch", "--quiet", "--detach", "FETCH_HEAD")
 	theirs := colleague.Commit("theirs", "b", "x\n")
 	colleague.Git("push", "--quiet", remote.Dir, "HEAD:feature")
-	assert.Equal(t, send.Diverged, cause(t, send.Push(ctx, r, seen, nil)))
+	assert.Equal(t, send.Diverged, cause(t, push(r, seen, nil)))
 	assert.Equal(t, theirs, remote.Git("rev-parse", "feature"))
-	again, err := send.Compare(ctx, r, "feature", true)
+	again, err := send.Compare(ctx, r, "feature", "", true)
 	require.NoError(t, err)
 	assert.Equal(t, send.Diverged, cause(t, again.Verdict()))
 	f.Git("fetch", "--quiet")
-	again, err = send.Compare(ctx, r, "feature", true)
+	again, err = send.Compare(ctx, r, "feature", "", true)
 	require.NoError(t, err)
 	assert.Equal(t, send.NotYours, cause(t, again.Verdict()), "fetching alone does not make it yours")
 	assert.Len(t, again.NotYours, 1)
@@ -93,7 +105,7 @@ func TestWithoutReflogNothingIsReplaced(t *testing.T) {
 	require.NoError(t, os.RemoveAll(filepath.Join(f.Dir, ".git", "logs")))
 	f.Git("config", "core.logAllRefUpdates", "false")
 	f.Git("commit", "--quiet", "--amend", "-m", "again")
-	compared, err := send.Compare(ctx, f.Open(t), "feature", false)
+	compared, err := send.Compare(ctx, f.Open(t), "feature", "", false)
 	require.NoError(t, err)
 	assert.Equal(t, send.NotYours, cause(t, compared.Verdict()))
 }
@@ -101,10 +113,10 @@ func TestWithoutReflogNothingIsReplaced(t *testing.T) {
 func TestDeletedThere(t *testing.T) {
 	f, remote := published(t)
 	remote.Git("branch", "--quiet", "-D", "feature")
-	compared, err := send.Compare(ctx, f.Open(t), "feature", true)
+	compared, err := send.Compare(ctx, f.Open(t), "feature", "", true)
 	require.NoError(t, err)
 	assert.True(t, compared.There.IsZero())
-	require.NoError(t, send.Push(ctx, f.Open(t), compared, nil))
+	require.NoError(t, push(f.Open(t), compared, nil))
 	assert.Equal(t, f.Git("rev-parse", "feature"), remote.Git("rev-parse", "feature"))
 	assert.Equal(t, "refs/heads/feature", f.Git("config", "branch.feature.merge"))
 }
@@ -121,7 +133,7 @@ func TestAPasswordIsNeverWaitedFor(t *testing.T) {
 	f.Commit("base")
 	f.Git("remote", "add", "origin", server.URL+"/x.git")
 	began := time.Now()
-	_, err := send.Compare(ctx, f.Open(t), "main", true)
+	_, err := send.Compare(ctx, f.Open(t), "main", "", true)
 	assert.ErrorIs(t, err, repo.ErrNeedsAnswer)
 	assert.Less(t, time.Since(began), 20*time.Second)
 }
@@ -141,7 +153,7 @@ func TestAPushCanBeStopped(t *testing.T) {
 	f.Git("remote", "add", "origin", server.URL+"/x.git")
 	stopped, cancel := context.WithCancel(ctx)
 	go func() { <-asked; cancel() }()
-	_, err := send.Compare(stopped, f.Open(t), "main", true)
+	_, err := send.Compare(stopped, f.Open(t), "main", "", true)
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
@@ -149,10 +161,10 @@ func TestTheServersRuleIsToldWordForWord(t *testing.T) {
 	f, remote := published(t)
 	require.NoError(t, os.WriteFile(filepath.Join(remote.Dir, "hooks", "update"), []byte("#!/bin/sh\necho no pushes today >&2; exit 1\n"), 0o777))
 	f.Commit("two", "a", "3\n")
-	compared, err := send.Compare(ctx, f.Open(t), "feature", true)
+	compared, err := send.Compare(ctx, f.Open(t), "feature", "", true)
 	require.NoError(t, err)
 	var heard []string
-	err = send.Push(ctx, f.Open(t), compared, func(line string) { heard = append(heard, line) })
+	err = push(f.Open(t), compared, func(line string) { heard = append(heard, line) })
 	assert.Equal(t, send.HookDeclined, cause(t, err))
 	var refusal *send.Refusal
 	require.ErrorAs(t, err, &refusal)
@@ -167,7 +179,7 @@ func TestAStrangersHistoryIsNotReplaced(t *testing.T) {
 	other := fixture.At(t, filepath.Join(t.TempDir(), "other"))
 	other.Commit("theirs")
 	f.Git("remote", "add", "origin", other.Dir)
-	compared, err := send.Compare(ctx, f.Open(t), "main", true)
+	compared, err := send.Compare(ctx, f.Open(t), "main", "", true)
 	require.NoError(t, err)
 	assert.Equal(t, send.Diverged, cause(t, compared.Verdict()))
 }

@@ -74,6 +74,26 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+Change thirty", "a", "+Sent 1 commit.", "X", "+is taken back on origin", "y", "+on origin is at", "X", "y", "+is not at what you sent last"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, f.Git("rev-parse", "topic~1"), remote.Git("rev-parse", "topic"))
 		}},
+		"with options, and what the server says": {func(f, remote *fixture.Repo) {
+			remote.Git("config", "receive.advertisePushOptions", "true")
+			hookOf(t, remote, "pre-receive", `echo "You said $GIT_PUSH_OPTION_0."; echo "Review it: https://quay.example/review/7"`)
+		}, []string{"+A new branch there", "Q", "+Other ways to push topic", "options", "enter", "+Options for the server's hooks", "draft", "ctrl+s", "+1 option will be handed", "+Along with it: 1 push option.",
+			"a", "+The server said:", "+You said draft.", "+https://quay.example/review/7", "esc", "+The remote has all of it", "+https://quay.example/review/7",
+			"E", "+open https://quay.example/review/7", "copy", "enter", "+The address is on the clipboard"}, nil},
+		"to another remote": {func(f, remote *fixture.Repo) {
+			other := fixture.At(t, filepath.Join(t.TempDir(), "other.git"), "--bare")
+			f.Git("remote", "add", "fork", other.Dir)
+			f.Git("config", "remote.fork.fetch", "+refs/heads/*:refs/remotes/fork/*")
+		}, []string{"+A new branch there", "Q", "+to fork", "enter", "+The branch is pushed to fork from now on.", "+fork has topic", "a", "+fork has topic at"}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Equal(t, "fork", f.Git("config", "branch.topic.pushRemote"))
+			assert.Equal(t, f.Git("rev-parse", "topic"), f.Git("rev-parse", "fork/topic"))
+			assert.Empty(t, remote.Git("branch", "--list", "topic"))
+		}},
+		"with the stack": {func(f, remote *fixture.Repo) {
+			f.Git("branch", "lower", "topic~1")
+		}, []string{"+A new branch there", "Q", "+1 other branch along", "stack", "enter", "+Along with it: lower.", "a", "+Sent 2 commits."}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Equal(t, f.Git("rev-parse", "topic", "lower"), remote.Git("rev-parse", "topic", "lower"))
+		}},
 		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+The request is on the clipboard"}, nil},
 		"preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")
@@ -104,6 +124,11 @@ func TestSendByKeys(t *testing.T) {
 			remote.Git("fsck", "--strict")
 		})
 	}
+}
+
+func hookOf(t *testing.T, remote *fixture.Repo, name, script string) {
+	require.NoError(t, os.MkdirAll(filepath.Join(remote.Dir, "hooks"), 0o777))
+	require.NoError(t, os.WriteFile(filepath.Join(remote.Dir, "hooks", name), []byte("#!/bin/sh\n"+script), 0o777))
 }
 
 // TestReadThrough: what is ticked and noted lasts through a rewriting.

@@ -45,6 +45,8 @@ type Model struct {
 	look    *stream.Model // what the commit at the cursor changes, or what differs from its counterpart
 	title   string
 	reading *reading // the read-through; nil: not there
+	options []string // handed to the server's hooks
+	stack   bool     // the stack's other branches go along
 }
 
 // Planner has the plan of the branch.
@@ -152,7 +154,7 @@ func (m *Model) Actions() []kit.Action {
 	case m.reading != nil:
 		return m.reading.actions()
 	}
-	ready := m.why == "" && m.loaded && !m.series.UpToDate()
+	ready := m.why == "" && m.loaded && !m.outgoing().UpToDate()
 	actions := []kit.Action{
 		{Keys: []string{"a"}, Asks: true, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: kit.When(ready, m.push)},
 		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is different there and here, what differs between the two.", Do: kit.When(len(m.rows(m.half)) > 0, m.lookInto)},
@@ -160,6 +162,8 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"P"}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, leftovers, large files, authors, checks, the target. enter goes to where a finding is mended.", Do: kit.When(m.why == "" && m.loaded, m.lookBefore)},
 		{Keys: []string{"V"}, Asks: true, Name: "land", Help: "Move the target forward to the branch, on the remote and here; and delete the branch, if you say so.", Do: kit.When(m.why == "" && m.loaded && !m.series.Shared, m.chooseLanding)},
 		{Keys: []string{"C"}, Name: "copy the request", Help: "Put the text of a request for review on the clipboard, as Markdown: what and why, the commits, what changed since the last push.", Rare: true, Do: kit.When(len(m.series.Next) > 0, m.copyRequest)},
+		{Keys: []string{"Q"}, Asks: true, Name: "other ways", Help: "Push to another remote, with options for the server's hooks, or with the stack's other branches, all or none.", Do: kit.When(m.why == "" && m.loaded, m.ways)},
+		{Keys: []string{"E"}, Asks: true, Name: "server's page", Help: "Open or copy an address that the server named when you last pushed, such as its page for reviews.", Rare: true, Do: kit.When(len(m.links()) > 0, m.pages)},
 		{Keys: []string{"X"}, Asks: true, Name: "take the push back", Help: "Put the remote's branch back to where it was before your last push, if nobody built on it.", Rare: true, Do: kit.When(m.why == "" && m.loaded, m.takeBack)},
 		{Keys: []string{"Y"}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.", Do: kit.When(m.canTake(), m.takeIn)},
 	}
@@ -291,7 +295,7 @@ func (m *Model) takeBack() tea.Cmd {
 		Question: fmt.Sprintf("The last push of %s is taken back on %s, if nobody built on it. y does it.", safe.Line(m.series.Branch), safe.Line(m.series.Remote)),
 		Key:      "y",
 		Yes: kit.Start(kit.Work{Title: "Taking the push back", Do: func(ctx context.Context, report func(string)) (string, error) {
-			return m.app.TakeBackSent(ctx, report)
+			return m.app.TakeBackSent(ctx, "", report)
 		}}),
 	})
 }
@@ -304,46 +308,6 @@ func (m *Model) canTake() bool {
 // takeIn puts what others pushed at the end of the plan.
 func (m *Model) takeIn() tea.Cmd {
 	return tea.Batch(m.planner.Take(m.series.NotYours), kit.Show(kit.Go{Screen: "Shape"}))
-}
-
-// push asks first where commits on the remote would be replaced.
-func (m *Model) push() tea.Cmd {
-	if err := m.series.Verdict(); err != nil {
-		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
-	}
-	seen := m.series.Comparison
-	work := kit.Start(kit.Work{
-		Title: "Sending " + seen.Branch,
-		Do: func(ctx context.Context, report func(string)) (string, error) {
-			return m.carryOut(ctx, seen, report)
-		},
-	})
-	if n := len(seen.Replaces); n > 0 {
-		return kit.Show(kit.Ask{
-			Question: fmt.Sprintf("%s on %s will be replaced by yours. y sends.", app.Count(n, "commit"), seen.Remote),
-			Key:      "y", Yes: work,
-		})
-	}
-	return work
-}
-
-// carryOut asks the remote once more, and pushes only what the user has seen.
-func (m *Model) carryOut(ctx context.Context, seen sending.Comparison, report func(string)) (string, error) {
-	report("asking " + seen.Remote)
-	now, err := m.app.CompareRemote(ctx, true)
-	if err != nil {
-		return "", err
-	}
-	if now.There != seen.There && len(now.Replaces) > 0 {
-		if err := now.Verdict(); err != nil {
-			return "", err
-		}
-		return "", &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, then look again.", seen.Remote)}
-	}
-	if err := m.app.Send(ctx, now, report); err != nil {
-		return "", err
-	}
-	return fmt.Sprintf("Sent %s. %s has %s at %s now.", app.Count(len(now.Adds), "commit"), now.Remote, now.Branch, now.Here.Short()), nil
 }
 
 // View draws the screen.
@@ -386,7 +350,7 @@ func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
 		return []string{
 			kit.Heading(width, "Now", safe.Line(s.Remote+" has "+name), m.half == half, theme.Now, theme, m.size.Narrow),
 			kit.Row(width, nil, kit.Seg{Text: "  " + what, Style: theme.Dim}),
-			kit.Blank(width), kit.Blank(width),
+			m.pageRow(width, theme), kit.Blank(width),
 		}
 	}
 	verdict, style := m.verdict(theme)
@@ -395,13 +359,16 @@ func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
 	for _, line := range lines[:min(len(lines), headRows-1)] {
 		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + line, Style: style}))
 	}
+	if way := m.way(); way != "" && len(rows) < headRows {
+		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + safe.Line(way), Style: theme.Dim}))
+	}
 	return kit.Pad(rows, width, headRows)
 }
 
 // verdict says what the push would do, or why it may not.
 func (m *Model) verdict(theme kit.Theme) (string, lipgloss.Style) {
 	s := m.series
-	if err := s.Verdict(); err != nil {
+	if err := m.outgoing().Verdict(); err != nil {
 		return err.Error(), theme.Trouble
 	}
 	switch {

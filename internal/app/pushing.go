@@ -1,0 +1,232 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"bastel/internal/journal"
+	"bastel/internal/repo"
+	"bastel/internal/send"
+)
+
+// Outgoing is what shall be sent.
+type Outgoing struct {
+	send.Comparison
+	Stack   []send.Comparison // other branches that go along, all or none
+	Options []string          // for the server's hooks
+}
+
+// UpToDate says that there is nothing to push.
+func (o Outgoing) UpToDate() bool { return len(o.branches()) == 0 }
+
+// Verdict says whether all of it may be pushed.
+func (o Outgoing) Verdict() error {
+	for _, c := range o.branches() {
+		if err := c.Verdict(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// branches are those that the remote does not have as they are here.
+func (o Outgoing) branches() []send.Comparison {
+	all := append([]send.Comparison{o.Comparison}, o.Stack...)
+	return slices.DeleteFunc(all, send.Comparison.UpToDate)
+}
+
+// Sent is what a server said to a push, word for word.
+type Sent string
+
+// Links finds the addresses of pages in a text, each once.
+func Links(text string) (links []string) {
+	for word := range strings.FieldsSeq(text) {
+		word = strings.TrimRight(strings.TrimLeft(word, "<(\"'"), ">)\"'.,;")
+		if parsed, err := url.Parse(word); err == nil && (parsed.Scheme == "https" || parsed.Scheme == "http") && parsed.Host != "" && !slices.Contains(links, word) {
+			links = append(links, word)
+		}
+	}
+	return links
+}
+
+// CompareRemote looks at the current branch and what a remote has; with no name the one
+// that it goes to. With ask the remote is asked, else what was last fetched counts.
+func (a *App) CompareRemote(ctx context.Context, remote string, ask bool) (send.Comparison, error) {
+	head, err := a.branchHead(ctx)
+	if err != nil {
+		return send.Comparison{}, err
+	}
+	return a.compareBranch(ctx, head.Branch(), remote, ask)
+}
+
+func (a *App) compareBranch(ctx context.Context, branch, remote string, ask bool) (send.Comparison, error) {
+	c, err := send.Compare(ctx, a.Repo, branch, remote, ask)
+	if err != nil {
+		return c, err
+	}
+	return c, a.withoutTaken(ctx, &c)
+}
+
+// CompareStack looks at the branches that sit on commits of the current one, as they are on
+// a remote.
+func (a *App) CompareStack(ctx context.Context, remote string, ask bool) ([]send.Comparison, error) {
+	plan, err := a.NewPlan(ctx, "", "")
+	if err != nil {
+		return nil, err
+	}
+	stack, err := a.Stack(ctx, plan)
+	if err != nil {
+		return nil, err
+	}
+	var compared []send.Comparison
+	for _, s := range stack {
+		c, err := a.compareBranch(ctx, s.Name, remote, ask)
+		if err != nil {
+			return nil, err
+		}
+		compared = append(compared, c)
+	}
+	return compared, nil
+}
+
+// Send pushes what the comparisons show. The journal has it before and after.
+func (a *App) Send(ctx context.Context, o Outgoing, progress func(line string)) (Sent, error) {
+	if err := a.free(); err != nil {
+		return "", err
+	}
+	if err := o.Verdict(); err != nil || o.UpToDate() {
+		return "", err
+	}
+	branches := o.branches()
+	if err := a.blocked(ctx); err != nil {
+		return "", err
+	}
+	p := push{App: a, remote: o.Remote, options: o.Options, progress: progress, done: "sent"}
+	names := []string{}
+	for _, c := range branches {
+		now, err := a.Repo.RefValue(ctx, "refs/heads/"+c.Branch)
+		if err != nil {
+			return "", err
+		}
+		if now != c.Here {
+			return "", refuse("%s has moved since it was compared with the remote. Nothing was sent. Look again, then repeat.", c.Branch)
+		}
+		names = append(names, c.Branch)
+		p.refs = append(p.refs, repo.PushedRef{Ref: c.Ref, ID: c.Here, Expect: c.There})
+	}
+	p.title = strings.Join(names, ", ") + " to " + o.Remote
+	said, err := p.carryOut(ctx)
+	if err != nil {
+		return "", err
+	}
+	for _, c := range branches {
+		if err := send.SetUpstream(ctx, a.Repo, c); err != nil {
+			return "", err
+		}
+	}
+	return Sent(said), nil
+}
+
+// SetPushRemote makes a remote the one that the current branch is pushed to.
+func (a *App) SetPushRemote(ctx context.Context, remote string) error {
+	head, err := a.branchHead(ctx)
+	if err != nil {
+		return err
+	}
+	if _, err := send.FindTarget(ctx, a.Repo, head.Branch(), remote); err != nil {
+		return err
+	}
+	return a.Repo.SetConfig(ctx, "branch."+head.Branch()+".pushRemote", remote)
+}
+
+// push is one push, with the journal before and after it.
+type push struct {
+	*App
+	remote   string
+	refs     []repo.PushedRef
+	options  []string
+	title    string // for the journal
+	done     string // what the journal calls it when it worked
+	progress func(line string)
+}
+
+func (p push) carryOut(ctx context.Context) (said string, err error) {
+	entry := journal.Entry{Kind: journal.Push, Remote: p.remote, Title: p.title}
+	for i, ref := range p.refs {
+		known, err := p.Repo.Has(ctx, ref.Expect)
+		if err != nil {
+			return "", err
+		}
+		move := journal.RefMove{Ref: ref.Ref, New: ref.ID}
+		if known {
+			move.Old = ref.Expect
+		}
+		if i == 0 {
+			entry.Ref, entry.Old, entry.New = move.Ref, move.Old, move.New
+		} else {
+			entry.Others = append(entry.Others, move)
+		}
+	}
+	if entry, err = p.Journal.Append(ctx, entry); err != nil {
+		return "", err
+	}
+	said, err = send.PushRefs(ctx, p.Repo, p.remote, p.refs, p.options, p.progress)
+	if err != nil {
+		err = p.afterAll(ctx, err)
+	}
+	outcome := journal.Entry{Kind: journal.Pushed, Ref: entry.Ref, Old: entry.Old, New: entry.New, Of: entry.Number, Title: p.done, Remote: p.remote, Said: said}
+	if err != nil {
+		outcome.Title = "not " + p.done + ": " + firstLine(err.Error())
+	}
+	_, noteErr := p.Journal.Append(context.WithoutCancel(ctx), outcome)
+	return said, errors.Join(err, noteErr)
+}
+
+// askedAfter is how long a remote may take to say whether it took a push that broke off.
+const askedAfter = 10 * time.Second
+
+// afterAll finds out what became of a push whose connection broke before an answer came:
+// nil where the remote took it.
+func (p push) afterAll(ctx context.Context, err error) error {
+	if ctx.Err() != nil {
+		return &Refusal{Reason: fmt.Sprintf("The push was stopped. Whether %s took it shows when you fetch; trying again is safe.", p.remote), Err: ctx.Err()}
+	}
+	if !errors.Is(err, repo.ErrCutOff) && !errors.Is(err, repo.ErrUnreachable) && !errors.Is(err, repo.ErrRemoteFailed) {
+		return err
+	}
+	limited, cancel := context.WithTimeout(ctx, askedAfter)
+	defer cancel()
+	there, askErr := send.Ask(limited, p.Repo, p.remote, p.refs[0].Ref)
+	switch {
+	case askErr != nil:
+		return fmt.Errorf("%w. Whether it took the push is not known; trying again is safe", err)
+	case there == p.refs[0].ID:
+		return nil
+	}
+	return fmt.Errorf("%w. The remote did not take the push; trying again is safe", err)
+}
+
+func firstLine(text string) string {
+	line, _, _ := strings.Cut(text, "\n")
+	return line
+}
+
+// LastSaid is what the server said to the last push of a branch that it took; empty if
+// nothing was sent from here.
+func (a *App) LastSaid(ctx context.Context, ref string) (Sent, error) {
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return "", err
+	}
+	for _, e := range entries {
+		if e.Kind == journal.Pushed && e.Ref == ref && e.Title == "sent" {
+			return Sent(e.Said), nil
+		}
+	}
+	return "", nil
+}

@@ -1,0 +1,161 @@
+package send
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+)
+
+// outgoing is what a push would send, as far as is known.
+func (m *Model) outgoing() app.Outgoing {
+	out := app.Outgoing{Comparison: m.series.Comparison, Options: m.options}
+	if m.stack {
+		out.Stack = m.series.Stack
+	}
+	return out
+}
+
+// way says how the push would differ from the usual one.
+func (m *Model) way() string {
+	var words []string
+	if n := len(m.options); n > 0 {
+		words = append(words, app.Count(n, "push option"))
+	}
+	if m.stack {
+		for _, c := range m.series.Stack {
+			words = append(words, c.Branch)
+		}
+	}
+	if len(words) == 0 {
+		return ""
+	}
+	return "Along with it: " + strings.Join(words, ", ") + "."
+}
+
+// push asks first where commits on the remote would be replaced.
+func (m *Model) push() tea.Cmd {
+	seen := m.outgoing()
+	if err := seen.Verdict(); err != nil {
+		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	}
+	work := kit.Start(kit.Work{
+		Title: "Sending " + safe.Line(seen.Branch),
+		Do: func(ctx context.Context, report func(string)) (string, error) {
+			return m.carryOut(ctx, seen, report)
+		},
+	})
+	replaced := len(seen.Replaces)
+	for _, c := range seen.Stack {
+		replaced += len(c.Replaces)
+	}
+	if replaced > 0 {
+		return kit.Show(kit.Ask{
+			Question: fmt.Sprintf("%s on %s will be replaced by yours. y sends.", app.Count(replaced, "commit"), safe.Line(seen.Remote)),
+			Key:      "y", Yes: work,
+		})
+	}
+	return work
+}
+
+// carryOut asks the remote once more, and pushes only what the user has seen.
+func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, report func(string)) (string, error) {
+	report("asking " + seen.Remote)
+	now := app.Outgoing{Options: seen.Options}
+	var err error
+	if now.Comparison, err = m.app.CompareRemote(ctx, "", true); err != nil {
+		return "", err
+	}
+	if seen.Stack != nil {
+		if now.Stack, err = m.app.CompareStack(ctx, "", true); err != nil {
+			return "", err
+		}
+	}
+	if err := now.Verdict(); err != nil {
+		return "", err
+	}
+	if now.There != seen.There && len(now.Replaces) > 0 {
+		return "", &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, then look again.", seen.Remote)}
+	}
+	said, err := m.app.Send(ctx, now, report)
+	if err != nil {
+		return "", err
+	}
+	text := fmt.Sprintf("Sent %s. %s has %s at %s now.", app.Count(len(now.Adds), "commit"), now.Remote, now.Branch, now.Here.Short())
+	if said != "" {
+		text += "\n\nThe server said:\n\n" + string(said)
+	}
+	return text, nil
+}
+
+// ways lists the ways to push that are not the usual one.
+func (m *Model) ways() tea.Cmd {
+	choose := kit.Choose{Title: "Other ways to push " + safe.Line(m.series.Branch)}
+	for _, remote := range m.series.Remotes {
+		if remote == m.series.Remote {
+			continue
+		}
+		choose.Options = append(choose.Options, kit.Option{Label: "to " + safe.Line(remote), Detail: "from now on, kept as the branch's pushRemote", Do: func() tea.Cmd {
+			return kit.Start(kit.Work{Title: "Choosing " + safe.Line(remote), Do: func(ctx context.Context, _ func(string)) (string, error) {
+				return "The branch is pushed to " + remote + " from now on.", m.app.SetPushRemote(ctx, remote)
+			}})
+		}})
+	}
+	if n := len(m.series.Stack); n > 0 {
+		label, detail := "with the stack", app.Count(n, "other branch")+" along, all or none"
+		if m.stack {
+			label, detail = "without the stack", "this branch alone"
+		}
+		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd { m.stack = !m.stack; return nil }})
+	}
+	choose.Options = append(choose.Options, kit.Option{Label: "with options for the server", Detail: "one to a line; none: without", Do: func() tea.Cmd {
+		return kit.Show(kit.Edit{Title: "Options for the server's hooks, one to a line", Text: strings.Join(m.options, "\n"), Done: func(text string) tea.Cmd {
+			m.options = nil
+			for line := range strings.Lines(text) {
+				if option := strings.TrimSpace(line); option != "" {
+					m.options = append(m.options, option)
+				}
+			}
+			return kit.Say(app.Count(len(m.options), "option") + " will be handed to the server.")
+		}})
+	}})
+	return kit.Show(choose)
+}
+
+// links are the addresses that the server named in its last answer.
+func (m *Model) links() []string { return app.Links(string(m.series.Last)) }
+
+// pageRow names the first of them.
+func (m *Model) pageRow(width int, theme kit.Theme) string {
+	links := m.links()
+	if len(links) == 0 {
+		return kit.Blank(width)
+	}
+	link := safe.Line(links[0])
+	return kit.Row(width, nil, kit.Seg{Text: "  "}, kit.Seg{Text: link, Style: theme.Now.Hyperlink(links[0])})
+}
+
+// pages offers to open or copy what the server named.
+func (m *Model) pages() tea.Cmd {
+	choose := kit.Choose{Title: "What the server named in its last answer"}
+	for _, link := range m.links() {
+		choose.Options = append(choose.Options,
+			kit.Option{Label: "open " + safe.Line(link), Detail: "in the browser", Do: func() tea.Cmd {
+				return func() tea.Msg {
+					if err := m.app.Repo.OpenPage(m.ctx, link); err != nil {
+						return kit.Notice{Text: err.Error(), Trouble: true}
+					}
+					return kit.Notice{Text: "Opened " + link + "."}
+				}
+			}},
+			kit.Option{Label: "copy " + safe.Line(link), Detail: "to the clipboard", Do: func() tea.Cmd {
+				return tea.Batch(tea.SetClipboard(link), kit.Say("The address is on the clipboard, if the terminal lets programs reach it."))
+			}})
+	}
+	return kit.Show(choose)
+}
