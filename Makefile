@@ -1,5 +1,5 @@
 # The core: everything below the line that internal/ui, cli, app and demo lie above.
-CORE = ./internal/repo ./internal/diff ./internal/merge ./internal/mend ./internal/lanes ./internal/safe ./internal/sweep ./internal/tray \
+CORE = ./internal/ask ./internal/repo ./internal/diff ./internal/merge ./internal/mend ./internal/lanes ./internal/safe ./internal/sweep ./internal/tray \
 	./internal/shape ./internal/replay ./internal/journal ./internal/send ./internal/suggest ./internal/review
 
 .PHONY: run demo test lint race bench shots tmux

@@ -34,6 +34,7 @@ var rooms = []string{
 	"internal/merge",
 	"internal/diff internal/lanes internal/safe internal/sweep",
 	"internal/repo",
+	"internal/ask",
 }
 
 // coreBegins: no interface code below this line.

@@ -14,10 +14,12 @@ import (
 
 	"github.com/rogpeppe/go-internal/testscript"
 
+	"bastel/internal/ask"
 	"bastel/internal/cli"
 )
 
 func TestMain(m *testing.M) {
+	ask.Main()
 	testscript.Main(m, map[string]func(){
 		"bastel": func() { os.Exit(cli.Run(os.Args[1:], os.Stdin, os.Stdout, os.Stderr)) },
 	})

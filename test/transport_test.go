@@ -1,18 +1,10 @@
 package test
 
 import (
-	"bytes"
 	"context"
-	"io"
 	"math/rand"
-	"net"
-	"net/http"
-	"net/http/cgi"
-	"net/http/httptest"
-	"os/exec"
 	"path/filepath"
 	"strings"
-	"sync/atomic"
 	"testing"
 	"time"
 
@@ -20,37 +12,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"bastel/internal/app"
+	"bastel/internal/ask"
+	"bastel/internal/repo"
 	"bastel/test/fixture"
 )
 
-// serve lets the repository's own server program answer over HTTP, behind a password. It
-// gives the server's address, without the password.
-func serve(t *testing.T, root string) string {
-	path, err := exec.Command("git", "--exec-path").Output()
-	require.NoError(t, err)
-	backend := &cgi.Handler{
-		Path:   filepath.Join(strings.TrimSpace(string(path)), "git-http-backend"),
-		Env:    []string{"GIT_PROJECT_ROOT=" + root, "GIT_HTTP_EXPORT_ALL=1", "REMOTE_USER=ines"},
-		Stderr: io.Discard, // what it says of connections that were cut
-	}
-	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if user, password, ok := r.BasicAuth(); !ok || user != "ines" || password != "tide" {
-			w.Header().Set("WWW-Authenticate", `Basic realm="quay"`)
-			w.WriteHeader(http.StatusUnauthorized)
-			return
-		}
-		// The program waits for ever for a body that was cut, so it only gets whole ones.
-		body, err := io.ReadAll(r.Body)
-		if err != nil {
-			w.WriteHeader(http.StatusBadRequest)
-			return
-		}
-		r.Body, r.ContentLength, r.TransferEncoding = io.NopCloser(bytes.NewReader(body)), int64(len(body)), nil
-		backend.ServeHTTP(w, r)
-	}))
-	t.Cleanup(server.Close)
-	return strings.TrimPrefix(server.URL, "http://")
-}
+var ctx = context.Background()
 
 // hub is a clone with a branch, whose remote is reached by an address.
 func hub(t *testing.T) (work, shared *fixture.Repo, root string) {
@@ -68,90 +35,161 @@ func hub(t *testing.T) (work, shared *fixture.Repo, root string) {
 
 // send compares and pushes as the command does.
 func send(t *testing.T, dir string) error {
-	a, _, err := app.Open(context.Background(), dir)
+	a, _, err := app.Open(ctx, dir)
 	require.NoError(t, err)
 	defer a.Close()
-	compared, err := a.CompareRemote(context.Background(), "", true)
+	return sendWith(a)
+}
+
+func sendWith(a *app.App) error {
+	compared, err := a.CompareRemote(ctx, "", true)
 	if err != nil {
 		return err
 	}
-	_, err = a.Send(context.Background(), app.Outgoing{Comparison: compared}, nil)
+	_, err = a.Send(ctx, app.Outgoing{Comparison: compared}, nil)
 	return err
 }
 
+// asking answers questions by a part of their text, and keeps what was asked.
+type asking struct {
+	answers map[string]string
+	asked   []string
+}
+
+func (a *asking) ask(_ context.Context, q ask.Question) (string, error) {
+	a.asked = append(a.asked, q.Text)
+	for part, answer := range a.answers {
+		if strings.Contains(q.Text, part) {
+			return answer, nil
+		}
+	}
+	return "", ask.ErrNoAnswer
+}
+
+// TestTransports: a new branch, a rewritten one, and a fetch, over all that a remote can
+// be reached by. Where a transport asks, the application's own questions answer it, each
+// but once.
 func TestTransports(t *testing.T) {
-	for name, address := range map[string]func(t *testing.T, root string) string{
-		"path":     func(_ *testing.T, root string) string { return filepath.Join(root, "shared.git") },
-		"file url": func(_ *testing.T, root string) string { return "file://" + filepath.Join(root, "shared.git") },
-		"http":     func(t *testing.T, root string) string { return "http://ines:tide@" + serve(t, root) + "/shared.git" },
+	overSSH := func(method string) func(t *testing.T, work *fixture.Repo, root string) string {
+		return func(t *testing.T, work *fixture.Repo, root string) string {
+			server := fixture.ServeSSH(t, root)
+			work.Git("config", "core.sshCommand", server.Command(method))
+			return "ssh://" + fixture.User + "@" + server.Address + root + "/shared.git"
+		}
+	}
+	password := "http://" + fixture.User + ":" + strings.ReplaceAll(fixture.Password, " ", "%20") + "@"
+	for name, test := range map[string]struct {
+		address func(t *testing.T, work *fixture.Repo, root string) string
+		answers map[string]string
+		asked   int
+	}{
+		"path":     {func(_ *testing.T, _ *fixture.Repo, root string) string { return filepath.Join(root, "shared.git") }, nil, 0},
+		"file url": {func(_ *testing.T, _ *fixture.Repo, root string) string { return "file://" + root + "/shared.git" }, nil, 0},
+		"http": {func(t *testing.T, _ *fixture.Repo, root string) string {
+			return password + fixture.ServeHTTP(t, root) + "/shared.git"
+		}, nil, 0},
+		"http that asks": {func(t *testing.T, _ *fixture.Repo, root string) string {
+			return "http://" + fixture.ServeHTTP(t, root) + "/shared.git"
+		}, map[string]string{"Username": fixture.User, "Password": fixture.Password}, 2},
+		"http through a slow proxy": {func(t *testing.T, _ *fixture.Repo, root string) string {
+			proxy := fixture.NewProxy(t, fixture.ServeHTTP(t, root))
+			proxy.Delay.Store(int64(5 * time.Millisecond))
+			return password + proxy.Address + "/shared.git"
+		}, nil, 0},
+		"ssh with a password": {overSSH("password"), map[string]string{"(yes/no": "yes", "password": fixture.Password}, 2},
+		"ssh with a key":      {overSSH("publickey"), map[string]string{"(yes/no": "yes", "passphrase": "low water"}, 2},
 	} {
 		t.Run(name, func(t *testing.T) {
+			t.Parallel()
 			work, shared, root := hub(t)
-			work.Git("remote", "set-url", "origin", address(t, root))
-			work.Commit("one", "b", "2\n")
-			require.NoError(t, send(t, work.Dir))
-			assert.Equal(t, work.Git("rev-parse", "topic"), shared.Git("rev-parse", "topic"))
-			work.Git("commit", "--quiet", "--amend", "--message", "one, reworded")
-			require.NoError(t, send(t, work.Dir), "a rewritten branch, with a lease")
-			assert.Equal(t, "one, reworded", shared.Git("log", "-1", "--format=%s", "topic"))
-			a, _, err := app.Open(context.Background(), work.Dir)
+			work.Git("remote", "set-url", "origin", test.address(t, work, root))
+			user := &asking{answers: test.answers}
+			a, _, err := app.Open(ctx, work.Dir, repo.WithAsker(user.ask))
 			require.NoError(t, err)
 			defer a.Close()
-			_, err = a.Fetch(context.Background(), nil)
+			work.Commit("one", "b", "2\n")
+			require.NoError(t, sendWith(a))
+			assert.Equal(t, work.Git("rev-parse", "topic"), shared.Git("rev-parse", "topic"))
+			work.Git("commit", "--quiet", "--amend", "--message", "one, reworded")
+			require.NoError(t, sendWith(a), "a rewritten branch, with a lease")
+			assert.Equal(t, "one, reworded", shared.Git("log", "-1", "--format=%s", "topic"))
+			_, err = a.Fetch(ctx, nil)
 			require.NoError(t, err)
+			assert.Len(t, user.asked, test.asked, "each but once: %q", user.asked)
 		})
 	}
-	t.Run("wrong password", func(t *testing.T) {
-		work, shared, root := hub(t)
-		work.Git("remote", "set-url", "origin", "http://ines:ebb@"+serve(t, root)+"/shared.git")
-		work.Commit("one", "b", "2\n")
-		require.Error(t, send(t, work.Dir))
-		assert.Empty(t, shared.Git("branch", "--list", "topic"))
-	})
 }
 
-// cutter passes connections on, and cuts them after some bytes; a negative number: never.
-type cutter struct{ left atomic.Int64 }
-
-func (c *cutter) pass(to io.Writer, from io.Reader, cut func()) {
-	buffer := make([]byte, 512)
-	for {
-		n, err := from.Read(buffer)
-		if left := c.left.Load(); left >= 0 && int64(n) > left {
-			_, _ = to.Write(buffer[:left]) // the other side may be gone already
-			cut()
-			return
-		} else if left >= 0 {
-			c.left.Add(-int64(n))
-		}
-		if _, writeErr := to.Write(buffer[:n]); err != nil || writeErr != nil {
-			cut()
-			return
-		}
+// TestNotLetIn: wrong answers, and hosts that are not who they should be, are told apart;
+// nothing arrives, and the right answer works afterwards.
+func TestNotLetIn(t *testing.T) {
+	for name, test := range map[string]struct {
+		ssh     string // how the client shows itself; empty: over HTTP
+		trust   string // right, wrong, or empty for a host that is not known
+		answers map[string]string
+		want    error
+		right   map[string]string // with which the next try works; nil: none does
+	}{
+		"nobody answers":           {"", "", nil, repo.ErrNeedsAnswer, map[string]string{"Username": fixture.User, "Password": fixture.Password}},
+		"a wrong password":         {"", "", map[string]string{"Username": fixture.User, "Password": "ebb"}, repo.ErrNoPermission, map[string]string{"Username": fixture.User, "Password": fixture.Password}},
+		"a wrong password by ssh":  {"password", "right", map[string]string{"password": "ebb"}, repo.ErrNoPermission, map[string]string{"password": fixture.Password}},
+		"a wrong passphrase":       {"publickey", "right", map[string]string{"passphrase": "ebb"}, repo.ErrNoPermission, map[string]string{"passphrase": "low water"}},
+		"a host that is not known": {"publickey", "", map[string]string{"(yes/no": "no", "passphrase": "low water"}, repo.ErrHostKey, map[string]string{"(yes/no": "yes", "passphrase": "low water"}},
+		"a host of another key":    {"publickey", "wrong", map[string]string{"(yes/no": "yes", "passphrase": "low water"}, repo.ErrHostKey, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			work, shared, root := hub(t)
+			address := "http://" + fixture.ServeHTTP(t, root) + "/shared.git"
+			if test.ssh != "" {
+				server := fixture.ServeSSH(t, root)
+				work.Git("config", "core.sshCommand", server.Command(test.ssh))
+				address = "ssh://" + fixture.User + "@" + server.Address + root + "/shared.git"
+				if test.trust != "" {
+					server.Trust(t, test.trust == "right")
+				}
+			}
+			work.Git("remote", "set-url", "origin", address)
+			work.Commit("one", "b", "2\n")
+			user := &asking{answers: test.answers}
+			a, _, err := app.Open(ctx, work.Dir, repo.WithAsker(user.ask))
+			require.NoError(t, err)
+			defer a.Close()
+			assert.ErrorIs(t, sendWith(a), test.want)
+			assert.Empty(t, shared.Git("branch", "--list", "topic"))
+			if user.answers = test.right; test.right != nil {
+				assert.NoError(t, sendWith(a))
+				assert.Equal(t, work.Git("rev-parse", "topic"), shared.Git("rev-parse", "topic"))
+			}
+		})
 	}
 }
 
-func (c *cutter) listen(t *testing.T, behind string) string {
-	listener, err := net.Listen("tcp", "127.0.0.1:0")
+// TestARemoteThatFallsSilent: it is stopped by the user, and the next try works.
+func TestARemoteThatFallsSilent(t *testing.T) {
+	t.Parallel()
+	work, shared, root := hub(t)
+	proxy := fixture.NewProxy(t, fixture.ServeHTTP(t, root))
+	work.Git("remote", "set-url", "origin", "http://"+fixture.User+":"+strings.ReplaceAll(fixture.Password, " ", "%20")+"@"+proxy.Address+"/shared.git")
+	work.Commit("one", "b", "2\n")
+	a, _, err := app.Open(ctx, work.Dir)
 	require.NoError(t, err)
-	t.Cleanup(func() { listener.Close() })
-	go func() {
-		for {
-			near, err := listener.Accept()
-			if err != nil {
-				return
-			}
-			far, err := net.DialTimeout("tcp", behind, time.Second)
-			if err != nil {
-				near.Close()
-				continue
-			}
-			cut := func() { near.Close(); far.Close() }
-			go c.pass(far, near, cut)
-			go c.pass(near, far, cut)
-		}
-	}()
-	return listener.Addr().String()
+	defer a.Close()
+	compared, err := a.CompareRemote(ctx, "", true)
+	require.NoError(t, err)
+	proxy.Silent.Store(true)
+	stopped, stop := context.WithTimeout(ctx, time.Second)
+	defer stop()
+	began := time.Now()
+	_, err = a.Send(stopped, app.Outgoing{Comparison: compared}, nil)
+	assert.ErrorIs(t, err, context.DeadlineExceeded)
+	assert.ErrorContains(t, err, "trying again is safe")
+	assert.Less(t, time.Since(began), 10*time.Second)
+	assert.Empty(t, shared.Git("branch", "--list", "topic"))
+	assert.Empty(t, work.Git("branch", "--remotes", "--list", "origin/topic"), "what is known here is what is known there")
+	proxy.Silent.Store(false)
+	require.NoError(t, sendWith(a))
+	assert.Equal(t, work.Git("rev-parse", "topic"), shared.Git("rev-parse", "topic"))
 }
 
 // TestCutConnections: the connection is cut at random bytes 200 times. The remote has the
@@ -159,9 +197,8 @@ func (c *cutter) listen(t *testing.T, behind string) string {
 func TestCutConnections(t *testing.T) {
 	t.Parallel()
 	work, shared, root := hub(t)
-	cut := &cutter{}
-	cut.left.Store(-1)
-	work.Git("remote", "set-url", "origin", "http://ines:tide@"+cut.listen(t, serve(t, root))+"/shared.git")
+	cut := fixture.NewProxy(t, fixture.ServeHTTP(t, root))
+	work.Git("remote", "set-url", "origin", "http://"+fixture.User+":"+strings.ReplaceAll(fixture.Password, " ", "%20")+"@"+cut.Address+"/shared.git")
 	work.Commit("one", "b", "2\n")
 	require.NoError(t, send(t, work.Dir))
 	random, failed := rand.New(rand.NewSource(6)), 0
@@ -173,14 +210,14 @@ func TestCutConnections(t *testing.T) {
 		}
 		work.Git(args...)
 		mine := work.Git("rev-parse", "topic")
-		cut.left.Store(int64(random.Intn(4000)))
+		cut.Left.Store(int64(random.Intn(4000)))
 		if send(t, work.Dir) != nil {
 			failed++
 		}
 		there := shared.Git("rev-parse", "topic")
 		require.Contains(t, []string{before, mine}, there)
 		require.Equal(t, mine, work.Git("rev-parse", "topic"))
-		cut.left.Store(-1)
+		cut.Left.Store(-1)
 		require.NoError(t, send(t, work.Dir), "a second try is safe")
 		require.Equal(t, mine, shared.Git("rev-parse", "topic"))
 	}

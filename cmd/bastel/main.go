@@ -5,9 +5,11 @@ package main
 import (
 	"os"
 
+	"bastel/internal/ask"
 	"bastel/internal/cli"
 )
 
 func main() {
+	ask.Main()
 	os.Exit(cli.Run(os.Args[1:], os.Stdin, os.Stdout, os.Stderr))
 }

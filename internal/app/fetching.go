@@ -34,7 +34,10 @@ func (r Arrival) Says() string {
 	if r.Rewritten {
 		text = fmt.Sprintf("%s was rewritten, with %s", r.Branch, Count(r.Commits, "new commit"))
 	}
-	if r.Touching > 0 {
+	switch {
+	case r.Touching == 1:
+		text += "; 1 touches files of your branch"
+	case r.Touching > 1:
 		text += fmt.Sprintf("; %d touch files of your branch", r.Touching)
 	}
 	return text + "."

@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"time"
 
 	"github.com/pelletier/go-toml/v2"
 
@@ -20,6 +21,7 @@ import (
 type Settings struct {
 	Background string            `toml:"background"` // dark or light
 	Check      string            `toml:"check"`      // the command that checks a tray's content
+	FetchEvery string            `toml:"fetch_every"` // how often to fetch by itself, such as 15m; empty: never
 	Preflight  map[string]string `toml:"preflight"`  // by item: block, warn or off
 	Sweep      struct {
 		WithoutDefaults bool            `toml:"without_defaults"`
@@ -59,7 +61,7 @@ func (a *App) Settings(ctx context.Context) (Settings, error) {
 		}
 		return s, refuse("%s does not read as TOML: %v", file, err)
 	}
-	for key, value := range map[string]*string{"bastel.background": &s.Background, "bastel.check": &s.Check} {
+	for key, value := range map[string]*string{"bastel.background": &s.Background, "bastel.check": &s.Check, "bastel.fetchEvery": &s.FetchEvery} {
 		own, err := a.Repo.Config(ctx, key)
 		if err != nil {
 			return s, err
@@ -69,6 +71,24 @@ func (a *App) Settings(ctx context.Context) (Settings, error) {
 		}
 	}
 	return s, nil
+}
+
+// leastFetching is how far apart fetches by itself are at least.
+const leastFetching = time.Minute
+
+// FetchTime is how often to fetch by itself; 0: never.
+func (s Settings) FetchTime() (time.Duration, error) {
+	if s.FetchEvery == "" {
+		return 0, nil
+	}
+	every, err := time.ParseDuration(s.FetchEvery)
+	if err != nil || every < 0 {
+		return 0, refuse("The settings: fetch_every is %q, and no time such as 15m.", s.FetchEvery)
+	}
+	if every == 0 {
+		return 0, nil
+	}
+	return max(every, leastFetching), nil
 }
 
 // finder finds leftovers as the settings say.

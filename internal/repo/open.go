@@ -23,6 +23,7 @@ type Repo struct {
 	terminal  bool   // children may use the terminal, to ask for a password
 	env       []string
 	objects   *catFile
+	asked     asked
 
 	configLock sync.Mutex
 	config     map[string][]string // nil: not read yet
@@ -48,7 +49,7 @@ func Open(ctx context.Context, dir string, options ...Option) (*Repo, error) {
 	if info, err := os.Stat(dir); err != nil || !info.IsDir() {
 		return nil, fmt.Errorf("open repository: %s is not a folder that can be read: %w", dir, ErrNoRepository)
 	}
-	r := &Repo{top: dir, env: []string{"LC_ALL=C", "GIT_OPTIONAL_LOCKS=0"}}
+	r := &Repo{top: dir, env: []string{"LC_ALL=C", "GIT_OPTIONAL_LOCKS=0"}, asked: asked{known: map[string]string{}}}
 	for _, option := range options {
 		option(r)
 	}

@@ -115,7 +115,7 @@ func remoteFailure(remote string, err error) error {
 // LsRemote asks a remote what one of its refs points at now; the zero id where
 // it has no such ref. Errors: *RemoteError.
 func (r *Repo) LsRemote(ctx context.Context, remote, ref string) (ID, error) {
-	out, err := r.line(ctx, "ls-remote", "--", remote, ref)
+	out, err := r.talk(ctx, nil, "ls-remote", "--", remote, ref)
 	if err != nil {
 		return ID{}, remoteFailure(remote, err)
 	}
@@ -141,7 +141,7 @@ func (r *Repo) Fetch(ctx context.Context, remote string, progress func(line stri
 func (r *Repo) talk(ctx context.Context, progress func(line string), args ...string) (string, error) {
 	lines := lineSplitter{tell: progress}
 	in := invocation{args: args, env: []string{"GIT_OPTIONAL_LOCKS=1"}, stderr: lines.write}
-	out, err := r.invoke(ctx, in)
+	out, err := r.withQuestions(ctx, in)
 	return string(out), err
 }
 

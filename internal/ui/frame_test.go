@@ -2,6 +2,7 @@ package ui
 
 import (
 	"fmt"
+	"os"
 	"os/exec"
 	"reflect"
 	"slices"
@@ -15,9 +16,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"bastel/internal/ask"
 	"bastel/internal/ui/kit"
 	"bastel/test/fixture"
 )
+
+func TestMain(m *testing.M) {
+	ask.Main()
+	os.Exit(m.Run())
+}
 
 // driver runs the frame without a terminal.
 type driver struct {

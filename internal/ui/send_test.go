@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -126,6 +127,45 @@ func TestSendByKeys(t *testing.T) {
 	}
 }
 
+// TestQuestionsOfARemote: names, passwords and host keys are asked for on the screen, over
+// whatever is there; no answer is an answer too.
+func TestQuestionsOfARemote(t *testing.T) {
+	for name, test := range map[string]struct {
+		ssh   string
+		steps []string
+		sent  bool
+	}{
+		"a password": {"", []string{"a", "+The remote asks", "+Username for", "ines", "enter", "+Password for", "tide table", "+··········", "-tide table", "enter", "+Sent 2 commits."}, true},
+		"no answer":  {"", []string{"a", "+Username for", "esc", "+it asked for a password or passphrase, and got no answer", "esc", "a", "+Username for", "ines", "enter", "+Password for", "tide table", "enter", "+Sent 2 commits."}, true},
+		"a wrong one": {"", []string{"a", "+Username for", "ines", "enter", "+Password for", "ebb", "enter", "+it does not let you in", "esc",
+			"F", "+Username for", "ines", "enter", "+Password for", "tide table", "enter", "+Fetched."}, false},
+		"a host and a passphrase": {"publickey", []string{"a", "+authenticity of host", "+y yes", "y", "+Enter passphrase", "low water", "enter", "+Sent 2 commits."}, true},
+		"a host that is not it":   {"publickey", []string{"a", "+authenticity of host", "n", "+its host key is not the known one, or not known"}, false},
+		"over a page":             {"", []string{"a", "?", "+Username for", "esc", "+got no answer"}, false},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := desk(t)
+			f.Git("checkout", "--quiet", "--force", "topic")
+			f.Git("clean", "--quiet", "--force")
+			remote := f.Remote(t)
+			remote.Git("config", "http.receivepack", "true")
+			f.Git("push", "--quiet", "origin", "main")
+			root := filepath.Dir(remote.Dir)
+			address := "http://" + fixture.ServeHTTP(t, root) + "/shared.git"
+			if test.ssh != "" {
+				server := fixture.ServeSSH(t, root)
+				f.Git("config", "core.sshCommand", server.Command(test.ssh))
+				address = "ssh://" + fixture.User + "@" + server.Address + remote.Dir
+			}
+			f.Git("remote", "set-url", "origin", address)
+			d := newDriver(t, f.Dir)
+			d.play("+No loose changes", "]", "]", "]", "+A new branch there")
+			d.play(test.steps...)
+			assert.Equal(t, test.sent, remote.Git("branch", "--list", "topic") != "")
+		})
+	}
+}
+
 func hookOf(t *testing.T, remote *fixture.Repo, name, script string) {
 	require.NoError(t, os.MkdirAll(filepath.Join(remote.Dir, "hooks"), 0o777))
 	require.NoError(t, os.WriteFile(filepath.Join(remote.Dir, "hooks", name), []byte("#!/bin/sh\n"+script), 0o777))
@@ -151,6 +191,29 @@ func TestReadThrough(t *testing.T) {
 	d.play("b", "+Notes on topic: 2 open", "Why", "enter", ".", "+Settled.", "+1 note open", "+, settled: Why thirty?")
 	d.play("b", "whole", "enter", "down", "x", "esc", "C", "+2 notes on the clipboard", "R", "+No review service is set", "esc", "+A new branch there", "P", "+1 note not settled yet", "+1 commit not read through yet", "read through", "enter", "+1 of 2 commits read")
 	assert.Empty(t, f.Git("status", "--porcelain"))
+}
+
+// TestFetchingByItself: what came is told, and nothing else is touched or asked.
+func TestFetchingByItself(t *testing.T) {
+	f := desk(t)
+	remote := f.Remote(t)
+	f.Git("push", "--quiet", "--set-upstream", "origin", "main")
+	f.Git("config", "bastel.fetchEvery", "2h")
+	d := newDriver(t, f.Dir)
+	d.play("+loose changes")
+	other := fixture.Existing(t, t.TempDir())
+	other.Git("clone", "--quiet", remote.Dir, ".")
+	other.Commit("Theirs", "a.go", "t\n")
+	other.Git("push", "--quiet")
+	before := f.Git("status", "--porcelain") + f.Git("rev-parse", "HEAD", "main")
+	d.update(fetchDue{time.Hour})
+	d.play("+Fetched. origin/main has 1 new commit; 1 touches files of your branch.", "+which has 1 new")
+	assert.Equal(t, before, f.Git("status", "--porcelain")+f.Git("rev-parse", "HEAD", "main"))
+	f.Git("remote", "set-url", "origin", "http://"+fixture.ServeHTTP(t, filepath.Dir(remote.Dir))+"/shared.git")
+	d.update(fetchDue{time.Hour})
+	d.play("+got no answer")
+	f.Git("config", "bastel.fetchEvery", "soon")
+	newDriver(t, f.Dir).wait("fetch_every is \"soon\", and no time such as 15m")
 }
 
 // TestTheFrame: pages over any screen, and what the frame does by itself.

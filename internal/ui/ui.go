@@ -18,6 +18,7 @@ import (
 	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/app"
+	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/mend"
@@ -111,6 +112,9 @@ type opened struct {
 	note   string
 	ground kit.Ground
 	err    error
+
+	questions hotline
+	fetch     time.Duration // how often to fetch by itself
 }
 
 type situated struct {
@@ -136,15 +140,20 @@ const freeScrolling = ansi.SaveCursor + "\x1b[r" + ansi.RestoreCursor
 func (m *Model) Init() tea.Cmd { return tea.Batch(tea.RequestBackgroundColor, m.open) }
 
 func (m *Model) open() tea.Msg {
-	a, note, err := app.Open(m.ctx, m.dir)
+	line := make(hotline)
+	a, note, err := app.Open(m.ctx, m.dir, repo.WithAsker(line.ask))
 	if err != nil {
 		return opened{err: err}
 	}
 	settings, err := a.Settings(m.ctx)
+	every := time.Duration(0)
+	if err == nil {
+		every, err = settings.FetchTime()
+	}
 	if err != nil {
 		return opened{err: errors.Join(err, a.Close())}
 	}
-	return opened{app: a, note: note, ground: kit.GroundOf(settings.Background)}
+	return opened{app: a, note: note, questions: line, fetch: every, ground: kit.GroundOf(settings.Background)}
 }
 
 // Update answers one message. Repository work never happens here: it runs in
@@ -186,6 +195,8 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 		if m.work != nil || m.beside != nil {
 			return m, nextTick()
 		}
+	case fetchDue:
+		return m, m.fetchByItself(msg.every)
 	case kit.Notice:
 		m.say(msg)
 	case composed:
@@ -202,6 +213,10 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 			return m, nil
 		}
 		return m, tea.Batch(m.lookAgain(), m.awaitChange(msg.app, msg.told))
+	case asked:
+		return m, m.haveQuestion(msg)
+	case unasked:
+		m.haveUnasked(msg)
 	case kit.Edit:
 		return m, m.edit(msg)
 	case kit.Ask:
@@ -254,7 +269,7 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	if msg.note != "" {
 		m.notice = kit.Notice{Text: msg.note}
 	}
-	return tea.Batch(m.lookAgain(), m.watch(m.app))
+	return tea.Batch(m.lookAgain(), m.watch(m.app), m.awaitQuestion(msg.questions), fetchLater(msg.fetch))
 }
 
 // lookAgain reads where the user stands, and then what the screens show.
@@ -316,7 +331,7 @@ func (m *Model) start(work kit.Work) tea.Cmd {
 	r := &running{Work: work, cancel: cancel, since: time.Now()}
 	*place = r
 	m.notice = kit.Notice{}
-	if work.Beside {
+	if work.Beside && !work.Quiet {
 		m.page = &text{heading: work.Title, job: r}
 	}
 	do := func() tea.Msg {
@@ -333,17 +348,23 @@ const tickTime = 100 * time.Millisecond
 func nextTick() tea.Cmd { return tea.Tick(tickTime, func(time.Time) tea.Msg { return tick{} }) }
 
 func (m *Model) haveWorked(msg worked) tea.Cmd {
-	if msg.work.Beside {
+	switch {
+	case msg.work.Beside && !msg.work.Quiet:
 		return m.haveWorkedBeside(msg)
+	case msg.work.Beside:
+		m.beside = nil
+	default:
+		m.work = nil
 	}
-	m.work = nil
 	switch {
 	case msg.work.stopping && errors.Is(msg.err, context.Canceled) && !errors.As(msg.err, new(*app.Refusal)):
 		m.say(kit.Notice{Text: msg.work.Title + " was stopped."})
 	case msg.err != nil:
 		m.say(kit.Notice{Text: app.Explain(msg.err), Trouble: true})
 	default:
-		m.say(kit.Notice{Text: msg.note})
+		if msg.note != "" {
+			m.say(kit.Notice{Text: msg.note})
+		}
 		return tea.Sequence(msg.work.Then, m.lookAgain())
 	}
 	return m.lookAgain()
@@ -406,13 +427,38 @@ func (m *Model) awaitChange(a *app.App, told <-chan struct{}) tea.Cmd {
 }
 
 func (m *Model) fetch() tea.Cmd {
-	return kit.Start(kit.Work{Title: "Fetching", Do: func(ctx context.Context, report func(string)) (string, error) {
+	return kit.Start(kit.Work{Title: "Fetching", Beside: true, Quiet: true, Do: func(ctx context.Context, report func(string)) (string, error) {
 		arrivals, err := m.app.Fetch(ctx, report)
 		if err != nil {
 			return "", err
 		}
 		return "Fetched. " + arrived(arrivals) + "Your branches and files are as they were.", nil
 	}})
+}
+
+// fetchDue says that it is time to fetch.
+type fetchDue struct{ every time.Duration }
+
+func fetchLater(every time.Duration) tea.Cmd {
+	if every == 0 {
+		return nil
+	}
+	return tea.Tick(every, func(time.Time) tea.Msg { return fetchDue{every} })
+}
+
+// fetchByItself fetches without a question, unless something else is under way, and
+// tells only what came.
+func (m *Model) fetchByItself(every time.Duration) tea.Cmd {
+	if m.app == nil || m.work != nil || m.beside != nil {
+		return fetchLater(every)
+	}
+	return tea.Batch(fetchLater(every), kit.Start(kit.Work{Title: "Fetching by itself", Beside: true, Quiet: true, Do: func(ctx context.Context, report func(string)) (string, error) {
+		arrivals, err := m.app.Fetch(repo.Unattended(ctx), report)
+		if err != nil || len(arrivals) == 0 {
+			return "", err
+		}
+		return "Fetched. " + arrived(arrivals), nil
+	}}))
 }
 
 // mostTold is for how many branches it is said what came.

@@ -107,25 +107,31 @@ func (m *Model) news() string {
 		return kit.Row(m.width, nil, kit.Seg{Text: " " + safe.Line(a.Question), Style: m.theme.Accent})
 	}
 	if m.work != nil {
-		text := m.work.Title
-		if progress := m.work.progress.Load(); progress != nil {
-			text += ": " + safe.Line(*progress)
-		}
-		if m.work.stopping {
-			text += " (stopping)"
-		} else if time.Since(m.work.since) > time.Second {
-			text += fmt.Sprintf("   %d s, esc stops it", int(time.Since(m.work.since).Seconds()))
-		}
-		return kit.Row(m.width, nil, kit.Seg{Text: " " + text, Style: m.theme.Accent})
+		return kit.Row(m.width, nil, kit.Seg{Text: " " + m.work.says(), Style: m.theme.Accent})
 	}
 	if m.beside != nil && m.notice.Text == "" {
-		return kit.Row(m.width, nil, kit.Seg{Text: fmt.Sprintf(" %s   %d s, esc stops it", m.beside.Title, int(time.Since(m.beside.since).Seconds())), Style: m.theme.Accent})
+		return kit.Row(m.width, nil, kit.Seg{Text: " " + m.beside.says(), Style: m.theme.Accent})
 	}
 	style := m.theme.Accent
 	if m.notice.Trouble {
 		style = m.theme.Trouble
 	}
 	return kit.Row(m.width, nil, kit.Seg{Text: " " + m.notice.Text, Style: style})
+}
+
+// says tells how far work is.
+func (r *running) says() string {
+	text := r.Title
+	if progress := r.progress.Load(); progress != nil && (!r.Beside || r.Quiet) {
+		text += ": " + safe.Line(*progress)
+	}
+	if r.stopping {
+		return text + " (stopping)"
+	}
+	if time.Since(r.since) > time.Second {
+		text += fmt.Sprintf("   %d s, esc stops it", int(time.Since(r.since).Seconds()))
+	}
+	return text
 }
 
 // keysLine says what the keys do here: as many as there is room for, the ones of

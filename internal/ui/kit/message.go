@@ -55,13 +55,14 @@ func Read(ctx context.Context, screen string, read func(ctx context.Context) (an
 }
 
 // Work asks the frame to carry out a step that changes something, or that talks
-// to a remote: one at a time, with its progress shown, and stopped by esc. When it
+// to a remote: one at a time, and one beside, with its progress shown, and stopped by esc. When it
 // is done the situation is read anew.
 type Work struct {
 	Title  string
 	Do     func(ctx context.Context, report func(string)) (note string, err error)
 	Then   tea.Cmd // after success
-	Beside bool    // changes nothing, so that other work may go on beside it; what it reports is kept to be read
+	Beside bool    // other work may go on beside it
+	Quiet  bool    // of work beside: what it reports is not kept to be read, only its end is told
 }
 
 // Start wraps work as a command.
