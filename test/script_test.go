@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/rogpeppe/go-internal/testscript"
 
@@ -37,9 +38,19 @@ func TestScripts(t *testing.T) {
 			return os.WriteFile(env.WorkDir+"/gitconfig", []byte(config), 0o666)
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
-			"exits": exits, "hunk": hunk, "jsonhas": jsonHas, "write": write,
+			"exits": exits, "hunk": hunk, "jsonhas": jsonHas, "waitfor": waitFor, "write": write,
 		},
 	})
+}
+
+// waitfor FILE: until the file is there.
+func waitFor(ts *testscript.TestScript, _ bool, args []string) {
+	for late := time.Now().Add(patience); time.Now().Before(late); time.Sleep(patience / 1000) {
+		if _, err := os.Stat(ts.MkAbs(args[0])); err == nil {
+			return
+		}
+	}
+	ts.Fatalf("%s never came", args[0])
 }
 
 // exits N bastel ARGS...: the command ends with status N.

@@ -19,6 +19,9 @@ import (
 
 var ctx = context.Background()
 
+// patience is how long a test waits for what must come.
+const patience = 30 * time.Second
+
 // hub is a clone with a branch, whose remote is reached by an address.
 func hub(t *testing.T) (work, shared *fixture.Repo, root string) {
 	root = t.TempDir()

@@ -10,8 +10,16 @@ import (
 // MakeRepository makes an empty repository in dir.
 func MakeRepository(ctx context.Context, dir string) error { return repo.Init(ctx, dir) }
 
-// MakeDemo makes the demo in dir and gives the user's clone.
+// AnyPort is where a server listens that may have any free port of this machine.
+const AnyPort = "127.0.0.1:0"
+
+// MakeDemo makes the demo in dir, opens its review desk until the context ends, and gives
+// the user's clone.
 func MakeDemo(ctx context.Context, dir string) (string, error) {
 	place, err := demo.Make(ctx, dir)
+	if err != nil {
+		return "", err
+	}
+	_, err = demo.OpenDesk(ctx, place, AnyPort)
 	return place.Work, err
 }

@@ -9,19 +9,26 @@ import (
 	"github.com/charmbracelet/x/term"
 	"github.com/spf13/cobra"
 
+	"bastel/internal/app"
 	"bastel/internal/demo"
 	"bastel/internal/ui"
 )
 
 func (c *command) demo() *cobra.Command {
 	var dir string
-	var noOpen bool
+	var noOpen, desk bool
+	var address string
 	cmd := &cobra.Command{
-		Use:   "demo [--dir D] [--no-open]",
+		Use:   "demo [--dir D] [--no-open | --desk]",
 		Short: "Make demo data to try everything on, and open it",
+		Long: `Make demo data to try everything on, and open it. A small stand-in of a review service
+belongs to it, on this machine only: what is said there comes into the read-through as notes.`,
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c.began = true
+			if desk {
+				return c.desk(cmd.Context(), dir, address)
+			}
 			if dir == "" {
 				temporary, err := os.MkdirTemp("", "lantern-quay-")
 				if err != nil {
@@ -39,12 +46,38 @@ func (c *command) demo() *cobra.Command {
 			if noOpen {
 				return nil
 			}
+			if _, err := demo.OpenDesk(cmd.Context(), place, app.AnyPort); err != nil {
+				return err
+			}
 			return c.open(cmd.Context(), place.Work)
 		},
 	}
 	cmd.Flags().StringVar(&dir, "dir", "", "an empty folder for it; default: a new temporary one")
 	cmd.Flags().BoolVar(&noOpen, "no-open", false, "only make it")
+	cmd.Flags().BoolVar(&desk, "desk", false, "open only the review desk of the demo in --dir, and wait")
+	cmd.Flags().StringVar(&address, "address", app.AnyPort, "where the desk listens")
+	cmd.MarkFlagsMutuallyExclusive("no-open", "desk")
 	return cmd
+}
+
+// desk keeps the review desk of a demo open until it is stopped.
+func (c *command) desk(ctx context.Context, dir, address string) error {
+	if dir == "" {
+		return fmt.Errorf("%w: --desk needs --dir with a demo", errUsage)
+	}
+	place, err := demo.At(dir)
+	if err != nil {
+		return err
+	}
+	d, err := demo.OpenDesk(ctx, place, address)
+	if err != nil {
+		return err
+	}
+	if err := c.answer(map[string]string{"address": d.Address}, func(w io.Writer) { fmt.Fprintln(w, "The review desk is open at", d.Address) }); err != nil {
+		return err
+	}
+	<-ctx.Done()
+	return d.Close()
 }
 
 // open starts the application.

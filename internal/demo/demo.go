@@ -78,8 +78,25 @@ func Make(ctx context.Context, dir string) (Place, error) {
 	if err := os.MkdirAll(hooks, 0o777); err != nil {
 		return p, fmt.Errorf("make the demo: %w", err)
 	}
-	if err := os.WriteFile(filepath.Join(hooks, "pre-receive"), []byte(serverRule), 0o777); err != nil {
-		return p, fmt.Errorf("make the demo: %w", err)
+	for name, script := range map[string]string{"pre-receive": serverRule, "post-receive": deskNote} {
+		if err := os.WriteFile(filepath.Join(hooks, name), []byte(script), 0o777); err != nil {
+			return p, fmt.Errorf("make the demo: %w", err)
+		}
+	}
+	return p, nil
+}
+
+// At gives the place of a demo that was made in dir before.
+func At(dir string) (Place, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return Place{}, fmt.Errorf("find the demo: %w", err)
+	}
+	p := Place{Dir: dir, Work: filepath.Join(dir, "work"), Remote: filepath.Join(dir, "shared.git")}
+	for _, part := range []string{p.Work, p.Remote} {
+		if _, err := os.Stat(part); err != nil {
+			return p, fmt.Errorf("there is no demo in %s: %w", dir, err)
+		}
 	}
 	return p, nil
 }

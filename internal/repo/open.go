@@ -21,6 +21,7 @@ type Repo struct {
 	commonDir string // the git folder shared by all linked working trees
 	idLen     int    // raw length of an object id
 	terminal  bool   // children may use the terminal, to ask for a password
+	bare      bool   // it need not have a working tree
 	env       []string
 	objects   *catFile
 	asked     asked
@@ -36,6 +37,9 @@ type Option func(*Repo)
 // fits a command line. Without it they cannot, and fail instead of waiting
 // behind a full screen.
 func WithTerminal() Option { return func(r *Repo) { r.terminal = true } }
+
+// WithBare takes a bare repository too, of which only objects and refs are used.
+func WithBare() Option { return func(r *Repo) { r.bare = true } }
 
 // Open opens the repository whose working tree holds dir. The context ends the
 // long-lived object reader; Close does so earlier.
@@ -73,7 +77,10 @@ func (r *Repo) locate(ctx context.Context) error {
 	}
 	fields := strings.Split(strings.TrimSuffix(string(out), "\n"), "\n")
 	if len(fields) >= 5 && (fields[3] == "true" || fields[4] == "true") {
-		return ErrBare
+		if !r.bare || fields[3] != "true" {
+			return ErrBare
+		}
+		fields, err = append(fields[:5:5], fields[0]), nil // it has no top; the folder itself is as good as any
 	}
 	for _, cause := range []error{ErrNoRepository, ErrForeignOwner} {
 		if errors.Is(err, cause) {
