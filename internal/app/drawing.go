@@ -59,9 +59,22 @@ func (a *App) SeamOf(ctx context.Context, plan shape.Plan) (draw.Seam, error) {
 	return picture, nil
 }
 
-// DrawTo writes a picture of a plan, or of what overlaps in its commits, into a new
-// file; a relative name starts at the top of the working tree. It gives the file's name.
-func (a *App) DrawTo(ctx context.Context, plan shape.Plan, overlap bool, name string) (string, error) {
+// Drawing works a picture out.
+type Drawing func(ctx context.Context) (draw.Picture, error)
+
+// DrawingOf is the picture of a plan, or of what overlaps in its commits.
+func (a *App) DrawingOf(plan shape.Plan, overlap bool) Drawing {
+	return func(ctx context.Context) (draw.Picture, error) {
+		if overlap {
+			return a.GridOf(ctx, plan)
+		}
+		return a.SeamOf(ctx, plan)
+	}
+}
+
+// DrawTo writes a picture into a new file; a relative name starts at the top of the
+// working tree. It gives the file's name.
+func (a *App) DrawTo(ctx context.Context, what Drawing, name string) (string, error) {
 	format, err := draw.FormatOf(name)
 	if err != nil {
 		return "", &Refusal{Reason: err.Error(), Err: err}
@@ -69,12 +82,7 @@ func (a *App) DrawTo(ctx context.Context, plan shape.Plan, overlap bool, name st
 	if !filepath.IsAbs(name) {
 		name = filepath.Join(a.Repo.Top(), name)
 	}
-	var picture draw.Picture
-	if overlap {
-		picture, err = a.GridOf(ctx, plan)
-	} else {
-		picture, err = a.SeamOf(ctx, plan)
-	}
+	picture, err := what(ctx)
 	if err != nil {
 		return "", err
 	}
@@ -95,16 +103,11 @@ func (a *App) DrawTo(ctx context.Context, plan shape.Plan, overlap bool, name st
 
 // LastSeam is the picture of the last rewriting that was applied here.
 func (a *App) LastSeam(ctx context.Context) (draw.Seam, error) {
-	entries, err := a.Journal.Entries(ctx)
+	e, err := a.lastRewriting(ctx)
 	if err != nil {
 		return draw.Seam{}, err
 	}
-	for _, e := range slices.Backward(journal.StateOf(entries, a.Repo.GitDir()).Done) {
-		if len(e.Pairs) > 0 {
-			return a.seamOfEntry(ctx, e)
-		}
-	}
-	return draw.Seam{}, refuse("Nothing was rewritten here yet. Name a plan to be drawn.")
+	return a.seamOfEntry(ctx, e)
 }
 
 func (a *App) seamOfEntry(ctx context.Context, e journal.Entry) (draw.Seam, error) {

@@ -19,10 +19,10 @@ import (
 // repository's configuration goes before them where it has the same key, as
 // bastel.background or bastel.check.
 type Settings struct {
-	Background string            `toml:"background"` // dark or light
-	Check      string            `toml:"check"`      // the command that checks a tray's content
+	Background string            `toml:"background"`  // dark or light
+	Check      string            `toml:"check"`       // the command that checks a tray's content
 	FetchEvery string            `toml:"fetch_every"` // how often to fetch by itself, such as 15m; empty: never
-	Preflight  map[string]string `toml:"preflight"`  // by item: block, warn or off
+	Preflight  map[string]string `toml:"preflight"`   // by item: block, warn or off
 	Sweep      struct {
 		WithoutDefaults bool            `toml:"without_defaults"`
 		Pattern         []sweep.Pattern `toml:"pattern"`

@@ -181,12 +181,12 @@ func TestDrawToRefusesWhatIsThere(t *testing.T) {
 	f, a := threeCommits(t)
 	plan, err := a.NewPlan(ctx, "", "")
 	require.NoError(t, err)
-	name, err := a.DrawTo(ctx, plan.LeaveOut(0), false, "plan.svg")
+	name, err := a.DrawTo(ctx, a.DrawingOf(plan.LeaveOut(0), false), "plan.svg")
 	require.NoError(t, err)
 	assert.Contains(t, f.Read("plan.svg"), "<svg")
-	_, err = a.DrawTo(ctx, plan, true, name)
+	_, err = a.DrawTo(ctx, a.DrawingOf(plan, true), name)
 	assert.Contains(t, refusal(t, err), "is there already")
-	_, err = a.DrawTo(ctx, plan, true, "x.png")
+	_, err = a.DrawTo(ctx, a.DrawingOf(plan, true), "x.png")
 	assert.ErrorIs(t, err, draw.ErrFormat)
 }
 

@@ -23,7 +23,7 @@ func (c *command) demo() *cobra.Command {
 		Short: "Make demo data to try everything on, and open it",
 		Long: `Make demo data to try everything on, and open it. A small stand-in of a review service
 belongs to it, on this machine only: what is said there comes into the read-through as notes.`,
-		Args:  cobra.NoArgs,
+		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c.began = true
 			if desk {

@@ -15,18 +15,21 @@ import (
 
 func (c *command) draw() *cobra.Command {
 	var file string
-	var dark, overlap bool
+	var dark bool
+	var what pictured
 	cmd := &cobra.Command{
 		Use:   "draw [PLAN] -o FILE.svg|FILE.pdf",
-		Short: "Draw the seam of a plan, or of the last rewriting, or what overlaps",
-		Long:  "Draw the seam of a plan, or of the last rewriting. PLAN is a file, or - for standard input. With --overlap the picture is of files by commits.",
-		Args:  cobra.MaximumNArgs(1),
+		Short: "Draw the seam of a plan, or of the last rewriting, or other pictures of the branch",
+		Long: `Draw the seam of a plan, or of the last rewriting. PLAN is a file, or - for standard
+input. With --overlap the picture is of files by commits; with --history of the branch and its
+target before and after the last rewriting; with --sent of what the remote has and what is here.`,
+		Args: cobra.MaximumNArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			format, err := draw.FormatOf(file)
 			if err != nil {
 				return fmt.Errorf("%w: %w", errUsage, err)
 			}
-			picture, err := c.picture(ctx, a, args, overlap)
+			picture, err := c.picture(ctx, a, args, what)
 			if err != nil {
 				return err
 			}
@@ -46,15 +49,27 @@ func (c *command) draw() *cobra.Command {
 	}
 	cmd.Flags().StringVarP(&file, "output", "o", "", "the file to write, .svg or .pdf")
 	cmd.Flags().BoolVar(&dark, "dark", false, "on a dark ground")
-	cmd.Flags().BoolVar(&overlap, "overlap", false, "which commits touch the same files and lines")
+	cmd.Flags().BoolVar(&what.overlap, "overlap", false, "which commits touch the same files and lines")
+	cmd.Flags().BoolVar(&what.history, "history", false, "the history before and after the last rewriting")
+	cmd.Flags().BoolVar(&what.sent, "sent", false, "the remote's branch in place of what was before")
 	if err := cmd.MarkFlagRequired("output"); err != nil {
 		panic(err) // the flag is defined above
 	}
 	return cmd
 }
 
-func (c *command) picture(ctx context.Context, a *app.App, args []string, overlap bool) (draw.Picture, error) {
-	if len(args) == 0 && !overlap {
+// pictured says which picture is meant.
+type pictured struct{ overlap, history, sent bool }
+
+func (c *command) picture(ctx context.Context, a *app.App, args []string, what pictured) (draw.Picture, error) {
+	switch {
+	case len(args) > 0 && (what.history || what.sent), what.overlap && (what.history || what.sent):
+		return nil, fmt.Errorf("%w: --history and --sent go with no plan and no --overlap", errUsage)
+	case what.history:
+		return a.HistoryOf(ctx, what.sent)
+	case what.sent:
+		return a.SeamOfSent(ctx)
+	case len(args) == 0 && !what.overlap:
 		return a.LastSeam(ctx)
 	}
 	plan, err := a.NewPlan(ctx, "", "")
@@ -67,8 +82,5 @@ func (c *command) picture(ctx context.Context, a *app.App, args []string, overla
 	if err != nil {
 		return nil, err
 	}
-	if overlap {
-		return a.GridOf(ctx, plan)
-	}
-	return a.SeamOf(ctx, plan)
+	return a.DrawingOf(plan, what.overlap)(ctx)
 }

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"image/color"
 	"io"
+	"math"
 	"strings"
 
 	imagefont "golang.org/x/image/font"
@@ -263,7 +264,9 @@ func (p *pen) dot(x, y, radius vg.Length, c color.Color) {
 	p.SetColor(c)
 	var path vg.Path
 	path.Move(vg.Point{X: x + radius, Y: p.height - y})
-	path.Arc(vg.Point{X: x, Y: p.height - y}, radius, 0, 6.283185)
+	for _, start := range []float64{0, math.Pi} { // in halves: an SVG cannot say a whole one
+		path.Arc(vg.Point{X: x, Y: p.height - y}, radius, start, math.Pi)
+	}
 	path.Close()
 	p.Fill(path)
 }

@@ -92,6 +92,24 @@ func TestLongTitlesAndManyCommits(t *testing.T) {
 	assert.Equal(t, 2+2, paths(t, written(t, grid, draw.SVG)))
 }
 
+// TestHistory: a line for each parent, on every page that it runs over, and a dot that all
+// readers of SVG draw for each commit.
+func TestHistory(t *testing.T) {
+	parents := make([][]int, 60)
+	line := draw.Line{Heading: "before"}
+	for i := range parents {
+		parents[i] = []int{i + 1}
+		line.Knots = append(line.Knots, draw.Knot{Title: fmt.Sprint("commit ", i), Note: "id", Own: i < 5})
+	}
+	parents[4], parents[59] = []int{59}, []int{lanes.Ends}
+	line.Graph = lanes.History(parents, 5)
+	h := draw.History{Title: "topic", Subtitle: "and main", Before: line, After: draw.Line{Heading: "after", Knots: line.Knots[:1], Graph: lanes.History([][]int{{lanes.Ends}})}}
+	svg := written(t, h, draw.SVG)
+	assert.Equal(t, 60+1+1, paths(t, svg), "the parents, and the legend")
+	assert.Equal(t, 2*61, strings.Count(svg, "A"+"4.2,4.2"), "dots in halves")
+	assert.Equal(t, 3, strings.Count(written(t, h, draw.PDF), "/Type /Page\n"))
+}
+
 func TestFormats(t *testing.T) {
 	for name, want := range map[string]draw.Format{"a.svg": draw.SVG, "b.PDF": draw.PDF, "c.png": "", "svg": ""} {
 		got, err := draw.FormatOf(name)

@@ -153,11 +153,13 @@ func (r *Repo) MergeBase(ctx context.Context, a ID, others ...ID) (ID, error) {
 }
 
 // ForkPoint is where a branch left a ref, going by what the ref pointed at before: also
-// where the ref was rewritten since. The zero id where its reflog does not tell.
+// where the ref was rewritten since. The zero id where its reflog does not tell, or the
+// name is no ref's, such as main~4.
 func (r *Repo) ForkPoint(ctx context.Context, ref string, tip ID) (ID, error) {
 	out, err := r.line(ctx, "merge-base", "--fork-point", ref, tip.String())
 	if err != nil {
-		if exitCode(err) == 1 {
+		var failed *CommandError
+		if exitCode(err) == 1 || errors.As(err, &failed) && strings.Contains(failed.Stderr, "No such ref") {
 			return ID{}, nil
 		}
 		return ID{}, fmt.Errorf("find the fork point: %w", err)

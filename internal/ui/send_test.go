@@ -95,6 +95,12 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+A new branch there", "Q", "+1 other branch along", "stack", "enter", "+Along with it: lower.", "a", "+Sent 2 commits."}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, f.Git("rev-parse", "topic", "lower"), remote.Git("rev-parse", "topic", "lower"))
 		}},
+		"pictures": {func(f, remote *fixture.Repo) {
+			f.Git("push", "--quiet", "origin", "topic~1:refs/heads/topic")
+			f.Git("fetch", "--quiet")
+		}, []string{"+1 commit to send", "W", "+the seam", "on the remote", "enter", "+Draw into which file", "ctrl+s", "+Drawn: ", "W", "before and after", "enter", "+Draw into which file", "ctrl+s", "+Nothing was rewritten here yet"}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Contains(t, f.Read("topic.svg"), "on origin")
+		}},
 		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+The request is on the clipboard"}, nil},
 		"preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")

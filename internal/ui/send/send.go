@@ -13,6 +13,7 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/draw"
 	"bastel/internal/lanes"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
@@ -164,6 +165,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"C"}, Name: "copy the request", Help: "Put the text of a request for review on the clipboard, as Markdown: what and why, the commits, what changed since the last push.", Rare: true, Do: kit.When(len(m.series.Next) > 0, m.copyRequest)},
 		{Keys: []string{"Q"}, Asks: true, Name: "other ways", Help: "Push to another remote, with options for the server's hooks, or with the stack's other branches, all or none.", Do: kit.When(m.why == "" && m.loaded, m.ways)},
 		{Keys: []string{"E"}, Asks: true, Name: "server's page", Help: "Open or copy an address that the server named when you last pushed, such as its page for reviews.", Rare: true, Do: kit.When(len(m.links()) > 0, m.pages)},
+		{Keys: []string{"W"}, Asks: true, Name: "draw", Help: "Write a picture, as SVG or PDF: the seam between the remote and here, or the history before and after.", Rare: true, Do: kit.When(m.why == "" && m.loaded, m.draw)},
 		{Keys: []string{"X"}, Asks: true, Name: "take the push back", Help: "Put the remote's branch back to where it was before your last push, if nobody built on it.", Rare: true, Do: kit.When(m.why == "" && m.loaded, m.takeBack)},
 		{Keys: []string{"Y"}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.", Do: kit.When(m.canTake(), m.takeIn)},
 	}
@@ -287,6 +289,21 @@ func (m *Model) copyRequest() tea.Cmd {
 		text, err := m.app.Request(ctx)
 		return request(text), err
 	})
+}
+
+// draw offers the pictures that there are.
+func (m *Model) draw() tea.Cmd {
+	option := func(label, detail string, what app.Drawing) kit.Option {
+		return kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd { return kit.Draw(m.app, m.series.Branch, what) }}
+	}
+	history := func(sent bool) app.Drawing {
+		return func(ctx context.Context) (draw.Picture, error) { return m.app.HistoryOf(ctx, sent) }
+	}
+	return kit.Show(kit.Choose{Title: "Draw", Options: []kit.Option{
+		option("the seam", "what the remote has, and what becomes of it", func(ctx context.Context) (draw.Picture, error) { return m.app.SeamOfSent(ctx) }),
+		option("the history on the remote and here", "with the target", history(true)),
+		option("the history before and after", "the last rewriting", history(false)),
+	}})
 }
 
 // takeBack asks first: what the remote has is everybody's to see.

@@ -163,14 +163,7 @@ func (m *Model) foldStaged(into repo.ID) tea.Cmd {
 
 // draw writes a picture of the plan, or of what overlaps.
 func (m *Model) draw() tea.Cmd {
-	plan, overlap := m.plan, m.grid != nil
-	name := strings.NewReplacer("/", "-", " ", "-").Replace(plan.Branch) + ".svg"
-	return kit.Show(kit.Edit{Title: "Draw into which file, .svg or .pdf?", Text: name, Done: func(file string) tea.Cmd {
-		return kit.Start(kit.Work{Title: "Drawing", Do: func(ctx context.Context, _ func(string)) (string, error) {
-			written, err := m.app.DrawTo(ctx, plan, overlap, strings.TrimSpace(file))
-			return "Drawn: " + written, err
-		}})
-	}})
+	return kit.Draw(m.app, m.plan.Branch, m.app.DrawingOf(m.plan, m.grid != nil))
 }
 
 // labels names the branches that will sit on an entry.
