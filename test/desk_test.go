@@ -107,7 +107,7 @@ func TestTheReviewDesk(t *testing.T) {
 	assert.ElementsMatch(t, want, placed())
 	plan, err := a.NewPlan(ctx, "", "")
 	require.NoError(t, err)
-	_, err = a.Apply(ctx, plan.Move(3, 1), nil)
+	_, err = a.Apply(ctx, plan.Move(3, 1), app.OwnOnly, nil)
 	require.NoError(t, err)
 	assert.ElementsMatch(t, want, placed(), "after a rewriting")
 

@@ -15,6 +15,7 @@ import (
 	"bastel/internal/merge"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
+	"bastel/internal/send"
 	"bastel/internal/shape"
 )
 
@@ -44,75 +45,22 @@ func (r Applied) Besides() string {
 	return text
 }
 
+// Consent says what others may build on that is rewritten all the same.
+type Consent int
+
+// The consents, each with those before it.
+const (
+	OwnOnly   Consent = iota // nothing: only what is the branch's own
+	Published                // what other branches of a remote have
+	Unlocked                 // what a shared branch has there
+)
+
 // Apply rewrites the branch as the plan says, in one step, or refuses and changes
 // nothing. Loose and staged changes are carried along.
 //
-// Commits that a remote's other branches have are not rewritten: see ApplyShared.
-func (a *App) Apply(ctx context.Context, plan shape.Plan, progress replay.Progress) (Applied, error) {
-	return a.apply(ctx, plan, progress, false)
-}
-
-// ApplyShared does so although others may build on what is rewritten.
-func (a *App) ApplyShared(ctx context.Context, plan shape.Plan, progress replay.Progress) (Applied, error) {
-	return a.apply(ctx, plan, progress, true)
-}
-
-// guardShared refuses to rewrite what a remote has on another branch than this one's.
-func (a *App) guardShared(ctx context.Context, plan shape.Plan, f *replay.Forecast) error {
-	others, err := a.othersRefs(ctx, plan.Branch)
-	if err != nil || len(others) == 0 {
-		return err
-	}
-	// What only the branch itself has is nobody else's.
-	args := []string{plan.Tip.String()}
-	for _, id := range append(others, plan.Base) {
-		if !id.IsZero() {
-			args = append(args, "^"+id.String())
-		}
-	}
-	alone, err := a.Repo.RevList(ctx, args...)
-	if err != nil {
-		return err
-	}
-	for _, step := range slices.Backward(f.Steps) { // the youngest one that others have
-		for _, id := range step.Sources {
-			if step.Kept || slices.Contains(alone, id) {
-				continue
-			}
-			names, err := a.Repo.RemotesWith(ctx, id)
-			if err != nil {
-				return err
-			}
-			return &Refusal{Reason: fmt.Sprintf("%s has the commit %s (%s) too. Who builds on it would have it twice. Nothing was changed. Make a new commit instead, or rewrite it by a plan and say that you mean it: bastel apply --published.",
-				strings.Join(names, ", "), id.Short(), step.Title), Err: ErrPublished}
-		}
-	}
-	return nil
-}
-
-// othersRefs lists where the remotes' branches stand, other than the branch's own ones.
-func (a *App) othersRefs(ctx context.Context, branch string) ([]repo.ID, error) {
-	refs, err := a.Repo.Refs(ctx, "refs/remotes", "refs/heads/"+branch)
-	if err != nil {
-		return nil, err
-	}
-	upstream := ""
-	for _, ref := range refs {
-		if ref.Name == "refs/heads/"+branch {
-			upstream = ref.Upstream
-		}
-	}
-	var ids []repo.ID
-	for _, ref := range refs {
-		_, short, _ := strings.Cut(ref.Short(), "/")
-		if strings.HasPrefix(ref.Name, "refs/remotes/") && ref.Symref == "" && ref.Name != upstream && short != branch {
-			ids = append(ids, ref.ID)
-		}
-	}
-	return ids, nil
-}
-
-func (a *App) apply(ctx context.Context, plan shape.Plan, progress replay.Progress, shared bool) (Applied, error) {
+// What others may build on is rewritten only with consent. Errors: ErrPublished,
+// ErrSharedBranch.
+func (a *App) Apply(ctx context.Context, plan shape.Plan, consent Consent, progress replay.Progress) (Applied, error) {
 	if err := a.free(); err != nil {
 		return Applied{}, err
 	}
@@ -140,7 +88,7 @@ func (a *App) apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 	what := Count(len(plan.Sources), "commit") + " into " + Count(result.Commits, "commit")
 	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
 		Title: what, Pairs: forecast.Pairs(), Taken: forecast.Taken()}
-	if entry.Others, result.Carried, err = a.along(ctx, plan, forecast, shared); err != nil {
+	if entry.Others, result.Carried, err = a.along(ctx, plan, forecast, consent); err != nil {
 		return result, err
 	}
 	if elsewhere {
@@ -157,6 +105,104 @@ func (a *App) apply(ctx context.Context, plan shape.Plan, progress replay.Progre
 		result.Warning = after.Error()
 	}
 	return result, nil
+}
+
+// guardShared refuses to rewrite what others may build on, without consent.
+func (a *App) guardShared(ctx context.Context, plan shape.Plan, f *replay.Forecast, consent Consent) error {
+	if consent == Unlocked {
+		return nil
+	}
+	others, own, err := a.othersRefs(ctx, plan.Branch)
+	if err != nil {
+		return err
+	}
+	if !own.IsZero() {
+		at, err := a.rewrittenOf(ctx, plan, f, []repo.ID{own})
+		if err != nil {
+			return err
+		}
+		if at != nil {
+			return &Refusal{Reason: fmt.Sprintf("%s is shared, and the remote has the commit %s (%s). It is never pushed with force, so what comes out can only be sent under another name; and who builds on it would have it twice. Nothing was changed. Make a new commit instead, or say that you mean it: bastel apply --unlock %s.",
+				plan.Branch, at.ID.Short(), at.Commit.Subject(), plan.Branch), Err: ErrSharedBranch}
+		}
+	}
+	if consent == Published || len(others) == 0 {
+		return nil
+	}
+	at, err := a.rewrittenOf(ctx, plan, f, others)
+	if err != nil || at == nil {
+		return err
+	}
+	names, err := a.Repo.RemotesWith(ctx, at.ID)
+	if err != nil {
+		return err
+	}
+	return &Refusal{Reason: fmt.Sprintf("%s has the commit %s (%s) too. Who builds on it would have it twice. Nothing was changed. Make a new commit instead, or rewrite it by a plan and say that you mean it: bastel apply --published.",
+		strings.Join(names, ", "), at.ID.Short(), at.Commit.Subject()), Err: ErrPublished}
+}
+
+// rewrittenOf gives the youngest commit of what some refs have that a plan rewrites; nil
+// where there is none.
+func (a *App) rewrittenOf(ctx context.Context, plan shape.Plan, f *replay.Forecast, refs []repo.ID) (*Source, error) {
+	args := []string{plan.Tip.String()}
+	for _, id := range append(slices.Clone(refs), plan.Base) {
+		if !id.IsZero() {
+			args = append(args, "^"+id.String())
+		}
+	}
+	alone, err := a.Repo.RevList(ctx, args...)
+	if err != nil {
+		return nil, err
+	}
+	for _, step := range slices.Backward(f.Steps) {
+		for _, id := range step.Sources {
+			if !step.Kept && !slices.Contains(alone, id) {
+				sources, err := a.Sources(ctx, []repo.ID{id})
+				if err != nil {
+					return nil, err
+				}
+				return &sources[0], nil
+			}
+		}
+	}
+	return nil, nil
+}
+
+// othersRefs lists where the remotes' branches stand, other than the branch's own ones; and
+// where the branch itself is on its remote, if it is shared by rule.
+func (a *App) othersRefs(ctx context.Context, branch string) (others []repo.ID, own repo.ID, err error) {
+	refs, err := a.Repo.Refs(ctx, "refs/remotes", "refs/heads/"+branch)
+	if err != nil {
+		return nil, own, err
+	}
+	target, err := send.FindTarget(ctx, a.Repo, branch, "")
+	if err != nil && !errors.As(err, new(*send.Refusal)) {
+		return nil, own, err
+	}
+	if err == nil && target.Tracking != "" {
+		shared, err := send.SharedByRule(ctx, a.Repo, target)
+		if err != nil {
+			return nil, own, err
+		}
+		if shared {
+			if own, err = a.Repo.RefValue(ctx, target.Tracking); err != nil {
+				return nil, own, err
+			}
+		}
+	}
+	upstream := ""
+	for _, ref := range refs {
+		if ref.Name == "refs/heads/"+branch {
+			upstream = ref.Upstream
+		}
+	}
+	for _, ref := range refs {
+		_, short, _ := strings.Cut(ref.Short(), "/")
+		if strings.HasPrefix(ref.Name, "refs/remotes/") && ref.Symref == "" && ref.Name != upstream && short != branch {
+			others = append(others, ref.ID)
+		}
+	}
+	return others, own, nil
 }
 
 // Fate is what became of one commit of the branch.

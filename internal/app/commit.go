@@ -278,6 +278,9 @@ type Amendment struct {
 // ErrPublished is a refusal to rewrite what a remote has.
 var ErrPublished = errors.New("a remote has this commit already")
 
+// ErrSharedBranch is one to rewrite what a branch has there that is shared by rule.
+var ErrSharedBranch = fmt.Errorf("the branch is shared: %w", ErrPublished)
+
 // Amend makes the last commit anew. Its author and date stay, unless another author
 // is given.
 func (a *App) Amend(ctx context.Context, am Amendment) (Made, error) {

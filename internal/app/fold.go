@@ -194,7 +194,7 @@ func (a *App) Fold(ctx context.Context, from tray.Layer, view tray.View, moves [
 	}
 	entry := journal.Entry{Kind: journal.Fold, Ref: f.head.Ref, Old: f.head.Commit, New: f.forecast.Tip, Title: f.title, Pairs: f.forecast.Pairs()}
 	carried := 0
-	if entry.Others, carried, err = a.along(ctx, f.plan, f.forecast, false); err != nil {
+	if entry.Others, carried, err = a.along(ctx, f.plan, f.forecast, OwnOnly); err != nil {
 		return Applied{}, err
 	}
 	if err := a.settle(ctx, entry, "fold: "+f.title, f.out); err != nil {

@@ -52,7 +52,7 @@ func TestOwnRewritesArePairedExactly(t *testing.T) {
 					}
 				}
 			}
-			result, err := a.Apply(ctx, plan, nil)
+			result, err := a.Apply(ctx, plan, app.OwnOnly, nil)
 			require.NoError(t, err)
 			for source, now := range became {
 				for _, fate := range result.Became {
@@ -84,7 +84,7 @@ func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
 	a := open(t, f.Dir)
 	plan, err := a.NewPlan(ctx, "", "")
 	require.NoError(t, err)
-	_, err = a.Apply(ctx, plan.Reword(0, "one, reworded"), nil)
+	_, err = a.Apply(ctx, plan.Reword(0, "one, reworded"), app.OwnOnly, nil)
 	require.NoError(t, err)
 	colleague := t.TempDir()
 	f.Git("clone", "--quiet", "--branch", "feature", remote.Dir, colleague)
@@ -108,7 +108,7 @@ func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
 	require.NoError(t, err)
 	plan, err = a.WithTaken(ctx, plan, len(plan.Next), s.NotYours)
 	require.NoError(t, err)
-	_, err = a.Apply(ctx, plan, nil)
+	_, err = a.Apply(ctx, plan, app.OwnOnly, nil)
 	require.NoError(t, err)
 	compared, err = a.CompareRemote(ctx, "", true)
 	require.NoError(t, err)

@@ -21,7 +21,7 @@ import (
 func apply(t *testing.T, a *app.App, plan shape.Plan) app.Applied {
 	t.Helper()
 	require.NoError(t, plan.Check())
-	applied, err := a.Apply(ctx, plan, nil)
+	applied, err := a.Apply(ctx, plan, app.OwnOnly, nil)
 	require.NoError(t, err)
 	return applied
 }
@@ -196,7 +196,7 @@ func TestWhatOthersMayBuildOnIsGuarded(t *testing.T) {
 	f.Git("push", "--quiet", "origin", "feature", "feature~1:refs/heads/release")
 	plan, err := a.NewPlan(ctx, "", "main")
 	require.NoError(t, err)
-	_, err = a.Apply(ctx, plan.Reword(1, "other\n"), nil)
+	_, err = a.Apply(ctx, plan.Reword(1, "other\n"), app.OwnOnly, nil)
 	require.ErrorIs(t, err, app.ErrPublished)
 	assert.Contains(t, refusal(t, err), "origin/release has the commit")
 	last := plan.Reword(2, "mine alone\n")
@@ -221,6 +221,60 @@ func TestWhatOthersMayBuildOnIsGuarded(t *testing.T) {
 	assert.Equal(t, plan.Sources[1].String(), f.Git("rev-parse", "below"))
 	f.Git("checkout", "--quiet", "a")
 	f.Git("update-ref", "refs/remotes/origin/release", "feature~1")
-	_, err = a.ApplyShared(ctx, plan.Reword(1, "other\n"), nil)
+	_, err = a.Apply(ctx, plan.Reword(1, "other\n"), app.Published, nil)
 	assert.NoError(t, err)
+}
+
+// TestSharedBranchesAreUnlockedByName: what a shared branch has on its remote is rewritten
+// only where that is said of it; what is new on it is not guarded.
+func TestSharedBranchesAreUnlockedByName(t *testing.T) {
+	for name, test := range map[string]struct {
+		branch, config string
+		guarded        bool
+	}{
+		"the default branch":   {"main", "", true},
+		"by its name":          {"release/7", "", true},
+		"by a setting":         {"quay/one", "quay/*", true},
+		"a setting without it": {"main", "quay/*", false},
+		"one's own":            {"topic", "", false},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := fixture.New(t)
+			f.Commit("base", "a", "1\n")
+			f.Git("switch", "--quiet", "-C", test.branch)
+			f.Commit("there", "b", "1\n")
+			f.Remote(t)
+			f.Git("push", "--quiet", "--set-upstream", "origin", test.branch)
+			if test.config != "" {
+				f.Git("config", "bastel.shared", test.config)
+			}
+			f.Commit("new", "c", "1\n")
+			a := open(t, f.Dir)
+			plan, err := a.NewPlan(ctx, "", f.Git("rev-parse", "HEAD~2"))
+			require.NoError(t, err)
+			fresh := plan.Reword(1, "newer\n")
+			_, err = a.Apply(ctx, fresh, app.OwnOnly, nil)
+			require.NoError(t, err, "what the remote does not have")
+			plan, err = a.NewPlan(ctx, "", f.Git("rev-parse", "HEAD~2"))
+			require.NoError(t, err)
+			for _, consent := range []app.Consent{app.OwnOnly, app.Published} {
+				if !test.guarded {
+					break
+				}
+				_, err = a.Apply(ctx, plan.Reword(0, "other\n"), consent, nil)
+				require.ErrorIs(t, err, app.ErrSharedBranch)
+				assert.Contains(t, refusal(t, err), "can only be sent under another name; and who builds on it would have it twice")
+			}
+			consent := app.OwnOnly
+			if test.guarded {
+				consent = app.Unlocked
+			}
+			_, err = a.Apply(ctx, plan.Reword(0, "other\n"), consent, nil)
+			require.NoError(t, err)
+			assert.Equal(t, "newer\nother", f.Git("log", "-2", "--format=%s"))
+			compared, err := a.CompareRemote(ctx, "", true)
+			require.NoError(t, err)
+			assert.Equal(t, test.guarded, compared.Verdict() != nil, "a push with force is another matter")
+		})
+	}
 }

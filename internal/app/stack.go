@@ -66,13 +66,11 @@ func (a *App) stackMoves(ctx context.Context, plan shape.Plan, f *replay.Forecas
 }
 
 // along works out what moves with a rewriting, whichever way it was made: the stack, whose
-// branches are counted, and notes. Unless it is said to be meant, it refuses to rewrite
-// what others may build on.
-func (a *App) along(ctx context.Context, plan shape.Plan, f *replay.Forecast, shared bool) (moves []journal.RefMove, carried int, err error) {
-	if !shared {
-		if err := a.guardShared(ctx, plan, f); err != nil {
-			return nil, 0, err
-		}
+// branches are counted, and notes. What others may
+// build on is rewritten only with consent.
+func (a *App) along(ctx context.Context, plan shape.Plan, f *replay.Forecast, consent Consent) (moves []journal.RefMove, carried int, err error) {
+	if err := a.guardShared(ctx, plan, f, consent); err != nil {
+		return nil, 0, err
 	}
 	stack, err := a.stackMoves(ctx, plan, f)
 	if err != nil {

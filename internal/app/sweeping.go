@@ -146,7 +146,7 @@ func (a *App) applySweep(ctx context.Context, head repo.Head, plan shape.Plan, e
 		Title: Count(len(swept.Findings), "leftover") + " swept", Pairs: f.Pairs()}
 	var err error
 	carried := 0
-	if entry.Others, carried, err = a.along(ctx, plan, f, false); err != nil {
+	if entry.Others, carried, err = a.along(ctx, plan, f, OwnOnly); err != nil {
 		return err
 	}
 	if err := a.moveBranch(ctx, entry, "sweep: "+entry.Title, f.Tree, engine); err != nil {

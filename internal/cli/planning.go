@@ -158,6 +158,7 @@ func printForecast(w io.Writer, f *replay.Forecast) {
 
 func (c *command) apply() *cobra.Command {
 	var published bool
+	var unlock string
 	cmd := &cobra.Command{
 		Use:   "apply PLAN",
 		Short: "Rewrite the branch as a plan says, or refuse and change nothing",
@@ -172,11 +173,16 @@ func (c *command) apply() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			carryOut := a.Apply
-			if published {
-				carryOut = a.ApplyShared
+			consent := app.OwnOnly
+			switch {
+			case unlock != "" && unlock != plan.Branch:
+				return fmt.Errorf("%w: --unlock names %s, and the plan is for %s", errUsage, unlock, plan.Branch)
+			case unlock != "":
+				consent = app.Unlocked
+			case published:
+				consent = app.Published
 			}
-			result, err := carryOut(ctx, plan, nil)
+			result, err := a.Apply(ctx, plan, consent, nil)
 			if err != nil {
 				return err
 			}
@@ -198,6 +204,7 @@ func (c *command) apply() *cobra.Command {
 			})
 		}),
 	}
+	cmd.Flags().StringVar(&unlock, "unlock", "", "the shared branch that is rewritten all the same, by its name: who builds on it would have its commits twice")
 	cmd.Flags().BoolVar(&published, "published", false, "go on although another branch of a remote has a commit that is rewritten")
 	return cmd
 }

@@ -154,7 +154,7 @@ func Compare(ctx context.Context, r *repo.Repo, branch, remote string, ask bool)
 			return c, err
 		}
 	}
-	if c.Shared, err = isShared(ctx, r, c.Target); err != nil {
+	if c.Shared, err = SharedByRule(ctx, r, c.Target); err != nil {
 		return c, err
 	}
 	return c, c.ranges(ctx, r)
@@ -164,8 +164,9 @@ func Compare(ctx context.Context, r *repo.Repo, branch, remote string, ask bool)
 // which: patterns, as path.Match reads them.
 var sharedByName = []string{"main", "master", "release/*"}
 
-// isShared: the remote's default branch, and those that are so by name.
-func isShared(ctx context.Context, r *repo.Repo, t Target) (bool, error) {
+// SharedByRule says whether others build on a branch: the remote's default branch, and
+// those that are so by name.
+func SharedByRule(ctx context.Context, r *repo.Repo, t Target) (bool, error) {
 	name := strings.TrimPrefix(t.Ref, "refs/heads/")
 	patterns, err := r.ConfigAll(ctx, "bastel.shared")
 	if err != nil {

@@ -199,6 +199,25 @@ func TestReadThrough(t *testing.T) {
 	assert.Empty(t, f.Git("status", "--porcelain"))
 }
 
+// TestASharedBranchIsUnlocked: the consequence is named before what a shared branch has on
+// the remote is rewritten; the push stays guarded all the same.
+func TestASharedBranchIsUnlocked(t *testing.T) {
+	f := desk(t)
+	f.Git("checkout", "--quiet", "--force", "topic")
+	f.Git("clean", "--quiet", "--force")
+	f.Git("branch", "-m", "release/7")
+	remote := f.Remote(t)
+	f.Git("push", "--quiet", "--set-upstream", "origin", "main", "release/7")
+	before := f.Git("rev-parse", "HEAD")
+	d := newDriver(t, f.Dir)
+	d.play("+No loose changes", "]", "+Change thirty", "m", "+Message", " anew", "ctrl+s", "+anew", "a", "+release/7 is shared", "+leave release/7 as it is", "enter", "+Nothing was done.")
+	assert.Equal(t, before, f.Git("rev-parse", "HEAD"))
+	d.play("a", "+unlock release/7 and rewrite it", "unlock", "enter", "+2 commits became 2.")
+	assert.NotEqual(t, before, f.Git("rev-parse", "HEAD"))
+	d.play("]", "]", "+release/7 is shared: others build on it", "a", "+Put your commits onto", "esc")
+	assert.Equal(t, before, remote.Git("rev-parse", "release/7"))
+}
+
 // TestFetchingByItself: what came is told, and nothing else is touched or asked.
 func TestFetchingByItself(t *testing.T) {
 	f := desk(t)

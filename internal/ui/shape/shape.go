@@ -497,19 +497,17 @@ func (m *Model) apply() tea.Cmd {
 // applyAtOnce rewrites the branch as a plan says. What others may build on is rewritten
 // only after a question.
 func (m *Model) applyAtOnce(plan shape.Plan) tea.Cmd {
-	return m.applyBy(plan, m.app.Apply)
+	return m.applyWith(plan, app.OwnOnly)
 }
 
-type applying func(ctx context.Context, plan shape.Plan, progress replay.Progress) (app.Applied, error)
-
-func (m *Model) applyBy(plan shape.Plan, carryOut applying) tea.Cmd {
-	shared := "" // why it is asked first
+func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
+	var guarded error // why it is asked first
 	return kit.Start(kit.Work{
 		Title: "Rewriting " + plan.Branch,
 		Do: func(ctx context.Context, report func(string)) (string, error) {
-			result, err := carryOut(ctx, plan, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
+			result, err := m.app.Apply(ctx, plan, consent, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
 			if errors.Is(err, app.ErrPublished) {
-				shared = err.Error()
+				guarded = err
 				return "", nil
 			}
 			if err != nil {
@@ -521,13 +519,26 @@ func (m *Model) applyBy(plan shape.Plan, carryOut applying) tea.Cmd {
 			return appliedNote(len(plan.Sources), result), nil
 		},
 		Then: func() tea.Msg {
-			if shared != "" {
-				question, _, _ := strings.Cut(shared, " Nothing was changed")
-				return kit.Ask{Question: question + " y rewrites it all the same.", Key: "y", Yes: m.applyBy(plan, m.app.ApplyShared)}
+			if guarded != nil {
+				return m.askConsent(plan, guarded)
 			}
 			return kit.ForScreen{Screen: Name, Msg: applied{}}
 		},
 	})
+}
+
+// askConsent names what follows from rewriting what others may build on. A shared branch is
+// unlocked by a choice of its own.
+func (m *Model) askConsent(plan shape.Plan, guarded error) tea.Msg {
+	consequence, _, _ := strings.Cut(guarded.Error(), " Nothing was changed")
+	if !errors.Is(guarded, app.ErrSharedBranch) {
+		return kit.Ask{Question: consequence + " y rewrites it all the same.", Key: "y", Yes: m.applyWith(plan, app.Published)}
+	}
+	branch := safe.Line(plan.Branch)
+	return kit.Choose{Title: safe.Line(consequence), Options: []kit.Option{
+		{Label: "leave " + branch + " as it is", Detail: "make a new commit instead", Do: func() tea.Cmd { return kit.Say("Nothing was done.") }},
+		{Label: "unlock " + branch + " and rewrite it", Detail: "this once", Do: func() tea.Cmd { return m.applyWith(plan, app.Unlocked) }},
+	}}
 }
 
 // applied says that the plan's edits are history: undo is about the whole step now.
