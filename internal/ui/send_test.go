@@ -66,6 +66,15 @@ func TestSendByKeys(t *testing.T) {
 			assert.Equal(t, f.Git("rev-parse", "topic"), remote.Git("rev-parse", "main"))
 			assert.Empty(t, f.Git("status", "--porcelain"))
 		}},
+		"the target moved": {func(f, remote *fixture.Repo) {
+			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
+			other := fixture.Existing(t, t.TempDir())
+			other.Git("clone", "--quiet", "--branch", "main", remote.Dir, ".")
+			other.Commit("Theirs", "theirs", "t\n")
+			other.Git("push", "--quiet")
+		}, []string{"+The remote has all of it", "V", "+Land topic on its target", "enter", "+main on origin has moved on", "y", "+◆ Shape", "+onto origin/main", "a", "+2 commits became 2", "]", "]", "+to be replaced", "a", "y", "+Sent ", "V", "+Land topic", "enter", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Equal(t, "Change thirty\nChange ten\nTheirs", remote.Git("log", "-3", "--format=%s", "main"))
+		}},
 		"land by a merge": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "V", "+Land topic on its target", "merge commit", "enter", "+Message of the merge", "ctrl+s", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Merge topic", remote.Git("log", "-1", "--format=%s", "main"))
 		}},

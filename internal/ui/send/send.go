@@ -87,6 +87,8 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
 	case leaveReading:
 		m.reading = nil
+	case caughtUp:
+		return m.planner.Mend(sending.UpToDate)
 	case kit.Reading:
 		if series, ok := msg.Value.(app.Series); ok {
 			m.haveSeries(series, msg.Err)
@@ -251,34 +253,6 @@ func (m *Model) mend(item string) tea.Cmd {
 		return m.readThrough()
 	}
 	return m.planner.Mend(item)
-}
-
-// chooseLanding asks how the branch comes into its target; the straight line first.
-func (m *Model) chooseLanding() tea.Cmd {
-	branch := m.series.Branch
-	land := func(how app.Landing) func() tea.Cmd {
-		return func() tea.Cmd {
-			return kit.Start(kit.Work{Title: "Landing " + safe.Line(branch), Do: func(ctx context.Context, report func(string)) (string, error) {
-				landed, err := m.app.Land(ctx, how, report)
-				if err != nil {
-					return "", err
-				}
-				return strings.TrimSpace(fmt.Sprintf("%s is at %s now. %s", landed.Target, landed.New.Short(), strings.Join(landed.Notes, " "))), nil
-			}})
-		}
-	}
-	return kit.Show(kit.Choose{Title: "Land " + safe.Line(branch) + " on its target", Options: []kit.Option{
-		{Label: "move the target forward", Detail: "on the remote and here", Do: land(app.Landing{})},
-		{Label: "and delete the branch", Detail: "here and there; u brings it back here", Do: land(app.Landing{Delete: true})},
-		{Label: "by a merge commit", Detail: "in place of the straight line", Do: func() tea.Cmd {
-			return kit.Show(kit.Edit{Title: "Message of the merge", Text: "Merge " + branch, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-				if app.CleanMessage(text) == "" {
-					return kit.Say("Without a message there is no merge.")
-				}
-				return land(app.Landing{Merge: text})()
-			}})
-		}},
-	}})
 }
 
 // request is the text of a request for review.
