@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"bastel/internal/ask"
 	"bastel/internal/cli"
 	"bastel/test/fixture"
 )
@@ -21,6 +22,7 @@ import (
 const asMain = "BASTEL_TEST_AS_MAIN"
 
 func TestMain(m *testing.M) {
+	ask.Main()
 	if os.Getenv(asMain) != "" {
 		os.Exit(cli.Run(os.Args[1:], os.Stdin, os.Stdout, os.Stderr))
 	}
@@ -37,11 +39,11 @@ type terminal struct {
 	name string
 }
 
-func open(t *testing.T, dir string, width, height int) *terminal {
+func open(t *testing.T, dir string, width, height int, args ...string) *terminal {
 	t.Helper()
 	term := &terminal{t, fmt.Sprintf("bastel-%d-%s", os.Getpid(), strings.ReplaceAll(t.Name(), "/", "-"))}
 	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", fmt.Sprint(width), "-y", fmt.Sprint(height),
-		"-c", dir, fmt.Sprintf("TERM=xterm-256color %s=1 exec %s", asMain, self(t)))
+		"-c", dir, fmt.Sprintf("TERM=xterm-256color %s=1 exec %s %s", asMain, self(t), strings.Join(args, " ")))
 	t.Cleanup(func() { exec.Command("tmux", "-L", term.name, "kill-server").Run() })
 	return term
 }
@@ -69,6 +71,24 @@ func (term *terminal) keys(keys ...string) {
 }
 
 func (term *terminal) text(text string) { term.tmux("send-keys", "-t", "s", "-l", text) }
+
+// play sends keys, "text:..." as it is; it waits for what begins with a plus sign, and until
+// what begins with a minus sign is gone.
+func (term *terminal) play(steps ...string) {
+	term.t.Helper()
+	for _, step := range steps {
+		switch rest, isText := strings.CutPrefix(step, "text:"); {
+		case isText:
+			term.text(rest)
+		case len(step) > 1 && step[0] == '+':
+			term.waitFor(step[1:])
+		case len(step) > 1 && step[0] == '-':
+			term.waitUntilGone(step[1:])
+		default:
+			term.keys(step)
+		}
+	}
+}
 
 // patience is how long a screen may take before the test gives up on it.
 const patience = 20 * time.Second

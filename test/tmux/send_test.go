@@ -1,0 +1,135 @@
+package tmux
+
+import (
+	"net/http"
+	"net/url"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/demo"
+	"bastel/test/fixture"
+)
+
+const branch = demo.BranchName
+
+// toSend leads from the start of the demo to Send.
+var toSend = []string{"+3 hunks", "]", "+nothing planned yet", "]", "+No conflict waits", "]", "+◆ Send", "+to send"}
+
+// dropOne leaves the commit about the theme out, and goes to Send.
+var dropOne = []string{"+3 hunks", "]", "+nothing planned yet", "j", "j", "x", "+left out: 3", "a", "+11 commits became 10", "]", "+◆ Mend", "]", "+◆ Send", "+to be replaced"}
+
+// TestARewrittenBranchIsReadAndSent: preflight, read-through, and a push with a
+// lease on what was seen.
+func TestARewrittenBranchIsReadAndSent(t *testing.T) {
+	work, shared := makeDemo(t)
+	before := shared.Git("rev-parse", branch)
+	term := open(t, work.Dir, 142, 42)
+	term.play(dropOne...)
+	term.play("P", "+Preflight: ", "+left over in what is added", "+8 commits not read through yet", "Escape", "-Preflight: ",
+		"v", "+0 of 10 commits read", "v", "v", "+1 of 10 commits read", "+◆ Next  tide offsets",
+		"j", "j", "j", "m", "+Note on line 3 of tide/offsets.go", "text:Minutes or hours?", "C-s", "+┊ Minutes or hours?", "+1 note open",
+		".", "+all notes settled", "=", "+the whole branch as one difference", "Escape", "-the whole branch as one")
+	assert.Equal(t, before, shared.Git("rev-parse", branch))
+	term.play("a", "+4 commits on origin will be replaced by yours", "n", "+Nothing was done.")
+	assert.Equal(t, before, shared.Git("rev-parse", branch))
+	term.play("a", "y", "+Sent 8 commits.", "+The remote has all of it.")
+	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
+	assert.NotContains(t, shared.Git("log", "--format=%s", branch), "red theme")
+	term.play("X", "+is taken back on origin", "y", "+is at "+before[:7]+" again")
+	assert.Equal(t, before, shared.Git("rev-parse", branch))
+}
+
+// TestAColleaguesPushInBetween: it arrives between the look and the push; it is shown, taken
+// in, and part of what is sent.
+func TestAColleaguesPushInBetween(t *testing.T) {
+	work, shared := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	term.play(dropOne...)
+	mira := fixture.Existing(t, filepath.Join(filepath.Dir(work.Dir), "colleague"))
+	mira.Git("fetch", "--quiet")
+	mira.Git("switch", "--quiet", branch)
+	mira.Commit("Say which way the tide runs", "tide/README.md", "In minutes after the gauge.\n")
+	mira.Git("push", "--quiet", "origin", branch)
+	theirs := shared.Git("rev-parse", branch)
+	term.play("a", "y", "+Somebody pushed to "+branch)
+	assert.Equal(t, theirs, shared.Git("rev-parse", branch))
+	term.play("F", "+Fetched.", "+not yours", "+Say which way the tide runs", "Y", "+◆ Shape", "+Say which way", "+from +", "a", "+became 11", "]", "]", "+◆ Send", "+to be replaced", "a", "y", "+Sent ")
+	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
+	assert.Equal(t, "Say which way the tide runs", shared.Git("log", "-1", "--format=%s", branch))
+	assert.Equal(t, "In minutes after the gauge.", shared.Git("show", branch+":tide/README.md"))
+}
+
+// TestNoForcedPushToMain: not by the application, and where a setting has it try, not by
+// the server, whose words come through.
+func TestNoForcedPushToMain(t *testing.T) {
+	work, shared := makeDemo(t)
+	before := shared.Git("rev-parse", "main")
+	work.Git("stash", "--quiet", "--include-untracked")
+	work.Git("switch", "--quiet", "main")
+	work.Git("merge", "--quiet", "--ff-only", "origin/main")
+	work.Git("commit", "--quiet", "--amend", "-m", "Summer hours, reworded")
+	term := open(t, work.Dir, 142, 42)
+	term.play("+No loose changes", "]", "]", "]", "+◆ Send", "+main is shared", "a", "+Put your commits onto origin/main instead.")
+	assert.Equal(t, before, shared.Git("rev-parse", "main"))
+	work.Git("config", "bastel.shared", "nothing")
+	work.Git("symbolic-ref", "--delete", "refs/remotes/origin/HEAD")
+	term.play("r", "+to be replaced", "a", "+y sends.", "y", "+A rule of the server refused the push.", "+main does not take forced pushes: "+before+" would be lost.")
+	assert.Equal(t, before, shared.Git("rev-parse", "main"))
+}
+
+func TestLandAndDelete(t *testing.T) {
+	work, shared := makeDemo(t)
+	work.Git("stash", "--quiet", "--include-untracked")
+	work.Git("switch", "--quiet", "-c", "summer", "origin/main", "--no-track")
+	tip := work.Commit("Close at nine in summer", "docs/hours.md", "Nine.\n")
+	work.Write("docs/loose.md", "not landed\n")
+	term := open(t, work.Dir, 142, 42)
+	term.play("+docs/loose.md", "]", "]", "]", "+◆ Send", "+A new branch there", "a", "+Sent 1 commit.", "V", "+Land summer on its target", "text:delete", "Enter", "+main on origin is at "+tip[:7], "+is on main")
+	assert.Equal(t, tip, shared.Git("rev-parse", "main"))
+	assert.Empty(t, shared.Git("branch", "--list", "summer")+work.Git("branch", "--list", "summer"))
+	assert.Equal(t, "?? docs/loose.md", work.Git("status", "--porcelain"), "loose changes stay")
+	term.play("u", "+is on summer")
+	assert.Equal(t, tip, work.Git("rev-parse", "summer"))
+	assert.Equal(t, "?? docs/loose.md", work.Git("status", "--porcelain"))
+}
+
+// TestAPassphraseOnTheScreen: over a real connection by ssh, and nothing of the secret
+// shows.
+func TestAPassphraseOnTheScreen(t *testing.T) {
+	work, shared := makeDemo(t)
+	server := fixture.ServeSSH(t, filepath.Dir(shared.Dir))
+	work.Git("config", "core.sshCommand", server.Command("publickey"))
+	work.Git("remote", "set-url", "origin", "ssh://"+fixture.User+"@"+server.Address+shared.Dir)
+	term := open(t, work.Dir, 142, 42)
+	term.play(toSend...)
+	term.play("a", "+The authenticity of host", "y", "+Enter passphrase for key", "text:"+server.Passphrase, "+·········")
+	assert.NotContains(t, term.screen(), "low")
+	term.play("Enter", "+Sent 5 commits.")
+	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
+	term.play("F", "+Nothing is new.") // without another question
+}
+
+// TestTheReviewDesk: the demo as a new user starts it, with a reviewer at work.
+func TestTheReviewDesk(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "demo")
+	term := open(t, t.TempDir(), 142, 42, "demo", "--dir", dir)
+	term.play(toSend...)
+	term.play("a", "+The server said:", "+Review it: http://127.0.0.1:", "Escape", "-The server said:", "+/series/"+branch)
+	work := fixture.Existing(t, filepath.Join(dir, "work"))
+	desk := work.Git("config", "bastel.review")
+	for path, form := range map[string]url.Values{
+		"/comment/": {"commit": {work.Git("rev-parse", "HEAD~9")}, "path": {"tide/offsets.go"}, "sign": {"+"}, "line": {"3"}, "by": {"Oskar Brandt"}, "text": {"Minutes or hours?"}},
+		"/verdict/": {"by": {"Oskar Brandt"}, "approved": {"yes"}},
+	} {
+		response, err := http.PostForm(desk+path+branch, form)
+		require.NoError(t, err)
+		response.Body.Close()
+		require.Equal(t, http.StatusOK, response.StatusCode)
+	}
+	term.play("v", "+0 of 11 commits read", "R", "+1 new comment and 1 new verdict came", "+Oskar Brandt approved it", "+1 note open", "}", "+◆ Next  tide offsets", "+┊ Minutes or hours?")
+	assert.Contains(t, strings.Split(term.waitFor("Oskar Brandt, today"), "Minutes or hours?")[0], "offsets are what")
+}
