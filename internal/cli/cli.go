@@ -107,7 +107,7 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 	root.PersistentFlags().StringVarP(&c.dir, "dir", "C", ".", "the folder whose repository is meant")
 	root.PersistentFlags().BoolVar(&c.json, "json", false, "answer with one JSON document")
 	root.AddCommand(c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.uncommit(),
-		c.fold(), c.sweep(), c.check(), c.plan(), c.forecast(), c.mend(), c.answers(), c.take(), c.apply(), c.overlap(), c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.preflight(), c.send(), c.compare(), c.patches(), c.request(), c.land(),
+		c.fold(), c.sweep(), c.check(), c.plan(), c.forecast(), c.mend(), c.answers(), c.take(), c.apply(), c.overlap(), c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.compare(), c.patches(), c.request(), c.land(),
 		c.journal(), c.undo(), c.redo(), c.demo())
 	return root
 }

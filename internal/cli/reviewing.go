@@ -140,3 +140,19 @@ func (c *command) notes() *cobra.Command {
 	cmd.MarkFlagsMutuallyExclusive("settle", "reopen", "drop", "output")
 	return cmd
 }
+
+func (c *command) receive() *cobra.Command {
+	return &cobra.Command{
+		Use:   "receive",
+		Short: "Ask the review service for comments and verdicts, which come as notes",
+		Long:  "Ask the review service that bastel.review names for what reviewers said of the branch. Comments come as notes.",
+		Args:  cobra.NoArgs,
+		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+			got, err := a.ReceiveReview(ctx)
+			if err != nil {
+				return err
+			}
+			return c.answer(got, func(w io.Writer) { fmt.Fprintln(w, got.Says()) })
+		}),
+	}
+}

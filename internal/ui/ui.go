@@ -432,6 +432,9 @@ func (m *Model) fetch() tea.Cmd {
 		if err != nil {
 			return "", err
 		}
+		if len(arrivals) > mostTold {
+			return listed(arrivals), nil
+		}
 		return "Fetched. " + arrived(arrivals) + "Your branches and files are as they were.", nil
 	}})
 }
@@ -476,6 +479,15 @@ func arrived(arrivals []app.Arrival) string {
 		return "Nothing is new. "
 	}
 	return text
+}
+
+// listed says for each branch what came.
+func listed(arrivals []app.Arrival) string {
+	lines := []string{fmt.Sprintf("Fetched: %s changed. Your branches and files are as they were.", app.Count(len(arrivals), "branch")), ""}
+	for _, r := range arrivals {
+		lines = append(lines, safe.Line(r.Says()))
+	}
+	return strings.Join(lines, "\n")
 }
 
 // forward moves branches up to what was fetched.
