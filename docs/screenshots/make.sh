@@ -83,7 +83,7 @@ shot mend-lock 142 42 "${mending[@]}" 2 "wait:entry 7 of 11" 1 "wait:region 1 of
 shot mend-delete 80 24 "${mending[@]}" 2 "wait:entry 7 of 11"
 shot send 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s "wait:from 2 5" \
 	a "wait:commits became" "]" "]" "wait:to be replaced" h j
-shot preflight 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "]" "wait:No conflict" "]" "wait:to send" P "wait:Preflight: "
+shot preflight 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "]" "wait:No conflict" "]" "wait:to send" P "wait:findings before sending"
 after() { (cd "$scratch/demo/colleague" && git fetch -q && git switch -q feature/berth-board && mkdir -p tide && echo "In minutes after the gauge." >tide/README.md &&
 	git add tide && GIT_AUTHOR_DATE="1778000000 +0200" GIT_COMMITTER_DATE="1778000000 +0200" git commit -q -m "Say which way the tide runs" && git push -q); }
 shot send-colleague 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" a "wait:commits became" "]" "]" "wait:to be replaced" \
@@ -94,6 +94,6 @@ comment() { (cd "$scratch/demo/work" && desk=$(git config bastel.review) && comm
 desk=open shot read 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "]" "wait:No conflict" "]" "wait:to send" a "wait:The server said" Escape "wait:The remote has all" call:comment \
 	v "wait:0 of 11" v v v v "wait:3 of 11" R "wait:1 new comment" b "wait:Notes on" Enter "wait:Is this still needed"
 prepare() { (cd "$scratch/demo/work" && git stash -q -u && git switch -q -c summer origin/main --no-track && mkdir -p docs && echo "Nine." >docs/hours.md && git add docs && git commit -q -m "Close at nine in summer"); }
-before=prepare shot land 142 42 "]" "wait:Close at nine" "]" "wait:No conflict" "]" "wait:A new branch there" V "wait:Land summer"
+before=prepare shot land 142 42 "]" "wait:Close at nine" "]" "wait:No conflict" "]" "wait:A new branch there" V "wait:It moves forward" x "wait:deleted afterwards"
 shot help 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "?" "wait:Now holds the branch"
 shot small 80 24 "wait:3 hunks" "]" "wait:nothing planned yet"

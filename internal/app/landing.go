@@ -24,6 +24,49 @@ type Landed struct {
 	Notes    []string // what was left as it is, and why
 }
 
+// LandingLook is the target as it was last fetched, and what would come to it.
+type LandingLook struct {
+	Branch  string
+	Target  string   // as people say it: origin/main
+	Before  []Source // the last commits of the target, oldest first
+	Comes   []Source // what the branch adds, oldest first
+	Missing int      // commits of the target that the branch does not have
+}
+
+// shownBefore is how much of the target is shown before what comes to it.
+const shownBefore = 6
+
+// LookLanding looks at what a landing would do. The remote is not asked.
+func (a *App) LookLanding(ctx context.Context) (LandingLook, error) {
+	var look LandingLook
+	head, err := a.branchHead(ctx)
+	if err != nil {
+		return look, err
+	}
+	look.Branch = head.Branch()
+	target, err := a.FindTarget(ctx, look.Branch)
+	if err != nil {
+		return look, err
+	}
+	if target.ID.IsZero() {
+		return look, refuse("%s has no target to land on.", look.Branch)
+	}
+	look.Target = target.Name
+	if look.Missing, _, err = a.Repo.CountApart(ctx, target.ID, head.Commit); err != nil {
+		return look, err
+	}
+	ids, err := a.Repo.RevList(ctx, "--first-parent", fmt.Sprintf("--max-count=%d", shownBefore), target.ID.String())
+	if err != nil {
+		return look, err
+	}
+	slices.Reverse(ids)
+	if look.Before, err = a.Sources(ctx, ids); err != nil {
+		return look, err
+	}
+	look.Comes, err = a.rangeSources(ctx, head.Commit, target.ID)
+	return look, err
+}
+
 // landing is the state of a landing.
 type landing struct {
 	*App

@@ -192,6 +192,7 @@ type itemDocument struct {
 	Level   send.Level `json:"level"`
 	Message string     `json:"message"`
 	Commits []repo.ID  `json:"commits,omitempty"`
+	Details []string   `json:"details,omitempty"` // all that was found, one by one
 }
 
 func (c *command) preflight() *cobra.Command {

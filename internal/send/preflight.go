@@ -3,6 +3,7 @@ package send
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -43,6 +44,7 @@ type Item struct {
 	Level   Level
 	Message string
 	Commits []repo.ID // that it is about
+	Details []string  // all that was found, one by one
 }
 
 // Fact is what the preflight looks at of a commit.
@@ -83,7 +85,7 @@ func Preflight(f Facts, levels map[string]Level) []Item {
 		if good {
 			level = OK
 		}
-		items = append(items, Item{name, level, message, commits})
+		items = append(items, Item{name, level, message, commits, details(name, f, commits)})
 	}
 	return items
 }
@@ -126,6 +128,30 @@ func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
 		return "up to date with the target", nil, true
 	}
 	return fmt.Sprintf("%s has %s that the branch does not have", f.Target, count(f.Missing, "commit")), nil, false
+}
+
+// details lists what was found of an item: places in files, or commits.
+func details(name string, f Facts, commits []repo.ID) (lines []string) {
+	switch name {
+	case Leftovers:
+		return f.Leftovers
+	case LargeFile:
+		return f.Large
+	}
+	for _, c := range f.Commits {
+		if !slices.Contains(commits, c.ID) {
+			continue
+		}
+		line := c.ID.Short() + "  " + repo.Subject(c.Message)
+		switch name {
+		case Messages:
+			line += ": " + Form(c.Message)
+		case Identity:
+			line += ": " + c.Email
+		}
+		lines = append(lines, line)
+	}
+	return lines
 }
 
 // form says how the first message is out of form, and of how many.

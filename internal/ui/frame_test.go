@@ -80,7 +80,7 @@ func (d *driver) take(msg tea.Msg) {
 func (d *driver) frame() string { return ansi.Strip(d.m.View().Content) }
 
 // patience is how long a frame may take before the test gives up on it.
-const patience = 8 * time.Second
+const patience = 30 * time.Second
 
 // wait takes messages until the frame shows a text.
 func (d *driver) wait(text string) {

@@ -61,7 +61,7 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+changed", "enter", "+what differs between the changes of", "+thirty, really"}, nil},
 		"land and delete": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
-		}, []string{"+The remote has all of it", "V", "+Land topic on its target", "delete", "enter", "+main on origin is at", "+is on main", "u", "+is on topic"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "+It moves forward by 2 commits", "+topic stays.", "x", "+topic is deleted afterwards", "a", "+main on origin is at", "+is on main", "u", "+is on topic"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "* main", remote.Git("branch"))
 			assert.Equal(t, f.Git("rev-parse", "topic"), remote.Git("rev-parse", "main"))
 			assert.Empty(t, f.Git("status", "--porcelain"))
@@ -72,10 +72,17 @@ func TestSendByKeys(t *testing.T) {
 			other.Git("clone", "--quiet", "--branch", "main", remote.Dir, ".")
 			other.Commit("Theirs", "theirs", "t\n")
 			other.Git("push", "--quiet")
-		}, []string{"+The remote has all of it", "V", "+Land topic on its target", "enter", "+main on origin has moved on", "y", "+◆ Shape", "+onto origin/main", "a", "+2 commits became 2", "]", "]", "+to be replaced", "a", "y", "+Sent ", "V", "+Land topic", "enter", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "a", "+main on origin has moved on", "y", "+◆ Shape", "+onto origin/main", "a", "+2 commits became 2", "]", "]", "+to be replaced", "a", "y", "+Sent ", "V", "+It moves forward by 2 commits", "a", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Change thirty\nChange ten\nTheirs", remote.Git("log", "-3", "--format=%s", "main"))
 		}},
-		"land by a merge": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "V", "+Land topic on its target", "merge commit", "enter", "+Message of the merge", "ctrl+s", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
+		"the target is ahead": {func(f, remote *fixture.Repo) {
+			f.Git("push", "--quiet", "origin", "main:refs/heads/keep")
+			f.Git("switch", "--quiet", "main")
+			f.Commit("Theirs", "theirs", "t\n")
+			f.Git("push", "--quiet", "origin", "main")
+			f.Git("switch", "--quiet", "topic")
+		}, []string{"+A new branch there", "V", "+origin/main has 1 commit that topic does not have", "a", "x", "m", "+cannot move forward", "o", "+◆ Shape", "+onto origin/main"}, nil},
+		"land by a merge": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "V", "+origin/main, landed", "m", "+Message of the merge", "ctrl+s", "+It takes in 2 commits by a merge commit", "+Merge topic", "a", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Merge topic", remote.Git("log", "-1", "--format=%s", "main"))
 		}},
 		"taken back": {func(f, remote *fixture.Repo) {
@@ -113,7 +120,7 @@ func TestSendByKeys(t *testing.T) {
 		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+The request is on the clipboard"}, nil},
 		"preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")
-		}, []string{"+fixup!", "P", "+Preflight: 2 findings", "+2 commits not read through yet", "+messages are in form", "fixup", "enter", "+◆ Shape", "+What could be done with this plan", "enter", "+from 1 2"}, nil},
+		}, []string{"+fixup!", "P", "+2 findings before sending", "+2 commits not read through yet", "+messages are in form", "+enter goes to Shape, to what could be joined", "+fixup! Change ten", "enter", "+◆ Shape", "+What could be done with this plan", "enter", "+from 1 2"}, nil},
 		"blocked by the preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "wip")
 			require.NoError(t, os.MkdirAll(filepath.Join(os.Getenv("XDG_CONFIG_HOME"), "bastel"), 0o777))
@@ -204,7 +211,7 @@ func TestReadThrough(t *testing.T) {
 	f.Git("rebase", "--quiet", "--force-rebase", "--onto", "main", "main", "topic", "--exec", "git commit --quiet --amend --no-edit --date=now --author='Ines Falk <i@x.example>'")
 	d.play("r", "+1 of 2 commits read", "+2 notes open", "v", "+2 of 2 commits read", "}", "l", "n", "v", "+1 of 2 commits read")
 	d.play("b", "+Notes on topic: 2 open", "Why", "enter", ".", "+Settled.", "+1 note open", "+, settled: Why thirty?")
-	d.play("b", "whole", "enter", "down", "x", "esc", "C", "+2 notes on the clipboard", "R", "+No review service is set", "esc", "+A new branch there", "P", "+1 note not settled yet", "+1 commit not read through yet", "read through", "enter", "+1 of 2 commits read")
+	d.play("b", "whole", "enter", "down", "x", "esc", "C", "+2 notes on the clipboard", "R", "+No review service is set", "esc", "+A new branch there", "P", "+1 note not settled yet", "+1 commit not read through yet", "down", "+enter goes to the read-through", "enter", "+1 of 2 commits read")
 	assert.Empty(t, f.Git("status", "--porcelain"))
 }
 

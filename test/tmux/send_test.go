@@ -29,7 +29,7 @@ func TestARewrittenBranchIsReadAndSent(t *testing.T) {
 	before := shared.Git("rev-parse", branch)
 	term := open(t, work.Dir, 142, 42)
 	term.play(dropOne...)
-	term.play("P", "+Preflight: ", "+left over in what is added", "+8 commits not read through yet", "Escape", "-Preflight: ",
+	term.play("P", "+3 findings before sending", "+left over in what is added", "+8 commits not read through yet", "+berth/depth.go:14", "Escape", "-findings before",
 		"v", "+0 of 10 commits read", "v", "v", "+1 of 10 commits read", "+◆ Next  tide offsets",
 		"j", "j", "j", "m", "+Note on line 3 of tide/offsets.go", "text:Minutes or hours?", "C-s", "+┊ Minutes or hours?", "+1 note open",
 		".", "+all notes settled", "=", "+the whole branch as one difference", "Escape", "-the whole branch as one")
@@ -88,7 +88,7 @@ func TestLandAndDelete(t *testing.T) {
 	tip := work.Commit("Close at nine in summer", "docs/hours.md", "Nine.\n")
 	work.Write("docs/loose.md", "not landed\n")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+docs/loose.md", "]", "]", "]", "+◆ Send", "+A new branch there", "a", "+Sent 1 commit.", "V", "+Land summer on its target", "text:delete", "Enter", "+main on origin is at "+tip[:7], "+is on main")
+	term.play("+docs/loose.md", "]", "]", "]", "+◆ Send", "+A new branch there", "a", "+Sent 1 commit.", "V", "+It moves forward by 1 commit", "x", "+summer is deleted afterwards", "a", "+main on origin is at "+tip[:7], "+is on main")
 	assert.Equal(t, tip, shared.Git("rev-parse", "main"))
 	assert.Empty(t, shared.Git("branch", "--list", "summer")+work.Git("branch", "--list", "summer"))
 	assert.Equal(t, "?? docs/loose.md", work.Git("status", "--porcelain"), "loose changes stay")

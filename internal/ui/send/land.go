@@ -9,37 +9,97 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/lanes"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
 	"bastel/internal/ui/kit"
 )
 
-// chooseLanding asks how the branch comes into its target; the straight line first.
-func (m *Model) chooseLanding() tea.Cmd {
-	branch := m.series.Branch
-	land := func(how app.Landing) func() tea.Cmd { return func() tea.Cmd { return m.land(how) } }
-	return kit.Show(kit.Choose{Title: "Land " + safe.Line(branch) + " on its target", Options: []kit.Option{
-		{Label: "move the target forward", Detail: "on the remote and here", Do: land(app.Landing{})},
-		{Label: "and delete the branch", Detail: "here and there; u brings it back here", Do: land(app.Landing{Delete: true})},
-		{Label: "by a merge commit", Detail: "in place of the straight line", Do: func() tea.Cmd {
-			return kit.Show(kit.Edit{Title: "Message of the merge", Text: "Merge " + branch, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-				if app.CleanMessage(text) == "" {
-					return kit.Say("Without a message there is no merge.")
-				}
-				return land(app.Landing{Merge: text})()
-			}})
-		}},
+// landing is the way of the branch into its target: Now is the target as it is, Next as it
+// will be.
+type landing struct {
+	screen *Model
+	look   app.LandingLook
+	how    app.Landing
+	half   kit.Half
+	top    int
+	cursor int
+	size   kit.Size
+}
+
+type leaveLanding struct{}
+
+func (m *Model) lookLanding() tea.Cmd {
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.LookLanding(ctx) })
+}
+
+func newLanding(m *Model, look app.LandingLook, how app.Landing) *landing {
+	l := &landing{screen: m, look: look, how: how, half: kit.Next}
+	l.cursor = len(l.next()) - 1
+	return l
+}
+
+// next is the target as it will be, oldest first; a merge commit has no source.
+func (l *landing) next() []app.Source {
+	list := append(append([]app.Source{}, l.look.Before...), l.look.Comes...)
+	if l.how.Merge != "" {
+		list = append(list, app.Source{Message: l.how.Merge})
+	}
+	return list
+}
+
+func (l *landing) actions() []kit.Action {
+	branch := safe.Line(l.look.Branch)
+	can := l.look.Missing == 0
+	remove := "delete the branch"
+	if l.how.Delete {
+		remove = "keep the branch"
+	}
+	leave := func() tea.Cmd { return kit.Show(kit.ForScreen{Screen: Name, Msg: leaveLanding{}}) }
+	actions := []kit.Action{
+		{Keys: []string{"a"}, Name: "apply: land", Help: "Move the target to what Next shows, on the remote and here, if the remote still has what Now shows.", Do: kit.When(can, l.land)},
+		{Keys: []string{"x"}, Name: remove, Help: "Delete " + branch + " afterwards, here and there, if all of it is in the target then; or keep it.", Do: kit.When(can, func() tea.Cmd { l.how.Delete = !l.how.Delete; return nil })},
+		{Keys: []string{"m"}, Asks: true, Name: "by a merge", Help: "Land by a merge commit in place of a straight line, and write its message; without a message it is a straight line again.", Do: kit.When(can, l.merge)},
+		{Keys: []string{"o"}, Name: "onto the target", Help: "Fetch, and put the branch's commits onto its target in Shape.", Do: kit.When(!can, l.screen.catchUp)},
+		{Keys: []string{"esc"}, Name: "back to the branch", Help: "Show the branch there and here again.", Do: leave},
+	}
+	moves := kit.Navigator{
+		Move: l.move,
+		Page: func(pages int) { l.move(10 * pages) },
+		End: func(last bool) {
+			l.cursor = 0
+			if last {
+				l.move(len(l.next()))
+			}
+		},
+		Turn: func(half kit.Half) { l.half = half },
+	}
+	return append(actions, moves.Actions()...)
+}
+
+func (l *landing) move(rows int) { l.cursor = max(0, min(l.cursor+rows, len(l.next())-1)) }
+
+func (l *landing) merge() tea.Cmd {
+	text := l.how.Merge
+	if text == "" {
+		text = "Merge " + l.look.Branch
+	}
+	return kit.Show(kit.Edit{Title: "Message of the merge", Text: text, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+		l.how.Merge = app.CleanMessage(text)
+		l.cursor = len(l.next()) - 1
+		return nil
 	}})
 }
 
-// land carries a landing out. Where the target has moved on, it offers the way there.
-func (m *Model) land(how app.Landing) tea.Cmd {
+// land carries the landing out. Where the target has moved on, it offers the way there.
+func (l *landing) land() tea.Cmd {
+	m := l.screen
 	var moved error
 	return kit.Start(kit.Work{
-		Title: "Landing " + safe.Line(m.series.Branch),
+		Title: "Landing " + safe.Line(l.look.Branch),
 		Do: func(ctx context.Context, report func(string)) (string, error) {
-			landed, err := m.app.Land(ctx, how, report)
+			landed, err := m.app.Land(ctx, l.how, report)
 			var refusal *sending.Refusal
 			if errors.Is(err, repo.ErrMoved) || errors.As(err, &refusal) && refusal.Cause == sending.Diverged {
 				moved = err
@@ -52,7 +112,7 @@ func (m *Model) land(how app.Landing) tea.Cmd {
 		},
 		Then: func() tea.Msg {
 			if moved == nil {
-				return nil
+				return kit.ForScreen{Screen: Name, Msg: leaveLanding{}}
 			}
 			first, _, _ := strings.Cut(moved.Error(), " Nothing was changed")
 			return kit.Ask{Question: first + " y fetches, and puts your commits onto it in Shape.", Key: "y", Yes: m.catchUp()}
@@ -73,4 +133,91 @@ func (m *Model) catchUp() tea.Cmd {
 		},
 		Then: kit.Show(kit.ForScreen{Screen: Name, Msg: caughtUp{}}),
 	})
+}
+
+// says tells what will happen.
+func (l *landing) says() []string {
+	if n := l.look.Missing; n > 0 {
+		return []string{fmt.Sprintf("%s has %s that %s does not have, so it cannot move forward to it. o puts the branch onto it.", l.look.Target, app.Count(n, "commit"), l.look.Branch)}
+	}
+	lines := []string{fmt.Sprintf("It moves forward by %s, on the remote and here.", app.Count(len(l.look.Comes), "commit"))}
+	if l.how.Merge != "" {
+		lines[0] = fmt.Sprintf("It takes in %s by a merge commit, on the remote and here.", app.Count(len(l.look.Comes), "commit"))
+	}
+	if l.how.Delete {
+		lines = append(lines, l.look.Branch+" is deleted afterwards, here and there.")
+	} else {
+		lines = append(lines, l.look.Branch+" stays.")
+	}
+	return lines
+}
+
+func (l *landing) view(size kit.Size, theme kit.Theme) []string {
+	l.size = size
+	now, seam, next := kit.Columns(size, kit.SeamWidth(size.Width))
+	body := size.Height - headRows
+	l.top = kit.Scroll(l.top, l.cursor, body/rowHeight, len(l.next()))
+	if size.Narrow {
+		return append(l.head(l.half, size.Width, theme), l.body(l.half, size.Width, body, theme)...)
+	}
+	var strands []kit.Strand
+	for i := range l.look.Before {
+		strands = append(strands, kit.Strand{Thread: lanes.Thread{From: i - l.top, To: i - l.top}, Bright: i == l.cursor})
+	}
+	left := append(l.head(kit.Now, now, theme), l.body(kit.Now, now, body, theme)...)
+	right := append(l.head(kit.Next, next, theme), l.body(kit.Next, next, body, theme)...)
+	return kit.Beside(left, append(kit.Pad(nil, seam, headRows), kit.Seam(strands, seam, body, rowHeight, 0, theme)...), right)
+}
+
+func (l *landing) head(half kit.Half, width int, theme kit.Theme) []string {
+	target := safe.Line(l.look.Target)
+	if half == kit.Now {
+		return kit.Pad([]string{
+			kit.Heading(width, "Now", target, l.half == half, theme.Now, theme, l.size.Narrow),
+			kit.Row(width, nil, kit.Seg{Text: "  as last fetched", Style: theme.Dim}),
+		}, width, headRows)
+	}
+	rows := []string{kit.Heading(width, "Next", target+", landed", l.half == half, theme.Next, theme, l.size.Narrow)}
+	style := theme.Next
+	if l.look.Missing > 0 {
+		style = theme.Trouble
+	}
+	for _, says := range l.says() {
+		for _, line := range kit.Wrap(safe.Line(says), max(10, width-3)) {
+			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + line, Style: style}))
+		}
+	}
+	return kit.Pad(rows, width, headRows)
+}
+
+func (l *landing) body(half kit.Half, width, height int, theme kit.Theme) []string {
+	list := l.look.Before
+	if half == kit.Next {
+		list = l.next()
+	}
+	var rows []string
+	for i := l.top; i < len(list) && len(rows)+rowHeight <= height; i++ {
+		backdrop, pointer := kit.Cursor(theme, l.half == half && i == l.cursor, 1)
+		title, note, state := theme.Plain, "a merge commit", ""
+		if i < len(l.look.Before) {
+			title = theme.Dim
+		} else {
+			state = "lands"
+		}
+		if s := list[i]; s.Commit != nil {
+			note = s.ID.Short() + "  " + safe.Line(s.Commit.Writer().Name)
+		}
+		rows = append(rows,
+			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: " "}, {Text: safe.Line(repo.Subject(list[i].Message)), Style: title}}, kit.Seg{Text: state, Style: theme.Dim}),
+			kit.Row(width, backdrop, pointer, kit.Seg{Text: " " + note, Style: theme.Dim}))
+	}
+	return kit.Pad(rows, width, height)
+}
+
+func (l *landing) click(x, y int) {
+	l.half = kit.HalfAt(l.size, kit.SeamWidth(l.size.Width), x, l.half)
+	if y >= headRows {
+		l.cursor = l.top + (y-headRows)/rowHeight
+		l.move(0)
+	}
 }

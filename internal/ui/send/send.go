@@ -33,21 +33,23 @@ const (
 
 // Model is the screen.
 type Model struct {
-	ctx     context.Context
-	app     *app.App
-	planner Planner
-	loaded  bool
-	why     string // why there is nothing to send
-	series  app.Series
-	half    kit.Half
-	cursor  [2]int
-	top     [2]int
-	size    kit.Size
-	look    *stream.Model // what the commit at the cursor changes, or what differs from its counterpart
-	title   string
-	reading *reading // the read-through; nil: not there
-	options []string // handed to the server's hooks
-	stack   bool     // the stack's other branches go along
+	ctx       context.Context
+	app       *app.App
+	planner   Planner
+	loaded    bool
+	why       string // why there is nothing to send
+	series    app.Series
+	half      kit.Half
+	cursor    [2]int
+	top       [2]int
+	size      kit.Size
+	look      *stream.Model // what the commit at the cursor changes, or what differs from its counterpart
+	title     string
+	reading   *reading   // the read-through; nil: not there
+	preflight *preflight // nil: not there
+	landing   *landing   // nil: not there
+	options   []string   // handed to the server's hooks
+	stack     bool       // the stack's other branches go along
 }
 
 // Planner has the plan of the branch.
@@ -56,9 +58,6 @@ type Planner interface {
 	Mend(item string) tea.Cmd
 	Take(ids []repo.ID) tea.Cmd
 }
-
-// preflight is what was found before sending.
-type preflight []sending.Item
 
 type looked struct {
 	title string
@@ -76,8 +75,11 @@ func (m *Model) Name() string { return Name }
 // Situated compares with what was last fetched; the remote is asked by a push.
 func (m *Model) Situated(app.Situation) tea.Cmd {
 	compare := kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.SendSeries(ctx, false) })
-	if m.reading != nil {
+	switch {
+	case m.reading != nil:
 		return tea.Batch(compare, m.readThrough())
+	case m.landing != nil:
+		return tea.Batch(compare, m.lookLanding())
 	}
 	return compare
 }
@@ -87,7 +89,10 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
 	case leaveReading:
 		m.reading = nil
+	case leaveLanding:
+		m.landing = nil
 	case caughtUp:
+		m.landing = nil
 		return m.planner.Mend(sending.UpToDate)
 	case kit.Reading:
 		if series, ok := msg.Value.(app.Series); ok {
@@ -130,8 +135,14 @@ func (m *Model) have(value any) tea.Cmd {
 		}
 	case request:
 		return tea.Batch(tea.SetClipboard(string(value)), kit.Say(fmt.Sprintf("The request is on the clipboard, %s, if the terminal lets programs reach it; bastel request writes it.", app.Count(strings.Count(string(value), "\n"), "line"))))
-	case preflight:
-		return m.showPreflight(value)
+	case app.LandingLook:
+		how := app.Landing{}
+		if m.landing != nil {
+			how = m.landing.how
+		}
+		m.landing = newLanding(m, value, how)
+	case found:
+		m.preflight = newPreflight(m, value)
 	}
 	return nil
 }
@@ -156,6 +167,10 @@ func (m *Model) Actions() []kit.Action {
 		return m.lookActions()
 	case m.reading != nil:
 		return m.reading.actions()
+	case m.preflight != nil:
+		return m.preflight.actions()
+	case m.landing != nil:
+		return m.landing.actions()
 	}
 	ready := m.why == "" && m.loaded && !m.outgoing().UpToDate()
 	actions := []kit.Action{
@@ -163,7 +178,7 @@ func (m *Model) Actions() []kit.Action {
 		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is different there and here, what differs between the two.", Do: kit.When(len(m.rows(m.half)) > 0, m.lookInto)},
 		{Keys: []string{"v"}, Name: "read through", Help: "Read the branch as its reviewers will see it, commit by commit; tick off what you have read, and keep notes on lines.", Do: kit.When(m.why == "" && m.loaded, m.readThrough)},
 		{Keys: []string{"P"}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, leftovers, large files, authors, checks, the target. enter goes to where a finding is mended.", Do: kit.When(m.why == "" && m.loaded, m.lookBefore)},
-		{Keys: []string{"V"}, Asks: true, Name: "land", Help: "Move the target forward to the branch, on the remote and here; and delete the branch, if you say so.", Do: kit.When(m.why == "" && m.loaded && !m.series.Shared, m.chooseLanding)},
+		{Keys: []string{"V"}, Name: "land", Help: "See how the target would move forward to the branch, on the remote and here; and do it.", Do: kit.When(m.why == "" && m.loaded && !m.series.Shared, m.lookLanding)},
 		{Keys: []string{"C"}, Name: "copy the request", Help: "Put the text of a request for review on the clipboard, as Markdown: what and why, the commits, what changed since the last push.", Rare: true, Do: kit.When(len(m.series.Next) > 0, m.copyRequest)},
 		{Keys: []string{"Q"}, Asks: true, Name: "other ways", Help: "Push to another remote, with options for the server's hooks, or with the stack's other branches, all or none.", Do: kit.When(m.why == "" && m.loaded, m.ways)},
 		{Keys: []string{"E"}, Asks: true, Name: "server's page", Help: "Open or copy an address that the server named when you last pushed, such as its page for reviews.", Rare: true, Do: kit.When(len(m.links()) > 0, m.pages)},
@@ -218,33 +233,6 @@ func (m *Model) lookInto() tea.Cmd {
 		files, err := m.app.CommitChanges(ctx, s.ID)
 		return looked{title, files}, err
 	})
-}
-
-func (m *Model) lookBefore() tea.Cmd {
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		items, err := m.app.Preflight(ctx)
-		return preflight(items), err
-	})
-}
-
-// order puts what matters more first.
-var order = map[sending.Level]int{sending.Block: 0, sending.Warn: 1, sending.OK: 2}
-
-// showPreflight lists what was found; a finding leads to where it is mended.
-func (m *Model) showPreflight(items preflight) tea.Cmd {
-	found := 0
-	choose := kit.Choose{}
-	slices.SortStableFunc(items, func(a, b sending.Item) int { return order[a.Level] - order[b.Level] })
-	for _, item := range items {
-		option := kit.Option{Key: string(item.Level), Label: safe.Line(item.Message), Detail: strings.ReplaceAll(item.Name, "_", " ")}
-		if item.Level != sending.OK {
-			found++
-			option.Do = func() tea.Cmd { return m.mend(item.Name) }
-		}
-		choose.Options = append(choose.Options, option)
-	}
-	choose.Title = "Preflight: " + app.Count(found, "finding") + "; enter goes to where one is mended"
-	return kit.Show(choose)
 }
 
 // mend goes to where a finding of the preflight is mended.
@@ -304,8 +292,13 @@ func (m *Model) takeIn() tea.Cmd {
 // View draws the screen.
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
-	if m.reading != nil {
+	switch {
+	case m.reading != nil:
 		return m.reading.view(size, theme)
+	case m.preflight != nil:
+		return m.preflight.view(size, theme)
+	case m.landing != nil:
+		return m.landing.view(size, theme)
 	}
 	if m.look != nil {
 		head := []string{kit.Heading(size.Width, "Look", m.title, true, theme.Now, theme, false), kit.Blank(size.Width)}
@@ -452,8 +445,15 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 
 // Click goes to a commit.
 func (m *Model) Click(x, y int) tea.Cmd {
-	if m.reading != nil {
+	switch {
+	case m.reading != nil:
 		m.reading.click(x, y)
+		return nil
+	case m.preflight != nil:
+		m.preflight.click(y)
+		return nil
+	case m.landing != nil:
+		m.landing.click(x, y)
 		return nil
 	}
 	if m.look != nil {
@@ -470,8 +470,15 @@ func (m *Model) Click(x, y int) tea.Cmd {
 
 // Wheel scrolls the half under the mouse.
 func (m *Model) Wheel(x, _, turns int) {
-	if m.reading != nil {
+	switch {
+	case m.reading != nil:
 		m.reading.wheel(x, turns)
+		return
+	case m.preflight != nil:
+		m.preflight.move(turns)
+		return
+	case m.landing != nil:
+		m.landing.move(turns)
 		return
 	}
 	if m.look != nil {

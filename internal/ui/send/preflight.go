@@ -1,0 +1,169 @@
+package send
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+	"charm.land/lipgloss/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/safe"
+	sending "bastel/internal/send"
+	"bastel/internal/ui/kit"
+)
+
+// preflight is the look at what would be sent: Now is what was found, and beside it stands
+// each finding with what is done about it.
+type preflight struct {
+	screen *Model
+	items  []sending.Item
+	cursor int
+	size   kit.Size
+	half   kit.Half
+}
+
+// found is what the preflight has come to.
+type found []sending.Item
+
+func (m *Model) lookBefore() tea.Cmd {
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		items, err := m.app.Preflight(ctx)
+		return found(items), err
+	})
+}
+
+// order puts what matters more first.
+var order = map[sending.Level]int{sending.Block: 0, sending.Warn: 1, sending.OK: 2}
+
+func newPreflight(m *Model, items found) *preflight {
+	slices.SortStableFunc(items, func(a, b sending.Item) int { return order[a.Level] - order[b.Level] })
+	return &preflight{screen: m, items: items}
+}
+
+// remedies say what enter does about a finding.
+var remedies = map[string]string{
+	sending.Linear:    "goes to Shape: its plan is a straight line, and a applies it.",
+	sending.Subjects:  "goes to Shape, to what could be joined.",
+	sending.Messages:  "goes to Shape, where m writes a message.",
+	sending.Leftovers: "goes to Shape, and sweeps every commit.",
+	sending.LargeFile: "goes to Shape, where i changes what a commit holds.",
+	sending.Identity:  "goes to Shape, where @ changes an author.",
+	sending.Checks:    "goes to Shape, and runs the check on every commit.",
+	sending.Read:      "goes to the read-through.",
+	sending.Notes:     "goes to the read-through, where . settles a note.",
+	sending.UpToDate:  "goes to Shape, with the plan onto the target.",
+}
+
+func (p *preflight) findings() (n int) {
+	for _, item := range p.items {
+		if item.Level != sending.OK {
+			n++
+		}
+	}
+	return n
+}
+
+func (p *preflight) move(rows int) {
+	p.cursor = max(0, min(p.cursor+rows, len(p.items)-1))
+}
+
+func (p *preflight) actions() []kit.Action {
+	close := func() { p.screen.preflight = nil }
+	wrong := p.cursor < len(p.items) && p.items[p.cursor].Level != sending.OK
+	actions := []kit.Action{
+		{Keys: []string{"enter"}, Name: "mend it", Help: "Go to where the finding at the cursor is mended.", Do: kit.When(wrong, func() tea.Cmd {
+			close()
+			return p.screen.mend(p.items[p.cursor].Name)
+		})},
+		{Keys: []string{"P"}, Name: "look again", Help: "Look at what would be sent once more.", Do: p.screen.lookBefore},
+		{Keys: []string{"esc"}, Name: "back to the branch", Help: "Show the branch there and here again.", Do: func() tea.Cmd { close(); return nil }},
+	}
+	moves := kit.Navigator{
+		Move: p.move,
+		Page: func(pages int) { p.move(len(p.items) * pages) },
+		End: func(last bool) {
+			p.cursor = 0
+			if last {
+				p.move(len(p.items))
+			}
+		},
+		Turn: func(half kit.Half) { p.half = half },
+	}
+	return append(actions, moves.Actions()...)
+}
+
+func (p *preflight) view(size kit.Size, theme kit.Theme) []string {
+	p.size = size
+	left, between, right := kit.Columns(size, 2)
+	switch {
+	case size.Narrow && p.half == kit.Now:
+		return p.list(size.Width, size.Height, theme)
+	case size.Narrow:
+		return p.finding(size.Width, size.Height, theme)
+	}
+	return kit.Beside(p.list(left, size.Height, theme), kit.Pad(nil, between, size.Height), p.finding(right, size.Height, theme))
+}
+
+// sign tells how much a finding counts, without colour too.
+func sign(level sending.Level, theme kit.Theme) (mark, word string, style lipgloss.Style) {
+	switch level {
+	case sending.Block:
+		return "■ ", "blocks", theme.Trouble
+	case sending.Warn:
+		return "□ ", "", theme.Next
+	}
+	return "· ", "", theme.Dim
+}
+
+func (p *preflight) list(width, height int, theme kit.Theme) []string {
+	what := "nothing stands against sending it"
+	if n := p.findings(); n > 0 {
+		what = app.Count(n, "finding") + " before sending"
+	}
+	rows := []string{kit.Heading(width, "Now", what, true, theme.Now, theme, p.size.Narrow), kit.Blank(width)}
+	for i, item := range p.items {
+		backdrop, pointer := kit.Cursor(theme, i == p.cursor, 2)
+		mark, word, style := sign(item.Level, theme)
+		text := theme.Plain
+		if item.Level == sending.OK {
+			text = theme.Dim
+		}
+		rows = append(rows, kit.Split(width, backdrop, []kit.Seg{pointer, {Text: mark, Style: style}, {Text: safe.Line(item.Message), Style: text}}, kit.Seg{Text: word, Style: style}))
+	}
+	return kit.Pad(rows, width, height)
+}
+
+// finding tells all of what was found at the cursor.
+func (p *preflight) finding(width, height int, theme kit.Theme) []string {
+	item := p.items[p.cursor]
+	rows := []string{kit.Heading(width, "Next", strings.ReplaceAll(item.Name, "_", " "), false, theme.Next, theme, p.size.Narrow), kit.Blank(width)}
+	say := func(text string, style lipgloss.Style) {
+		for _, line := range kit.Wrap(text, max(10, width-4)) {
+			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + line, Style: style}))
+		}
+	}
+	if item.Level == sending.OK {
+		say("Nothing was found.", theme.Dim)
+		return kit.Pad(rows, width, height)
+	}
+	say("enter "+remedies[item.Name], theme.Plain)
+	rows = append(rows, kit.Blank(width))
+	room := height - len(rows) - 1
+	for i, line := range item.Details {
+		if i == room && len(item.Details) > room+1 {
+			say(fmt.Sprintf("… %d more", len(item.Details)-i), theme.Dim)
+			break
+		}
+		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + safe.Line(line), Style: theme.Dim}))
+	}
+	return kit.Pad(rows, width, height)
+}
+
+func (p *preflight) click(y int) {
+	if at := y - 2; at >= 0 && at < len(p.items) {
+		p.cursor = at
+	}
+}
