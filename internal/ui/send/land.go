@@ -34,6 +34,17 @@ func (m *Model) lookLanding() tea.Cmd {
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.LookLanding(ctx) })
 }
 
+// lookedAgain is a newer look at what a landing would do.
+type lookedAgain app.LandingLook
+
+func (l *landing) again() tea.Cmd {
+	m := l.screen
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		look, err := m.app.LookLanding(ctx)
+		return lookedAgain(look), err
+	})
+}
+
 func newLanding(m *Model, look app.LandingLook, how app.Landing) *landing {
 	l := &landing{screen: m, look: look, how: how, half: kit.Next}
 	l.cursor = len(l.next()) - 1

@@ -292,7 +292,7 @@ func (r *reading) write() tea.Cmd {
 				if strings.TrimSpace(text) == "" {
 					return kit.Say("A note needs a text. x drops it.")
 				}
-				return r.change("Changed.", func(context.Context) error { return r.screen.app.RewordNote(number, text) })
+				return r.change("Changed.", func() error { return r.screen.app.RewordNote(number, text) })
 			}})
 		}
 	}
@@ -301,7 +301,7 @@ func (r *reading) write() tea.Cmd {
 		if strings.TrimSpace(text) == "" {
 			return kit.Say("Nothing was noted.")
 		}
-		return r.change("Noted.", func(context.Context) error {
+		return r.change("Noted.", func() error {
 			_, err := r.screen.app.AddNote(r.data.Branch, anchor, text)
 			return err
 		})
@@ -333,15 +333,26 @@ func (r *reading) anchor() (review.Anchor, string) {
 	return a, fmt.Sprintf("line %d of %s", a.Number, a.Path)
 }
 
-// change changes the notes, and reads them anew.
-func (r *reading) change(said string, do func(ctx context.Context) error) tea.Cmd {
+// readAgain is a newer state of the read-through.
+type readAgain app.ReadThrough
+
+// again reads the read-through anew, after a change if there is one.
+func (r *reading) again(change func() error) tea.Cmd {
 	m := r.screen
-	return tea.Sequence(kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		if err := do(ctx); err != nil {
-			return nil, err
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		if change != nil {
+			if err := change(); err != nil {
+				return nil, err
+			}
 		}
-		return m.app.ReadThrough(ctx)
-	}), kit.Say(said))
+		data, err := m.app.ReadThrough(ctx)
+		return readAgain(data), err
+	})
+}
+
+// change changes the notes, and says so.
+func (r *reading) change(said string, do func() error) tea.Cmd {
+	return tea.Sequence(r.again(do), kit.Say(said))
 }
 
 func (r *reading) settle(number int) tea.Cmd {
@@ -354,13 +365,13 @@ func (r *reading) settle(number int) tea.Cmd {
 		said = "Open again."
 	}
 	settled := !n.Settled
-	return r.change(said, func(context.Context) error { return r.screen.app.SettleNote(number, settled) })
+	return r.change(said, func() error { return r.screen.app.SettleNote(number, settled) })
 }
 
 func (r *reading) drop(number int) tea.Cmd {
 	return kit.Show(kit.Ask{
 		Question: fmt.Sprintf("Note %d goes for good. y drops it.", number), Key: "y",
-		Yes: r.change("Dropped.", func(context.Context) error { return r.screen.app.DropNote(number) }),
+		Yes: r.change("Dropped.", func() error { return r.screen.app.DropNote(number) }),
 	})
 }
 
@@ -424,7 +435,7 @@ func (r *reading) receive() tea.Cmd {
 	return kit.Start(kit.Work{Title: "Asking the review service", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		got, err := m.app.ReceiveReview(ctx)
 		return got.Says(), err
-	}, Then: kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.ReadThrough(ctx) })})
+	}, Then: r.again(nil)})
 }
 
 func (r *reading) export() tea.Cmd {

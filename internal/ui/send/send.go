@@ -77,9 +77,9 @@ func (m *Model) Situated(app.Situation) tea.Cmd {
 	compare := kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.SendSeries(ctx, false) })
 	switch {
 	case m.reading != nil:
-		return tea.Batch(compare, m.readThrough())
+		return tea.Batch(compare, m.reading.again(nil))
 	case m.landing != nil:
-		return tea.Batch(compare, m.lookLanding())
+		return tea.Batch(compare, m.landing.again())
 	}
 	return compare
 }
@@ -128,19 +128,19 @@ func (m *Model) have(value any) tea.Cmd {
 		m.look, m.title = &stream.Model{}, value.title
 		m.look.Set(value.files)
 	case app.ReadThrough:
-		if m.reading == nil {
-			m.reading = newReading(m, value)
-		} else {
-			m.reading.refresh(value)
+		m.reading = newReading(m, value)
+	case readAgain:
+		if m.reading != nil { // it may have been left meanwhile
+			m.reading.refresh(app.ReadThrough(value))
 		}
 	case request:
 		return tea.Batch(tea.SetClipboard(string(value)), kit.Say(fmt.Sprintf("The request is on the clipboard, %s, if the terminal lets programs reach it; bastel request writes it.", app.Count(strings.Count(string(value), "\n"), "line"))))
 	case app.LandingLook:
-		how := app.Landing{}
+		m.landing = newLanding(m, value, app.Landing{})
+	case lookedAgain:
 		if m.landing != nil {
-			how = m.landing.how
+			m.landing = newLanding(m, app.LandingLook(value), m.landing.how)
 		}
-		m.landing = newLanding(m, value, how)
 	case found:
 		m.preflight = newPreflight(m, value)
 	}
