@@ -333,26 +333,25 @@ func (r *reading) anchor() (review.Anchor, string) {
 	return a, fmt.Sprintf("line %d of %s", a.Number, a.Path)
 }
 
-// readAgain is a newer state of the read-through.
-type readAgain app.ReadThrough
-
-// again reads the read-through anew, after a change if there is one.
-func (r *reading) again(change func() error) tea.Cmd {
-	m := r.screen
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		if change != nil {
-			if err := change(); err != nil {
-				return nil, err
-			}
-		}
-		data, err := m.app.ReadThrough(ctx)
-		return readAgain(data), err
-	})
+// readAgain is a newer state of the read-through, and what to say about it.
+type readAgain struct {
+	data app.ReadThrough
+	said string
 }
 
-// change changes the notes, and says so.
+// again reads the read-through anew.
+func (r *reading) again() tea.Cmd { return r.change("", func() error { return nil }) }
+
+// change changes the notes, reads them anew, and says so.
 func (r *reading) change(said string, do func() error) tea.Cmd {
-	return tea.Sequence(r.again(do), kit.Say(said))
+	m := r.screen
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		if err := do(); err != nil {
+			return nil, err
+		}
+		data, err := m.app.ReadThrough(ctx)
+		return readAgain{data, said}, err
+	})
 }
 
 func (r *reading) settle(number int) tea.Cmd {
@@ -435,7 +434,7 @@ func (r *reading) receive() tea.Cmd {
 	return kit.Start(kit.Work{Title: "Asking the review service", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		got, err := m.app.ReceiveReview(ctx)
 		return got.Says(), err
-	}, Then: r.again(nil)})
+	}, Then: r.again()})
 }
 
 func (r *reading) export() tea.Cmd {

@@ -77,7 +77,7 @@ func (m *Model) Situated(app.Situation) tea.Cmd {
 	compare := kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.SendSeries(ctx, false) })
 	switch {
 	case m.reading != nil:
-		return tea.Batch(compare, m.reading.again(nil))
+		return tea.Batch(compare, m.reading.again())
 	case m.landing != nil:
 		return tea.Batch(compare, m.landing.again())
 	}
@@ -131,7 +131,10 @@ func (m *Model) have(value any) tea.Cmd {
 		m.reading = newReading(m, value)
 	case readAgain:
 		if m.reading != nil { // it may have been left meanwhile
-			m.reading.refresh(app.ReadThrough(value))
+			m.reading.refresh(value.data)
+		}
+		if value.said != "" {
+			return kit.Say(value.said)
 		}
 	case request:
 		return tea.Batch(tea.SetClipboard(string(value)), kit.Say(fmt.Sprintf("The request is on the clipboard, %s, if the terminal lets programs reach it; bastel request writes it.", app.Count(strings.Count(string(value), "\n"), "line"))))
