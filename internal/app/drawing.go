@@ -79,9 +79,6 @@ func (a *App) DrawTo(ctx context.Context, what Drawing, name string) (string, er
 	if err != nil {
 		return "", &Refusal{Reason: err.Error(), Err: err}
 	}
-	if !filepath.IsAbs(name) {
-		name = filepath.Join(a.Repo.Top(), name)
-	}
 	picture, err := what(ctx)
 	if err != nil {
 		return "", err
@@ -90,14 +87,26 @@ func (a *App) DrawTo(ctx context.Context, what Drawing, name string) (string, er
 	if err := draw.Write(&out, picture, format, draw.Light); err != nil {
 		return "", err
 	}
+	return a.WriteNew(name, out.Bytes())
+}
+
+// WriteNew writes a file that must not be there yet; a relative name starts at the top of
+// the working tree. It gives the file's name.
+func (a *App) WriteNew(name string, data []byte) (string, error) {
+	if name == "" {
+		return "", refuse("The file needs a name.")
+	}
+	if !filepath.IsAbs(name) {
+		name = filepath.Join(a.Repo.Top(), name)
+	}
 	file, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
 	if errors.Is(err, fs.ErrExist) {
 		return "", refuse("%s is there already; choose another name.", name)
 	}
 	if err != nil {
-		return "", fmt.Errorf("write the picture: %w", err)
+		return "", fmt.Errorf("write %s: %w", name, err)
 	}
-	_, err = file.Write(out.Bytes())
+	_, err = file.Write(data)
 	return name, errors.Join(err, file.Close())
 }
 

@@ -43,8 +43,9 @@ func (r Arrival) Says() string {
 	return text + "."
 }
 
-// Fetch brings the remote's branches up to date, and nothing else. It tells what came,
-// what concerns the current branch first.
+// Fetch brings the branches of the remotes that concern the current branch up to date, and
+// nothing else: the one that it is pushed to, its upstream's, its target's. It tells what
+// came, what concerns the branch itself first.
 func (a *App) Fetch(ctx context.Context, progress func(line string)) ([]Arrival, error) {
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
@@ -54,22 +55,55 @@ func (a *App) Fetch(ctx context.Context, progress func(line string)) ([]Arrival,
 	if err != nil {
 		return nil, err
 	}
-	before, err := a.remoteBranches(ctx, target.Remote)
+	remotes, err := a.remotesOf(ctx, head.Branch(), target.Remote)
 	if err != nil {
 		return nil, err
 	}
-	if err := a.Repo.Fetch(ctx, target.Remote, progress); err != nil {
+	before, err := a.remoteBranches(ctx, remotes)
+	if err != nil {
 		return nil, err
 	}
-	after, err := a.remoteBranches(ctx, target.Remote)
+	for _, remote := range remotes {
+		if err := a.Repo.Fetch(ctx, remote, progress); err != nil {
+			return nil, err
+		}
+	}
+	after, err := a.remoteBranches(ctx, remotes)
 	if err != nil {
 		return nil, err
 	}
 	return a.arrivals(ctx, head, target, before, after)
 }
 
-func (a *App) remoteBranches(ctx context.Context, remote string) (map[string]repo.ID, error) {
-	refs, err := a.Repo.Refs(ctx, "refs/remotes/"+remote)
+// remotesOf lists the remotes that concern a branch, the one that it is pushed to first.
+func (a *App) remotesOf(ctx context.Context, branch, pushed string) ([]string, error) {
+	known, err := a.Repo.Remotes(ctx)
+	if err != nil {
+		return nil, err
+	}
+	upstream, err := a.Repo.Config(ctx, "branch."+branch+".remote")
+	if err != nil {
+		return nil, err
+	}
+	target, err := a.FindTarget(ctx, branch)
+	if err != nil {
+		return nil, err
+	}
+	remotes := []string{pushed}
+	for _, remote := range known {
+		if (remote == upstream || strings.HasPrefix(target.Name, remote+"/")) && remote != pushed {
+			remotes = append(remotes, remote)
+		}
+	}
+	return remotes, nil
+}
+
+func (a *App) remoteBranches(ctx context.Context, remotes []string) (map[string]repo.ID, error) {
+	prefixes := make([]string, len(remotes))
+	for i, remote := range remotes {
+		prefixes[i] = "refs/remotes/" + remote
+	}
+	refs, err := a.Repo.Refs(ctx, prefixes...)
 	if err != nil {
 		return nil, err
 	}

@@ -82,3 +82,33 @@ func TestForward(t *testing.T) {
 		})
 	}
 }
+
+// TestFetchAsksTheRemotesThatConcernTheBranch: a branch that is pushed to a remote of one's
+// own still hears of its target on the shared one.
+func TestFetchAsksTheRemotesThatConcernTheBranch(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n")
+	shared := f.Remote(t)
+	f.Git("push", "--quiet", "--set-upstream", "origin", "main")
+	for _, name := range []string{"fork", "stranger"} {
+		remote := fixture.At(t, t.TempDir(), "--bare")
+		f.Git("remote", "add", name, remote.Dir)
+		f.Git("push", "--quiet", name, "main")
+		remote.Git("branch", "topic", "main")
+	}
+	f.Git("switch", "--quiet", "-c", "topic")
+	f.Commit("mine", "a", "2\n")
+	f.Git("config", "branch.topic.pushRemote", "fork")
+	other := fixture.Existing(t, t.TempDir())
+	other.Git("clone", "--quiet", "--branch", "main", shared.Dir, ".")
+	other.Commit("theirs", "a", "3\n")
+	other.Git("push", "--quiet")
+	a := open(t, f.Dir)
+	arrivals, err := a.Fetch(ctx, nil)
+	require.NoError(t, err)
+	var said []string
+	for _, r := range arrivals {
+		said = append(said, r.Says())
+	}
+	assert.ElementsMatch(t, []string{"origin/main has 1 new commit; 1 touches files of your branch.", "fork/topic is new."}, said)
+}

@@ -73,7 +73,7 @@ func (a *App) branchHead(ctx context.Context) (repo.Head, error) {
 	case err != nil:
 		return head, err
 	case head.Ref == "":
-		return head, &Refusal{Reason: "HEAD is on no branch, so there is no branch to shape. Make one here first: git switch -c NAME.", Err: ErrDetached}
+		return head, &Refusal{Reason: "HEAD is on no branch, so there is no branch to work on. Make one here first: git switch -c NAME.", Err: ErrDetached}
 	case head.Commit.IsZero():
 		return head, refuse("The branch %s has no commit yet. Make one in Sort first.", head.Branch())
 	}

@@ -88,10 +88,14 @@ func (a *App) facts(ctx context.Context, settings Settings) (send.Facts, error) 
 		return f, err
 	}
 	f.Target, f.Missing, f.Check = situation.Target.Name, situation.Missing, settings.Check != ""
+	if who, err := a.Repo.Committer(ctx); err == nil { // who has no identity yet cannot have made a commit here
+		user := repo.ParsePerson(who)
+		f.Name, f.Email = user.Name, user.Email
+	}
 	known := map[string]Checked{}
 	_ = json.Unmarshal([]byte(a.readState(checksFile)), &known) // what cannot be read was not checked
 	for _, s := range sources {
-		f.Commits = append(f.Commits, send.Fact{ID: s.ID, Message: s.Message, Parents: len(s.Commit.Parents), Email: s.Commit.Writer().Email})
+		f.Commits = append(f.Commits, send.Fact{ID: s.ID, Message: s.Message, Parents: len(s.Commit.Parents), Name: s.Commit.Writer().Name, Email: s.Commit.Writer().Email})
 		switch c, checked := known[checkKey(settings.Check, s.Commit.Tree)]; {
 		case !checked:
 			f.Unchecked = append(f.Unchecked, s.ID)

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"bastel/internal/repo"
+	"bastel/internal/safe"
 )
 
 // Placed is a note with the commit in which its line stands now.
@@ -40,7 +41,7 @@ func (n Placed) markdown() string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "- **%d** ", n.Number)
 	if n.Anchor.Path != "" {
-		fmt.Fprintf(&b, "%s line %d, ", code(n.Anchor.Path), n.Anchor.Number)
+		fmt.Fprintf(&b, "%s line %d, ", code(safe.Line(n.Anchor.Path)), n.Anchor.Number)
 	}
 	where := "in *" + n.Subject + "*"
 	if n.Gone {

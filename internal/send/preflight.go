@@ -52,12 +52,15 @@ type Fact struct {
 	ID      repo.ID
 	Message string
 	Parents int
+	Name    string // of the author
 	Email   string
 }
 
 // Facts is what the preflight looks at.
 type Facts struct {
-	Commits   []Fact   // that the remote would get, oldest first
+	Commits   []Fact // that the remote would get, oldest first
+	Name      string // the user's own, with the address
+	Email     string
 	Leftovers []string // "path:line" of what is left in added lines, markers of conflicts too
 	Large     []string // paths of files that are too large
 	Target    string   // empty: none is known
@@ -106,8 +109,8 @@ func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
 	case LargeFile:
 		return listed(f.Large, "no file is too large", "too large"), nil, len(f.Large) == 0
 	case Identity:
-		commits = f.of(func(c Fact) bool { return !address.MatchString(c.Email) })
-		return said(commits, "every commit has an author with an address", "%s whose author has no proper address", "commit"), commits, len(commits) == 0
+		commits = f.of(func(c Fact) bool { return f.misnamed(c) != "" })
+		return said(commits, "authors and addresses are right", "%s whose author is not right", "commit"), commits, len(commits) == 0
 	case Checks:
 		switch {
 		case !f.Check:
@@ -147,11 +150,25 @@ func details(name string, f Facts, commits []repo.ID) (lines []string) {
 		case Messages:
 			line += ": " + Form(c.Message)
 		case Identity:
-			line += ": " + c.Email
+			line += ": " + f.misnamed(c)
 		}
 		lines = append(lines, line)
 	}
 	return lines
+}
+
+// misnamed says what is not right about a commit's author; empty if nothing is. Others'
+// commits are theirs; one of the user's own name should have the user's address.
+func (f Facts) misnamed(c Fact) string {
+	switch {
+	case strings.TrimSpace(c.Name) == "":
+		return "it has no author's name"
+	case !address.MatchString(c.Email):
+		return fmt.Sprintf("%q is no proper address", c.Email)
+	case c.Name == f.Name && !strings.EqualFold(c.Email, f.Email):
+		return fmt.Sprintf("you are %s here, not %s", f.Email, c.Email)
+	}
+	return ""
 }
 
 // form says how the first message is out of form, and of how many.

@@ -14,12 +14,12 @@ import (
 func TestWhatThePreflightFoundIsListed(t *testing.T) {
 	one, two := fixture.ID(t, strings.Repeat("1", 40)), fixture.ID(t, strings.Repeat("2", 40))
 	facts := send.Facts{
-		Commits:   []send.Fact{{ID: one, Message: "wip.", Parents: 1, Email: "ines"}, {ID: two, Message: "Add a", Parents: 2, Email: "a@x.example"}},
+		Commits:   []send.Fact{{ID: one, Message: "wip.", Parents: 1, Name: "Ines", Email: "ines"}, {ID: two, Message: "Add a", Parents: 2, Name: "Ines", Email: "a@x.example"}},
 		Leftovers: []string{"a:1 in x", "b:2 in y"}, Large: []string{"film"}, Unread: []repo.ID{two}, Failed: []repo.ID{one}, Check: true, Notes: 3, Missing: 1, Target: "main",
 	}
 	want := map[string][]string{
 		send.Linear: {"2222222  Add a"}, send.Subjects: {"1111111  wip."}, send.Messages: {"1111111  wip.: its subject ends in a full stop"},
-		send.Leftovers: {"a:1 in x", "b:2 in y"}, send.LargeFile: {"film"}, send.Identity: {"1111111  wip.: ines"},
+		send.Leftovers: {"a:1 in x", "b:2 in y"}, send.LargeFile: {"film"}, send.Identity: {"1111111  wip.: \"ines\" is no proper address"},
 		send.Checks: {"1111111  wip."}, send.Read: {"2222222  Add a"}, send.Notes: nil, send.UpToDate: nil,
 	}
 	for _, item := range send.Preflight(facts, nil) {
@@ -31,7 +31,7 @@ func TestWhatThePreflightFoundIsListed(t *testing.T) {
 func TestPreflight(t *testing.T) {
 	id := fixture.ID(t, strings.Repeat("1", 40))
 	commit := func(message string) []send.Fact {
-		return []send.Fact{{ID: id, Message: message, Parents: 1, Email: "a@x.example"}}
+		return []send.Fact{{ID: id, Message: message, Parents: 1, Name: "Ines", Email: "a@x.example"}}
 	}
 	for name, test := range map[string]struct {
 		facts send.Facts
@@ -52,8 +52,11 @@ func TestPreflight(t *testing.T) {
 		"leftover":           {send.Facts{Leftovers: []string{"a.go:7"}}, send.Leftovers, "left over in what is added: a.go:7"},
 		"leftovers":          {send.Facts{Leftovers: []string{"a.go:7", "b:1", "b:2"}}, send.Leftovers, "left over in what is added: a.go:7 and 2 more"},
 		"large":              {send.Facts{Large: []string{"film"}}, send.LargeFile, "too large: film"},
-		"author":             {send.Facts{Commits: []send.Fact{{ID: id, Email: "ines@localhost"}}}, send.Identity, "1 commit whose author has no proper address"},
-		"address":            {send.Facts{Commits: commit("Add a")}, send.Identity, ""},
+		"author":             {send.Facts{Commits: []send.Fact{{ID: id, Name: "Ines", Email: "ines@localhost"}}}, send.Identity, "1 commit whose author is not right"},
+		"no name":            {send.Facts{Commits: []send.Fact{{ID: id, Email: "a@x.example"}}}, send.Identity, "1 commit whose author is not right"},
+		"another address":    {send.Facts{Commits: commit("Add a"), Name: "Ines", Email: "ines@x.example"}, send.Identity, "1 commit whose author is not right"},
+		"another person":     {send.Facts{Commits: commit("Add a"), Name: "Oskar", Email: "oskar@x.example"}, send.Identity, ""},
+		"the same address":   {send.Facts{Commits: commit("Add a"), Name: "Ines", Email: "A@x.example"}, send.Identity, ""},
 		"no check":           {send.Facts{}, send.Checks, ""},
 		"not checked":        {send.Facts{Check: true, Unchecked: []repo.ID{id}}, send.Checks, "1 commit not checked yet"},
 		"check failed":       {send.Facts{Check: true, Failed: []repo.ID{id}, Unchecked: []repo.ID{id}}, send.Checks, "the check failed on 1 commit"},

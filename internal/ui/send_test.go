@@ -117,7 +117,15 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+1 commit to send", "W", "+the seam", "on the remote", "enter", "+Draw into which file", "ctrl+s", "+Drawn: ", "W", "before and after", "enter", "+Draw into which file", "ctrl+s", "+Nothing was rewritten here yet"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Contains(t, f.Read("topic.svg"), "on origin")
 		}},
-		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+The request is on the clipboard"}, nil},
+		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+Hand over", "enter", "+The request is on the clipboard",
+			"C", "+Hand over", "into a file", "enter", "+Into which file?", "ctrl+s", "+Written: ", "C", "+Hand over", "mailbox", "enter", "+Into which file?", "ctrl+s", "+topic.mbox",
+			"C", "+Hand over", "difference", "enter", "+Into which file?", "ctrl+s", "+topic.diff", "C", "+Hand over", "difference", "enter", "+Into which file?", "ctrl+s", "+is there already"}, func(t *testing.T, f, remote *fixture.Repo) {
+			assert.Contains(t, f.Read("topic.md"), "Change thirty")
+			f.Git("switch", "--quiet", "--detach", "main")
+			f.Git("apply", "--check", "topic.diff")
+			f.Git("am", "--quiet", "topic.mbox")
+			assert.Equal(t, f.Git("rev-parse", "topic^{tree}"), f.Git("rev-parse", "HEAD^{tree}"))
+		}},
 		"preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")
 		}, []string{"+fixup!", "P", "+2 findings before sending", "+2 commits not read through yet", "+messages are in form", "+enter goes to Shape, to what could be joined", "+fixup! Change ten", "enter", "+◆ Shape", "+What could be done with this plan", "enter", "+from 1 2"}, nil},

@@ -188,11 +188,11 @@ func (l *landing) head(half kit.Half, width int, theme kit.Theme) []string {
 			kit.Row(width, nil, kit.Seg{Text: "  as last fetched", Style: theme.Dim}),
 		}, width, headRows)
 	}
-	rows := []string{kit.Heading(width, "Next", target+", landed", l.half == half, theme.Next, theme, l.size.Narrow)}
-	style := theme.Next
+	what, style := target+", landed", theme.Next
 	if l.look.Missing > 0 {
-		style = theme.Trouble
+		what, style = target+", not yet", theme.Trouble
 	}
+	rows := []string{kit.Heading(width, "Next", what, l.half == half, theme.Next, theme, l.size.Narrow)}
 	for _, says := range l.says() {
 		for _, line := range kit.Wrap(safe.Line(says), max(10, width-3)) {
 			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + line, Style: style}))
@@ -203,16 +203,17 @@ func (l *landing) head(half kit.Half, width int, theme kit.Theme) []string {
 
 func (l *landing) body(half kit.Half, width, height int, theme kit.Theme) []string {
 	list := l.look.Before
-	if half == kit.Next {
+	if half == kit.Next && l.look.Missing == 0 {
 		list = l.next()
 	}
 	var rows []string
 	for i := l.top; i < len(list) && len(rows)+rowHeight <= height; i++ {
 		backdrop, pointer := kit.Cursor(theme, l.half == half && i == l.cursor, 1)
 		title, note, state := theme.Plain, "a merge commit", ""
-		if i < len(l.look.Before) {
+		switch {
+		case i < len(l.look.Before):
 			title = theme.Dim
-		} else {
+		case l.look.Missing == 0:
 			state = "lands"
 		}
 		if s := list[i]; s.Commit != nil {

@@ -179,10 +179,10 @@ func (m *Model) Actions() []kit.Action {
 	actions := []kit.Action{
 		{Keys: []string{"a"}, Asks: true, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: kit.When(ready, m.push)},
 		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is different there and here, what differs between the two.", Do: kit.When(len(m.rows(m.half)) > 0, m.lookInto)},
-		{Keys: []string{"v"}, Name: "read through", Help: "Read the branch as its reviewers will see it, commit by commit; tick off what you have read, and keep notes on lines.", Do: kit.When(m.why == "" && m.loaded, m.readThrough)},
+		{Keys: []string{"v"}, Name: "read through", Help: "Read the branch as its reviewers will see it, commit by commit; tick off what you have read, and keep notes on lines.", Do: kit.When(m.loaded, m.readThrough)},
 		{Keys: []string{"P"}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, leftovers, large files, authors, checks, the target. enter goes to where a finding is mended.", Do: kit.When(m.why == "" && m.loaded, m.lookBefore)},
 		{Keys: []string{"V"}, Name: "land", Help: "See how the target would move forward to the branch, on the remote and here; and do it.", Do: kit.When(m.why == "" && m.loaded && !m.series.Shared, m.lookLanding)},
-		{Keys: []string{"C"}, Name: "copy the request", Help: "Put the text of a request for review on the clipboard, as Markdown: what and why, the commits, what changed since the last push.", Rare: true, Do: kit.When(len(m.series.Next) > 0, m.copyRequest)},
+		{Keys: []string{"C"}, Asks: true, Name: "hand over", Help: "The text of a request for review, as Markdown: what and why, the commits, what changed since the last push; to the clipboard or a file. Or the series as patches.", Rare: true, Do: kit.When(len(m.series.Next) > 0, m.handOver)},
 		{Keys: []string{"Q"}, Asks: true, Name: "other ways", Help: "Push to another remote, with options for the server's hooks, or with the stack's other branches, all or none.", Do: kit.When(m.why == "" && m.loaded, m.ways)},
 		{Keys: []string{"E"}, Asks: true, Name: "server's page", Help: "Open or copy an address that the server named when you last pushed, such as its page for reviews.", Rare: true, Do: kit.When(len(m.links()) > 0, m.pages)},
 		{Keys: []string{"W"}, Asks: true, Name: "draw", Help: "Write a picture, as SVG or PDF: the seam between the remote and here, or the history before and after.", Rare: true, Do: kit.When(m.why == "" && m.loaded, m.draw)},
@@ -244,16 +244,6 @@ func (m *Model) mend(item string) tea.Cmd {
 		return m.readThrough()
 	}
 	return m.planner.Mend(item)
-}
-
-// request is the text of a request for review.
-type request string
-
-func (m *Model) copyRequest() tea.Cmd {
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		text, err := m.app.Request(ctx)
-		return request(text), err
-	})
 }
 
 // draw offers the pictures that there are.
