@@ -12,7 +12,6 @@ import (
 	"bastel/internal/merge"
 	"bastel/internal/repo"
 	"bastel/internal/send"
-	"bastel/internal/tray"
 )
 
 // tooLarge is the size of a file from which on it is pointed out before it is sent, in
@@ -125,7 +124,7 @@ func (a *App) readFacts(ctx context.Context, branch string, sources []Source, f 
 		return err
 	}
 	for _, c := range series {
-		if slices.ContainsFunc(c.Files, func(file tray.File) bool { return slices.Contains(book.ReadHunks(file), false) }) {
+		if slices.ContainsFunc(c.Keys, func(keys [][]string) bool { return slices.Contains(book.WasRead(keys), false) }) {
 			f.Unread = append(f.Unread, c.ID)
 		}
 	}

@@ -26,7 +26,7 @@ type ReadThrough struct {
 	Branch   string
 	Sources  []Source
 	Series   []review.Commit // commit by commit
-	Whole    []tray.File     // all of it as one difference
+	Whole    review.Commit   // all of it as one difference
 	Notes    []review.Placed // of this branch
 	Verdicts []review.Verdict
 	Book     review.Book
@@ -53,9 +53,11 @@ func (a *App) ReadThrough(ctx context.Context) (ReadThrough, error) {
 		if err != nil {
 			return r, err
 		}
-		if r.Whole, err = tray.Between(ctx, a.Repo.NewOverlay(), before, r.Sources[len(r.Sources)-1].Commit.Tree); err != nil {
+		files, err := tray.Between(ctx, a.Repo.NewOverlay(), before, r.Sources[len(r.Sources)-1].Commit.Tree)
+		if err != nil {
 			return r, err
 		}
+		r.Whole = review.NewCommit(repo.ID{}, "", "", files)
 	}
 	r.place()
 	return r, nil
@@ -74,7 +76,7 @@ func (a *App) seriesOf(ctx context.Context, sources []Source) ([]review.Commit, 
 		if err != nil {
 			return nil, err
 		}
-		series[i] = review.Commit{ID: s.ID, Author: s.Commit.Author, Subject: s.Commit.Subject(), Files: files}
+		series[i] = review.NewCommit(s.ID, s.Commit.Author, s.Commit.Subject(), files)
 	}
 	return series, nil
 }
@@ -101,8 +103,8 @@ func (r *ReadThrough) place() {
 
 // Tally counts the hunks of a commit, and those that were read.
 func (r ReadThrough) Tally(commit int) (read, all int) {
-	for _, f := range r.Series[commit].Files {
-		for _, done := range r.Book.ReadHunks(f) {
+	for _, keys := range r.Series[commit].Keys {
+		for _, done := range r.Book.WasRead(keys) {
 			all++
 			if done {
 				read++
@@ -169,12 +171,15 @@ func (a *App) changeBook(change func(b *review.Book) error) error {
 	return replaceFile(path, string(text))
 }
 
-// TickRead notes of hunks, by their ids, that they were read, or that they were not.
-func (a *App) TickRead(files []tray.File, hunks map[string]bool) error {
+// TickRead notes of hunks of commits, by their ids, that they were read, or that they were
+// not.
+func (a *App) TickRead(commits []review.Commit, hunks map[string]bool) error {
 	when := time.Now().Truncate(time.Second)
 	return a.changeBook(func(b *review.Book) error {
-		for _, f := range files {
-			b.Tick(f, hunks, when)
+		for _, c := range commits {
+			for i, f := range c.Files {
+				b.Tick(f, c.Keys[i], hunks, when)
+			}
 		}
 		return nil
 	})
@@ -196,7 +201,7 @@ func (a *App) TickCommits(ctx context.Context, names []string, read bool) (hunks
 			all[word] = read
 		}
 		hunks += len(all)
-		if err := a.TickRead(files, all); err != nil {
+		if err := a.TickRead([]review.Commit{review.NewCommit(id, "", "", files)}, all); err != nil {
 			return 0, err
 		}
 	}

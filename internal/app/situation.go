@@ -54,7 +54,6 @@ func (s Situation) Staged() (n int) {
 
 // Situation reads where the user stands.
 func (a *App) Situation(ctx context.Context) (Situation, error) {
-	a.Repo.ForgetConfig() // it may have been changed meanwhile
 	s := Situation{Repository: a.Repo.Name()}
 	if op, busy := a.Repo.Unfinished(); busy {
 		s.Operation = op.Name

@@ -23,6 +23,7 @@ type Question struct {
 	Text    string
 	Secret  bool // the answer must not be shown
 	Confirm bool // the answer is yes or no
+	Notice  bool // no answer is wanted: it says what to do elsewhere, such as touching a key
 }
 
 // ErrNoAnswer is a question that nobody answered.
@@ -33,15 +34,24 @@ type Asker func(ctx context.Context, q Question) (string, error)
 
 const (
 	linkName = "bastel-ask"
-	place    = "BASTEL_ASK" // the environment variable that names the socket
+	place    = "BASTEL_ASK"         // the environment variable that names the socket
+	hintName = "SSH_ASKPASS_PROMPT" // where ssh says what sort of question it is
 )
 
-// Read makes a question of a prompt, which has no other form than its words.
-func Read(prompt string) Question {
-	lower := strings.ToLower(prompt)
-	q := Question{Text: strings.TrimSpace(prompt)}
-	q.Confirm = strings.Contains(lower, "(yes/no")
-	q.Secret = !q.Confirm && !strings.HasPrefix(lower, "username")
+// Prompt is a question as a command puts it: in words, with a hint at times, which is
+// "confirm" or "none" (ssh-add(1)).
+type Prompt struct {
+	Words string `json:"words"`
+	Hint  string `json:"hint,omitempty"`
+}
+
+// Read makes a question of a prompt, which has little other form than its words.
+func Read(p Prompt) Question {
+	lower := strings.ToLower(p.Words)
+	q := Question{Text: strings.TrimSpace(p.Words)}
+	q.Notice = p.Hint == "none"
+	q.Confirm = p.Hint == "confirm" || strings.Contains(lower, "(yes/no")
+	q.Secret = !q.Confirm && !q.Notice && !strings.HasPrefix(lower, "username")
 	return q
 }
 
@@ -107,7 +117,7 @@ type reply struct {
 
 func answer(ctx context.Context, conn net.Conn, asker Asker) {
 	defer conn.Close()
-	var prompt string
+	var prompt Prompt
 	if json.NewDecoder(conn).Decode(&prompt) != nil {
 		return
 	}
@@ -129,24 +139,28 @@ func Main() {
 	if socket == "" || filepath.Base(os.Args[0]) != linkName {
 		return
 	}
-	text, err := put(socket, strings.Join(os.Args[1:], " "))
+	prompt := Prompt{strings.Join(os.Args[1:], " "), os.Getenv(hintName)}
+	text, err := put(socket, prompt)
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "bastel:", err)
 		os.Exit(1)
 	}
 	fmt.Println(text)
+	if prompt.Hint == "confirm" && text != "yes" {
+		os.Exit(1) // there the status is the answer
+	}
 	os.Exit(0)
 }
 
 // put asks over the socket.
-func put(socket, prompt string) (string, error) {
+func put(socket string, prompt Prompt) (string, error) {
 	conn, err := net.Dial("unix", socket)
 	if err != nil {
-		return "", fmt.Errorf("ask %q: %w", prompt, err)
+		return "", fmt.Errorf("ask %q: %w", prompt.Words, err)
 	}
 	defer conn.Close()
 	if err := json.NewEncoder(conn).Encode(prompt); err != nil {
-		return "", fmt.Errorf("ask %q: %w", prompt, err)
+		return "", fmt.Errorf("ask %q: %w", prompt.Words, err)
 	}
 	var r reply
 	if err := json.NewDecoder(conn).Decode(&r); err != nil || !r.OK {

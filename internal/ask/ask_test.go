@@ -31,8 +31,10 @@ func TestRead(t *testing.T) {
 		"The key is not known\nContinue (yes/no)? ":                             {Text: "The key is not known\nContinue (yes/no)?", Confirm: true},
 		"": {Secret: true},
 	} {
-		assert.Equal(t, want, ask.Read(prompt))
+		assert.Equal(t, want, ask.Read(ask.Prompt{Words: prompt}))
 	}
+	assert.Equal(t, ask.Question{Text: "Touch your key", Notice: true}, ask.Read(ask.Prompt{Words: "Touch your key", Hint: "none"}))
+	assert.Equal(t, ask.Question{Text: "Allow use of key?", Confirm: true}, ask.Read(ask.Prompt{Words: "Allow use of key?", Hint: "confirm"}))
 }
 
 // TestOverTheSocket: the program is started as a command would start it.
@@ -63,6 +65,10 @@ func TestOverTheSocket(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, " tide table \n", string(out))
 	assert.True(t, (<-heard).Secret)
+	confirm := start("Allow?")
+	confirm.Env = append(confirm.Env, "SSH_ASKPASS_PROMPT=confirm")
+	assert.Error(t, confirm.Run(), "the status says no")
+	assert.True(t, (<-heard).Confirm)
 	out, err = start("nothing").Output()
 	assert.Error(t, err)
 	assert.Empty(t, out)

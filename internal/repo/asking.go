@@ -26,10 +26,10 @@ type asking struct {
 	given map[string]string
 }
 
-// answer gives a known answer once; the second time it was wrong. A yes or no is for the
-// one time.
+// answer gives a known answer once; the second time it was wrong. A yes or no, or what
+// wants no answer, is for the one time.
 func (a *asking) answer(ctx context.Context, q ask.Question) (string, error) {
-	if q.Confirm {
+	if q.Confirm || q.Notice {
 		return a.asker(ctx, q)
 	}
 	a.mu.Lock()

@@ -61,7 +61,7 @@ func AnchorOf(c Commit, at Place) Anchor {
 	if line.New < 0 {
 		a.Number = line.Old + 1
 	}
-	a.Change = changeAt(f, at.Hunk, at.Line)
+	a.Change = changeAt(h, c.Keys[at.File][at.Hunk], at.Line)
 	return a
 }
 
@@ -71,9 +71,7 @@ func trimmed(line []byte) string {
 
 // changeAt is the key of the change that a line of a hunk is in, or that comes next; of the
 // last one where none does.
-func changeAt(f tray.File, hunk, line int) string {
-	keys := Keys(f)[hunk]
-	h := f.Hunks[hunk]
+func changeAt(h tray.Hunk, keys []string, line int) string {
 	run := 0
 	for start := 0; start < len(h.Lines); {
 		end := runEnd(h, start)
@@ -107,7 +105,7 @@ func (n Note) Find(series []Commit) (Place, bool) {
 			if file.Path != a.Path && file.From != a.Path {
 				continue
 			}
-			if at, score := a.within(file); score > 0 && same+score >= best {
+			if at, score := a.within(file, commit.Keys[f]); score > 0 && same+score >= best {
 				at.Commit, at.File = c, f
 				found, best = at, same+score
 			}
@@ -142,14 +140,14 @@ func (a Anchor) Successor(series []Commit) int {
 }
 
 // within finds the line in one file, and says how much it has in common: 0 for not there.
-func (a Anchor) within(f tray.File) (at Place, score int) {
+func (a Anchor) within(f tray.File, keys [][]string) (at Place, score int) {
 	for h, hunk := range f.Hunks {
 		for l, line := range hunk.Lines {
 			if string(line.Op) != a.Sign || trimmed(line.Text) != a.Text {
 				continue
 			}
 			s := 1
-			if changeAt(f, h, l) == a.Change {
+			if changeAt(hunk, keys[h], l) == a.Change {
 				s += 4
 			}
 			if line.New+1 == a.Number || line.Old+1 == a.Number {

@@ -31,6 +31,21 @@ type Commit struct {
 	Author  string // with the date, as it stands in the commit: it outlasts rewriting
 	Subject string
 	Files   []tray.File
+	Keys    [][][]string // of each file's hunks: see Keys
+}
+
+// NewCommit is a commit with the keys of what it changes.
+func NewCommit(id repo.ID, author, subject string, files []tray.File) Commit {
+	return Commit{id, author, subject, files, KeysOf(files)}
+}
+
+// KeysOf gives the keys of several files.
+func KeysOf(files []tray.File) [][][]string {
+	keys := make([][][]string, len(files))
+	for i, f := range files {
+		keys[i] = Keys(f)
+	}
+	return keys
 }
 
 // Keys names the changes of each hunk of a file: by the path, the lines that come and go,
@@ -81,30 +96,29 @@ func runEnd(h tray.Hunk, start int) int {
 	return end
 }
 
-// ReadHunks says which hunks of a file were read: all changes of theirs.
-func (b Book) ReadHunks(f tray.File) []bool {
-	read := make([]bool, len(f.Hunks))
-	for i, keys := range Keys(f) {
-		read[i] = !slices.ContainsFunc(keys, func(key string) bool { return b.Read[key].IsZero() })
+// WasRead says of each hunk of a file, by its keys, whether it was read: all changes of it.
+func (b Book) WasRead(keys [][]string) []bool {
+	read := make([]bool, len(keys))
+	for i, hunk := range keys {
+		read[i] = !slices.ContainsFunc(hunk, func(key string) bool { return b.Read[key].IsZero() })
 	}
 	return read
 }
 
 // Tick notes of hunks of a file, by their ids, that they were read, or that they were not.
-func (b *Book) Tick(f tray.File, hunks map[string]bool, when time.Time) {
-	if !slices.ContainsFunc(f.Hunks, func(h tray.Hunk) bool { _, meant := hunks[h.ID]; return meant }) {
-		return
-	}
-	if b.Read == nil {
-		b.Read = map[string]time.Time{}
-	}
-	for i, keys := range Keys(f) {
-		read, meant := hunks[f.Hunks[i].ID]
-		for _, key := range keys {
-			switch {
-			case meant && read:
+func (b *Book) Tick(f tray.File, keys [][]string, hunks map[string]bool, when time.Time) {
+	for i, h := range f.Hunks {
+		read, meant := hunks[h.ID]
+		if !meant {
+			continue
+		}
+		if b.Read == nil {
+			b.Read = map[string]time.Time{}
+		}
+		for _, key := range keys[i] {
+			if read {
 				b.Read[key] = when
-			case meant:
+			} else {
 				delete(b.Read, key)
 			}
 		}

@@ -83,19 +83,19 @@ func TestReadSurvivesWhatDoesNotChangeIt(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			var b review.Book
-			b.Tick(read, ticks(read, true), today)
-			assert.Equal(t, test.want, b.ReadHunks(test.now)[:len(test.want)])
-			b.Tick(test.now, ticks(test.now, true), today)
-			assert.NotContains(t, b.ReadHunks(test.now), false, "ticked itself")
-			b.Tick(test.now, ticks(test.now, false), today)
-			assert.NotContains(t, b.ReadHunks(test.now), true, "and not any more")
+			b.Tick(read, review.Keys(read), ticks(read, true), today)
+			assert.Equal(t, test.want, b.WasRead(review.Keys(test.now))[:len(test.want)])
+			b.Tick(test.now, review.Keys(test.now), ticks(test.now, true), today)
+			assert.NotContains(t, b.WasRead(review.Keys(test.now)), false, "ticked itself")
+			b.Tick(test.now, review.Keys(test.now), ticks(test.now, false), today)
+			assert.NotContains(t, b.WasRead(review.Keys(test.now)), true, "and not any more")
 		})
 	}
 	t.Run("equal changes are told apart", func(t *testing.T) {
 		twice := d.file("f", strings.Repeat("x\n", 20), strings.Repeat("x\n", 3)+"new\n"+strings.Repeat("x\n", 12)+"new\n"+strings.Repeat("x\n", 5))
 		var b review.Book
-		b.Tick(twice, map[string]bool{twice.Hunks[0].ID: true}, today)
-		assert.Equal(t, []bool{true, false}, b.ReadHunks(twice))
+		b.Tick(twice, review.Keys(twice), map[string]bool{twice.Hunks[0].ID: true}, today)
+		assert.Equal(t, []bool{true, false}, b.WasRead(review.Keys(twice)))
 	})
 }
 
@@ -125,8 +125,8 @@ func TestReadByContent(t *testing.T) {
 		}
 		was, now := d.file("f", lines(nil, ""), lines(first, "edit")), d.file("f", lines(nil, ""), lines(second, "edit"))
 		var b review.Book
-		b.Tick(was, ticks(was, true), today)
-		for i, read := range b.ReadHunks(now) {
+		b.Tick(was, review.Keys(was), ticks(was, true), today)
+		for i, read := range b.WasRead(review.Keys(now)) {
 			known := true
 			for _, line := range now.Hunks[i].Lines {
 				if line.Op == '+' && !slices.Contains(first, line.New) {
@@ -143,7 +143,7 @@ func TestNotesHoldOnToTheirLine(t *testing.T) {
 	old := "one\ntwo\nthree\nfour\nfive\nsix\n"
 	id := func(n byte) repo.ID { return fixture.ID(t, strings.Repeat(fmt.Sprintf("%02x", n), 20)) }
 	commit := func(n byte, author string, files ...tray.File) review.Commit {
-		return review.Commit{ID: id(n), Author: author, Files: files}
+		return review.NewCommit(id(n), author, "", files)
 	}
 	changed := d.file("f", old, strings.Replace(old, "three", "depth := 3", 1))
 	other := d.file("g", "x\n", "depth := 3\n")

@@ -106,6 +106,9 @@ func (q *questioner) update(msg tea.Msg, m *Model) tea.Cmd {
 		m.page = q.back
 		close(q.answer)
 		return kit.Say("The question got no answer.")
+	case q.Notice && key != "":
+		m.page = q.back // the command goes on by itself
+		return nil
 	case q.Confirm && key == "y":
 		m.page = q.back
 		q.answer <- "yes"
@@ -134,7 +137,7 @@ func (q *questioner) view(size kit.Size, m *Model) []string {
 		}
 	}
 	rows = append(rows, kit.Blank(size.Width))
-	if q.Confirm {
+	if q.Confirm || q.Notice {
 		return kit.Pad(rows, size.Width, size.Height)
 	}
 	q.input.SetWidth(size.Width - 4)
@@ -144,7 +147,10 @@ func (q *questioner) view(size kit.Size, m *Model) []string {
 }
 
 func (q *questioner) keys() string {
-	if q.Confirm {
+	switch {
+	case q.Notice:
+		return "any key closes this; it goes on by itself"
+	case q.Confirm:
 		return "y yes   any other key: no   esc no answer"
 	}
 	return "enter answer   esc no answer"

@@ -28,7 +28,8 @@ type landing struct {
 	size   kit.Size
 }
 
-type leaveLanding struct{}
+// landed says that the landing is done.
+type landed struct{}
 
 func (m *Model) lookLanding() tea.Cmd {
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.LookLanding(ctx) })
@@ -67,13 +68,12 @@ func (l *landing) actions() []kit.Action {
 	if l.how.Delete {
 		remove = "keep the branch"
 	}
-	leave := func() tea.Cmd { return kit.Show(kit.ForScreen{Screen: Name, Msg: leaveLanding{}}) }
 	actions := []kit.Action{
 		{Keys: []string{"a"}, Name: "apply: land", Help: "Move the target to what Next shows, on the remote and here, if the remote still has what Now shows.", Do: kit.When(can, l.land)},
 		{Keys: []string{"x"}, Name: remove, Help: "Delete " + branch + " afterwards, here and there, if all of it is in the target then; or keep it.", Do: kit.When(can, func() tea.Cmd { l.how.Delete = !l.how.Delete; return nil })},
 		{Keys: []string{"m"}, Asks: true, Name: "by a merge", Help: "Land by a merge commit in place of a straight line, and write its message; without a message it is a straight line again.", Do: kit.When(can, l.merge)},
 		{Keys: []string{"o"}, Name: "onto the target", Help: "Fetch, and put the branch's commits onto its target in Shape.", Do: kit.When(!can, l.screen.catchUp)},
-		{Keys: []string{"esc"}, Name: "back to the branch", Help: "Show the branch there and here again.", Do: leave},
+		{Keys: []string{"esc"}, Name: "back to the branch", Help: "Show the branch there and here again.", Do: l.screen.close},
 	}
 	moves := kit.Navigator{
 		Move: l.move,
@@ -110,7 +110,7 @@ func (l *landing) land() tea.Cmd {
 	return kit.Start(kit.Work{
 		Title: "Landing " + safe.Line(l.look.Branch),
 		Do: func(ctx context.Context, report func(string)) (string, error) {
-			landed, err := m.app.Land(ctx, l.how, report)
+			done, err := m.app.Land(ctx, l.how, report)
 			var refusal *sending.Refusal
 			if errors.Is(err, repo.ErrMoved) || errors.As(err, &refusal) && refusal.Cause == sending.Diverged {
 				moved = err
@@ -119,11 +119,11 @@ func (l *landing) land() tea.Cmd {
 			if err != nil {
 				return "", err
 			}
-			return strings.TrimSpace(fmt.Sprintf("%s is at %s now. %s", landed.Target, landed.New.Short(), strings.Join(landed.Notes, "\n"))), nil
+			return strings.TrimSpace(fmt.Sprintf("%s is at %s now. %s", done.Target, done.New.Short(), strings.Join(done.Notes, "\n"))), nil
 		},
 		Then: func() tea.Msg {
 			if moved == nil {
-				return kit.ForScreen{Screen: Name, Msg: leaveLanding{}}
+				return kit.ForScreen{Screen: Name, Msg: landed{}}
 			}
 			first, _, _ := strings.Cut(moved.Error(), " Nothing was changed")
 			return kit.Ask{Question: first + " y fetches, and puts your commits onto it in Shape.", Key: "y", Yes: m.catchUp()}
@@ -233,3 +233,5 @@ func (l *landing) click(x, y int) {
 		l.move(0)
 	}
 }
+
+func (l *landing) wheel(_, turns int) { l.move(turns) }

@@ -71,15 +71,14 @@ func (p *preflight) move(rows int) {
 }
 
 func (p *preflight) actions() []kit.Action {
-	close := func() { p.screen.preflight = nil }
 	wrong := p.cursor < len(p.items) && p.items[p.cursor].Level != sending.OK
 	actions := []kit.Action{
 		{Keys: []string{"enter"}, Name: "mend it", Help: "Go to where the finding at the cursor is mended.", Do: kit.When(wrong, func() tea.Cmd {
-			close()
+			p.screen.over = nil
 			return p.screen.mend(p.items[p.cursor].Name)
 		})},
 		{Keys: []string{"P"}, Name: "look again", Help: "Look at what would be sent once more.", Do: p.screen.lookBefore},
-		{Keys: []string{"esc"}, Name: "back to the branch", Help: "Show the branch there and here again.", Do: func() tea.Cmd { close(); return nil }},
+		{Keys: []string{"esc"}, Name: "back to the branch", Help: "Show the branch there and here again.", Do: p.screen.close},
 	}
 	moves := kit.Navigator{
 		Move: p.move,
@@ -162,8 +161,10 @@ func (p *preflight) finding(width, height int, theme kit.Theme) []string {
 	return kit.Pad(rows, width, height)
 }
 
-func (p *preflight) click(y int) {
+func (p *preflight) click(_, y int) {
 	if at := y - 2; at >= 0 && at < len(p.items) {
 		p.cursor = at
 	}
 }
+
+func (p *preflight) wheel(_, turns int) { p.move(turns) }

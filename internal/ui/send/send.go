@@ -18,9 +18,7 @@ import (
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
-	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
-	"bastel/internal/ui/stream"
 )
 
 // Name is the screen's name.
@@ -33,23 +31,35 @@ const (
 
 // Model is the screen.
 type Model struct {
-	ctx       context.Context
-	app       *app.App
-	planner   Planner
-	loaded    bool
-	why       string // why there is nothing to send
-	series    app.Series
-	half      kit.Half
-	cursor    [2]int
-	top       [2]int
-	size      kit.Size
-	look      *stream.Model // what the commit at the cursor changes, or what differs from its counterpart
-	title     string
-	reading   *reading   // the read-through; nil: not there
-	preflight *preflight // nil: not there
-	landing   *landing   // nil: not there
-	options   []string   // handed to the server's hooks
-	stack     bool       // the stack's other branches go along
+	ctx     context.Context
+	app     *app.App
+	planner Planner
+	at      app.Situation
+	loaded  bool
+	why     string // why there is nothing to send
+	series  app.Series
+	half    kit.Half
+	cursor  [2]int
+	top     [2]int
+	size    kit.Size
+	over    over     // what lies over the branch; nil: nothing
+	options []string // handed to the server's hooks
+	stack   bool     // the stack's other branches go along
+}
+
+// over is what lies over the branch there and here: a look into a commit, the preflight,
+// the read-through, a landing.
+type over interface {
+	actions() []kit.Action
+	view(size kit.Size, theme kit.Theme) []string
+	click(x, y int)
+	wheel(x, turns int)
+}
+
+// close shows the branch again.
+func (m *Model) close() tea.Cmd {
+	m.over = nil
+	return nil
 }
 
 // Planner has the plan of the branch.
@@ -57,11 +67,6 @@ type Planner interface {
 	// Mend goes to where a finding of the preflight is mended.
 	Mend(item string) tea.Cmd
 	Take(ids []repo.ID) tea.Cmd
-}
-
-type looked struct {
-	title string
-	files []tray.File
 }
 
 // New makes the screen.
@@ -72,14 +77,19 @@ func New(ctx context.Context, a *app.App, planner Planner) *Model {
 // Name gives the screen's name.
 func (m *Model) Name() string { return Name }
 
-// Situated compares with what was last fetched; the remote is asked by a push.
-func (m *Model) Situated(app.Situation) tea.Cmd {
+// Situated compares with what was last fetched; the remote is asked by a push. A
+// read-through is read anew where the branch or its target have moved.
+func (m *Model) Situated(s app.Situation) tea.Cmd {
+	moved := s.Head != m.at.Head || s.Target != m.at.Target
+	m.at = s
 	compare := kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.SendSeries(ctx, false) })
-	switch {
-	case m.reading != nil:
-		return tea.Batch(compare, m.reading.again())
-	case m.landing != nil:
-		return tea.Batch(compare, m.landing.again())
+	switch over := m.over.(type) {
+	case *reading:
+		if moved {
+			return tea.Batch(compare, over.again())
+		}
+	case *landing:
+		return tea.Batch(compare, over.again())
 	}
 	return compare
 }
@@ -87,12 +97,10 @@ func (m *Model) Situated(app.Situation) tea.Cmd {
 // Update takes what was read.
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
-	case leaveReading:
-		m.reading = nil
-	case leaveLanding:
-		m.landing = nil
+	case landed:
+		m.over = nil
 	case caughtUp:
-		m.landing = nil
+		m.over = nil
 		return m.planner.Mend(sending.UpToDate)
 	case kit.Reading:
 		if series, ok := msg.Value.(app.Series); ok {
@@ -109,13 +117,13 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 
 // haveSeries takes the branch there and here.
 func (m *Model) haveSeries(series app.Series, err error) {
+	first := len(m.series.Next) == 0
 	m.loaded, m.why = true, ""
 	if err != nil {
 		m.why = err.Error()
 		return
 	}
-	m.series = series
-	if m.cursor[kit.Next] == 0 {
+	if m.series = series; first {
 		m.cursor[kit.Next] = len(m.series.Next) - 1
 	}
 	m.clamp()
@@ -125,27 +133,26 @@ func (m *Model) haveSeries(series app.Series, err error) {
 func (m *Model) have(value any) tea.Cmd {
 	switch value := value.(type) {
 	case looked:
-		m.look, m.title = &stream.Model{}, value.title
-		m.look.Set(value.files)
+		m.over = newLook(m, value)
 	case app.ReadThrough:
-		m.reading = newReading(m, value)
+		m.over = newReading(m, value)
 	case readAgain:
-		if m.reading != nil { // it may have been left meanwhile
-			m.reading.refresh(value.data)
+		if over, ok := m.over.(*reading); ok { // it may have been left meanwhile
+			over.refresh(value.data)
 		}
 		if value.said != "" {
 			return kit.Say(value.said)
 		}
-	case request:
-		return tea.Batch(tea.SetClipboard(string(value)), kit.Say(fmt.Sprintf("The request is on the clipboard, %s, if the terminal lets programs reach it; bastel request writes it.", app.Count(strings.Count(string(value), "\n"), "line"))))
 	case app.LandingLook:
-		m.landing = newLanding(m, value, app.Landing{})
+		m.over = newLanding(m, value, app.Landing{})
 	case lookedAgain:
-		if m.landing != nil {
-			m.landing = newLanding(m, app.LandingLook(value), m.landing.how)
+		if over, ok := m.over.(*landing); ok {
+			m.over = newLanding(m, app.LandingLook(value), over.how)
 		}
 	case found:
-		m.preflight = newPreflight(m, value)
+		m.over = newPreflight(m, value)
+	case request:
+		return tea.Batch(tea.SetClipboard(string(value)), kit.Say(fmt.Sprintf("The request is on the clipboard, %s, if the terminal lets programs reach it; bastel request writes it.", app.Count(strings.Count(string(value), "\n"), "line"))))
 	}
 	return nil
 }
@@ -165,15 +172,8 @@ func (m *Model) clamp() {
 
 // Actions lists what can be done here.
 func (m *Model) Actions() []kit.Action {
-	switch {
-	case m.look != nil:
-		return m.lookActions()
-	case m.reading != nil:
-		return m.reading.actions()
-	case m.preflight != nil:
-		return m.preflight.actions()
-	case m.landing != nil:
-		return m.landing.actions()
+	if m.over != nil {
+		return m.over.actions()
 	}
 	ready := m.why == "" && m.loaded && !m.outgoing().UpToDate()
 	actions := []kit.Action{
@@ -209,33 +209,6 @@ func (m *Model) toEnd(last bool) {
 		m.cursor[m.half] = len(m.rows(m.half))
 	}
 	m.clamp()
-}
-
-func (m *Model) lookActions() []kit.Action {
-	then := func(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
-	return append([]kit.Action{
-		{Keys: []string{"enter", "esc"}, Name: "back to the branch", Help: "Show the branch again.", Do: then(func() { m.look = nil })},
-		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: then(func() { m.look.Hunk(1) })},
-		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Do: then(func() { m.look.Hunk(-1) })},
-	}, kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}.Actions()...)
-}
-
-// lookInto shows the commit at the cursor, or what differs from its counterpart.
-func (m *Model) lookInto() tea.Cmd {
-	s := m.rows(m.half)[m.cursor[m.half]]
-	title := s.ID.Short() + "  " + safe.Line(s.Commit.Subject())
-	for _, p := range m.series.Pairs {
-		if (p.Old == s.ID || p.New == s.ID) && p.Relation == sending.Changed {
-			return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-				files, err := m.app.PairChanges(ctx, p.Old, p.New)
-				return looked{"what differs between the changes of " + p.Old.Short() + " and " + p.New.Short(), files}, err
-			})
-		}
-	}
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		files, err := m.app.CommitChanges(ctx, s.ID)
-		return looked{title, files}, err
-	})
 }
 
 // mend goes to where a finding of the preflight is mended.
@@ -285,17 +258,8 @@ func (m *Model) takeIn() tea.Cmd {
 // View draws the screen.
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
-	switch {
-	case m.reading != nil:
-		return m.reading.view(size, theme)
-	case m.preflight != nil:
-		return m.preflight.view(size, theme)
-	case m.landing != nil:
-		return m.landing.view(size, theme)
-	}
-	if m.look != nil {
-		head := []string{kit.Heading(size.Width, "Look", m.title, true, theme.Now, theme, false), kit.Blank(size.Width)}
-		return append(head, m.look.View(size.Width, size.Height-len(head), true, stream.Cool, theme)...)
+	if m.over != nil {
+		return m.over.view(size, theme)
 	}
 	if m.why != "" {
 		return kit.Empty(size.Width, size.Height, theme, "There is nothing to send.", safe.Text(m.why))
@@ -438,19 +402,8 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 
 // Click goes to a commit.
 func (m *Model) Click(x, y int) tea.Cmd {
-	switch {
-	case m.reading != nil:
-		m.reading.click(x, y)
-		return nil
-	case m.preflight != nil:
-		m.preflight.click(y)
-		return nil
-	case m.landing != nil:
-		m.landing.click(x, y)
-		return nil
-	}
-	if m.look != nil {
-		m.look.Click(y - 2)
+	if m.over != nil {
+		m.over.click(x, y)
 		return nil
 	}
 	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
@@ -463,19 +416,8 @@ func (m *Model) Click(x, y int) tea.Cmd {
 
 // Wheel scrolls the half under the mouse.
 func (m *Model) Wheel(x, _, turns int) {
-	switch {
-	case m.reading != nil:
-		m.reading.wheel(x, turns)
-		return
-	case m.preflight != nil:
-		m.preflight.move(turns)
-		return
-	case m.landing != nil:
-		m.landing.move(turns)
-		return
-	}
-	if m.look != nil {
-		m.look.Move(3 * turns)
+	if m.over != nil {
+		m.over.wheel(x, turns)
 		return
 	}
 	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)

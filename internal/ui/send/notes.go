@@ -1,0 +1,174 @@
+package send
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/diff"
+	"bastel/internal/review"
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+)
+
+// write writes a note on what the cursor is on, or changes the one that is there.
+func (r *reading) write() tea.Cmd {
+	if number := r.text.NoteAtCursor(); number > 0 && r.half == kit.Next {
+		if n := r.data.Book.Note(number); n != nil && n.By == "" {
+			return kit.Show(kit.Edit{Title: fmt.Sprintf("Note %d", number), Text: n.Text, Suffix: ".md", Done: func(text string) tea.Cmd {
+				if strings.TrimSpace(text) == "" {
+					return kit.Say("A note needs a text. x drops it.")
+				}
+				return r.change("Changed.", func() error { return r.screen.app.RewordNote(number, text) })
+			}})
+		}
+	}
+	anchor, where := r.anchor()
+	return kit.Show(kit.Edit{Title: "Note on " + safe.Line(where), Suffix: ".md", Done: func(text string) tea.Cmd {
+		if strings.TrimSpace(text) == "" {
+			return kit.Say("Nothing was noted.")
+		}
+		return r.change("Noted.", func() error {
+			_, err := r.screen.app.AddNote(r.data.Branch, anchor, text)
+			return err
+		})
+	}})
+}
+
+// anchor says what a note would be about, for the book and for people.
+func (r *reading) anchor() (review.Anchor, string) {
+	at := review.Place{Commit: r.commit, File: -1, Hunk: -1, Line: -1}
+	if r.half == kit.Next {
+		at.File, at.Hunk, at.Line = r.text.PlaceAtCursor()
+		if at.Hunk >= 0 && at.Line < 0 {
+			at.Line = slices.IndexFunc(r.at().Files[at.File].Hunks[at.Hunk].Lines, func(l diff.Line) bool { return l.Op != diff.Keep })
+		}
+	}
+	if r.whole && at.Line >= 0 {
+		// The note goes to the commit that the line is from; a line around a change to the last one.
+		note := review.Note{Anchor: review.AnchorOf(r.data.Whole, at)}
+		if in, found := note.Find(r.data.Series); found {
+			at = in
+		} else {
+			at = review.Place{Commit: len(r.data.Series) - 1, File: -1, Hunk: -1, Line: -1}
+		}
+	}
+	a := review.AnchorOf(r.data.Series[at.Commit], at)
+	if a.Path == "" {
+		return a, "the commit " + r.data.Sources[at.Commit].Commit.Subject()
+	}
+	return a, fmt.Sprintf("line %d of %s", a.Number, a.Path)
+}
+
+// readAgain is a newer state of the read-through, and what to say about it.
+type readAgain struct {
+	data app.ReadThrough
+	said string
+}
+
+// again reads the read-through anew.
+func (r *reading) again() tea.Cmd { return r.change("", func() error { return nil }) }
+
+// change changes the notes, reads them anew, and says so.
+func (r *reading) change(said string, do func() error) tea.Cmd {
+	m := r.screen
+	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		if err := do(); err != nil {
+			return nil, err
+		}
+		data, err := m.app.ReadThrough(ctx)
+		return readAgain{data, said}, err
+	})
+}
+
+func (r *reading) settle(number int) tea.Cmd {
+	n := r.data.Book.Note(number)
+	if n == nil {
+		return nil
+	}
+	said := "Settled."
+	if n.Settled {
+		said = "Open again."
+	}
+	settled := !n.Settled
+	return r.change(said, func() error { return r.screen.app.SettleNote(number, settled) })
+}
+
+func (r *reading) drop(number int) tea.Cmd {
+	return kit.Show(kit.Ask{
+		Question: fmt.Sprintf("Note %d goes for good. y drops it.", number), Key: "y",
+		Yes: r.change("Dropped.", func() error { return r.screen.app.DropNote(number) }),
+	})
+}
+
+// list shows all notes, the open ones first.
+func (r *reading) list() tea.Cmd {
+	notes := slices.Clone(r.data.Notes)
+	slices.SortStableFunc(notes, func(a, b review.Placed) int {
+		switch {
+		case a.Settled == b.Settled:
+			return 0
+		case b.Settled:
+			return -1
+		}
+		return 1
+	})
+	choose := kit.Choose{Title: fmt.Sprintf("Notes on %s: %d open", safe.Line(r.data.Branch), r.data.Open())}
+	for _, n := range notes {
+		first, _, _ := strings.Cut(n.Text, "\n")
+		where := n.Subject
+		switch {
+		case n.Gone:
+			where = "its line is gone"
+		case n.Anchor.Path != "":
+			where = fmt.Sprintf("%s:%d in %s", n.Anchor.Path, n.Anchor.Number, n.Subject)
+		}
+		state := "open"
+		if n.Settled {
+			state = "settled"
+		}
+		option := kit.Option{Key: state, Label: fmt.Sprintf("%d  %s", n.Number, safe.Line(first)), Detail: safe.Line(strings.TrimPrefix(n.By+", "+where, ", "))}
+		option.Do = func() tea.Cmd { return r.goTo(n) }
+		choose.Options = append(choose.Options, option)
+	}
+	return kit.Show(choose)
+}
+
+func (r *reading) goTo(n review.Placed) tea.Cmd {
+	if n.Gone {
+		return r.gone(n)
+	}
+	r.whole, r.commit, r.half = false, n.Commit, kit.Now
+	r.show()
+	if n.Line >= 0 {
+		r.half = kit.Next
+		r.text.GoToLine(n.File, n.Hunk, n.Line)
+	}
+	return nil
+}
+
+// gone asks what shall be with a note that has lost its line.
+func (r *reading) gone(n review.Placed) tea.Cmd {
+	return kit.Show(kit.Choose{Title: fmt.Sprintf("Note %d has lost its line: %s%s", n.Number, n.Anchor.Sign, safe.Line(n.Anchor.Text)), Options: []kit.Option{
+		{Label: "it is settled, or open again", Do: func() tea.Cmd { return r.settle(n.Number) }},
+		{Label: "drop it", Do: func() tea.Cmd { return r.drop(n.Number) }},
+		{Label: "leave it", Do: func() tea.Cmd { return nil }},
+	}})
+}
+
+func (r *reading) receive() tea.Cmd {
+	m := r.screen
+	return kit.Start(kit.Work{Title: "Asking the review service", Do: func(ctx context.Context, _ func(string)) (string, error) {
+		got, err := m.app.ReceiveReview(ctx)
+		return got.Says(), err
+	}, Then: r.again()})
+}
+
+func (r *reading) export() tea.Cmd {
+	text := review.Export(r.data.Branch, r.data.Notes)
+	return tea.Batch(tea.SetClipboard(text), kit.Say(app.Count(len(r.data.Notes), "note")+" on the clipboard, if the terminal lets programs reach it; bastel notes writes them."))
+}
