@@ -69,7 +69,83 @@ func (a *App) compareBranch(ctx context.Context, branch, remote string, ask bool
 	if err != nil {
 		return c, err
 	}
-	return c, a.withoutTaken(ctx, &c)
+	within := slices.DeleteFunc(slices.Clone(c.Replaces), func(id repo.ID) bool { return slices.Contains(c.NotYours, id) })
+	if err := a.withoutTaken(ctx, &c); err != nil {
+		return c, err
+	}
+	return c, a.withUnaccounted(ctx, &c, within)
+}
+
+// withUnaccounted adds to what is not the user's those commits that somebody else made and
+// that once were in the branch, but for which nothing stands any more: no rewriting that
+// took them up or left them out, and no commit here with their change. Such a one came by a
+// move forward, say, that was taken back.
+func (a *App) withUnaccounted(ctx context.Context, c *send.Comparison, within []repo.ID) error {
+	sources, err := a.Sources(ctx, within)
+	if err != nil {
+		return err
+	}
+	who, err := a.Repo.Committer(ctx)
+	if err != nil {
+		who = "" // without an identity nothing is the user's
+	}
+	mine := repo.ParsePerson(who).Email
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return err
+	}
+	rewritings := journal.StateOf(entries, a.Repo.GitDir()).Done
+	var open []Source
+	for _, s := range sources {
+		if repo.ParsePerson(s.Commit.Committer).Email == mine {
+			continue
+		}
+		meant, err := a.leftBy(ctx, s.ID, "refs/heads/"+c.Branch, rewritings)
+		if err != nil {
+			return err
+		}
+		if !meant {
+			open = append(open, s)
+		}
+	}
+	if len(open) == 0 {
+		return nil
+	}
+	here, err := a.Sources(ctx, c.Adds)
+	if err != nil {
+		return err
+	}
+	pairs, err := a.pairs(ctx, open, here)
+	if err != nil {
+		return err
+	}
+	for _, p := range pairs {
+		if p.Relation == send.Gone {
+			c.NotYours = append(c.NotYours, p.Old)
+		}
+	}
+	return nil
+}
+
+// leftBy says whether one of some steps took a commit out of a branch, which is meant then.
+func (a *App) leftBy(ctx context.Context, id repo.ID, ref string, steps []journal.Entry) (bool, error) {
+	for _, e := range steps {
+		if e.Ref != ref || e.Old.IsZero() || e.New.IsZero() {
+			continue
+		}
+		before, err := a.Repo.IsAncestor(ctx, id, e.Old)
+		if err != nil {
+			return false, err
+		}
+		after, err := a.Repo.IsAncestor(ctx, id, e.New)
+		if err != nil {
+			return false, err
+		}
+		if before && !after {
+			return true, nil
+		}
+	}
+	return false, nil
 }
 
 // CompareStack looks at the branches that sit on commits of the current one, as they are on

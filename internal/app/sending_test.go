@@ -101,7 +101,7 @@ func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
 	assert.Equal(t, "origin/feature has 1 new commit.", came[0].Says())
 	s, err := a.SendSeries(ctx, true)
 	require.NoError(t, err)
-	assert.ErrorContains(t, s.Verdict(), "never was in your branch")
+	assert.ErrorContains(t, s.Verdict(), "neither have nor rewrote")
 	assert.Equal(t, theirs, s.NotYours[0].String())
 
 	plan, err = a.NewPlan(ctx, "", "")
@@ -119,4 +119,67 @@ func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
 	var refusal *app.Refusal
 	_, err = a.WithTaken(ctx, plan, 0, []repo.ID{plan.Tip})
 	assert.ErrorAs(t, err, &refusal)
+}
+
+// TestWhatCameAndWentIsNotOnesOwn: a colleague's commit that once was in the branch may be
+// replaced only where something stands for it.
+func TestWhatCameAndWentIsNotOnesOwn(t *testing.T) {
+	for name, test := range map[string]struct {
+		do   func(t *testing.T, f *fixture.Repo, a *app.App)
+		free bool // it may be replaced
+	}{
+		"forward, and back again": {func(t *testing.T, _ *fixture.Repo, a *app.App) {
+			_, err := a.Forward(ctx)
+			require.NoError(t, err)
+			_, err = a.Undo(ctx)
+			require.NoError(t, err)
+		}, false},
+		"pulled, and reset": {func(_ *testing.T, f *fixture.Repo, _ *app.App) {
+			f.Git("merge", "--quiet", "--ff-only", "origin/feature")
+			f.Git("reset", "--quiet", "--hard", "HEAD~")
+		}, false},
+		"left out by a plan": {func(t *testing.T, _ *fixture.Repo, a *app.App) {
+			_, err := a.Forward(ctx)
+			require.NoError(t, err)
+			plan, err := a.NewPlan(ctx, "", "")
+			require.NoError(t, err)
+			_, err = a.Apply(ctx, plan.LeaveOut(len(plan.Next)-1), app.OwnOnly, nil)
+			require.NoError(t, err)
+		}, true},
+		"left out, and that taken back": {func(t *testing.T, f *fixture.Repo, a *app.App) {
+			_, err := a.Forward(ctx)
+			require.NoError(t, err)
+			plan, err := a.NewPlan(ctx, "", "")
+			require.NoError(t, err)
+			_, err = a.Apply(ctx, plan.LeaveOut(len(plan.Next)-1), app.OwnOnly, nil)
+			require.NoError(t, err)
+			for range 2 {
+				_, err = a.Undo(ctx)
+				require.NoError(t, err)
+			}
+		}, false},
+		"rewritten by another tool": {func(_ *testing.T, f *fixture.Repo, _ *app.App) {
+			f.Git("merge", "--quiet", "--ff-only", "origin/feature")
+			f.Git("commit", "--quiet", "--amend", "-m", "From Mira, reworded")
+		}, true},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := branch(t)
+			remote := f.Remote(t)
+			f.Git("push", "--quiet", "origin", "main")
+			f.Git("push", "--quiet", "--set-upstream", "origin", "feature")
+			other := fixture.Existing(t, t.TempDir()).ByMira()
+			other.Git("clone", "--quiet", "--branch", "feature", remote.Dir, ".")
+			other.Commit("From Mira", "mira", "m\n")
+			other.Git("push", "--quiet", "origin", "HEAD:feature")
+			f.Git("fetch", "--quiet")
+			a := open(t, f.Dir)
+			test.do(t, f, a)
+			f.Commit("mine", "mine", "1\n")
+			compared, err := a.CompareRemote(ctx, "", true)
+			require.NoError(t, err)
+			require.Len(t, compared.Replaces, 1)
+			assert.Equal(t, test.free, compared.Verdict() == nil, "%v", compared.Verdict())
+		})
+	}
 }

@@ -58,7 +58,7 @@ type Comparison struct {
 	Asked    bool      // There is the remote's own answer
 	Adds     []repo.ID // commits that the remote would get, oldest first
 	Replaces []repo.ID // commits that the remote's branch would lose, oldest first
-	NotYours []repo.ID // those of Replaces that never were in this branch
+	NotYours []repo.ID // those of Replaces that are not the user's to replace: they never were in this branch
 	Shared   bool      // a branch that others build on by rule
 }
 
@@ -232,8 +232,8 @@ func (c Comparison) Verdict() error {
 	case c.Asked && c.There != c.Seen && len(c.NotYours) > 0:
 		return &Refusal{Cause: Diverged, Reason: fmt.Sprintf("Somebody pushed to %s on %s since you last fetched. Nothing was sent. Fetch, look at what came, and take it in first.", name, c.Remote)}
 	case len(c.NotYours) > 0:
-		return &Refusal{Cause: NotYours, Reason: fmt.Sprintf("%s on %s has %s that never %s in your branch (the last is %s). Pushing would remove %s. Take %s in first.", name, c.Remote,
-			count(len(c.NotYours), "commit"), wasWere(len(c.NotYours)), c.NotYours[len(c.NotYours)-1].Short(), themIt(len(c.NotYours)), themIt(len(c.NotYours)))}
+		return &Refusal{Cause: NotYours, Reason: fmt.Sprintf("%s on %s has %s that you neither have nor rewrote (the last is %s). Pushing would remove %s. Take %s in first.", name, c.Remote,
+			count(len(c.NotYours), "commit"), c.NotYours[len(c.NotYours)-1].Short(), themIt(len(c.NotYours)), themIt(len(c.NotYours)))}
 	case c.Shared:
 		return &Refusal{Cause: Shared, Reason: fmt.Sprintf("%s is shared: others build on it, and the push would replace %s there. Put your commits onto %s/%s instead.", name, count(len(c.Replaces), "commit"), c.Remote, name)}
 	}
@@ -245,13 +245,6 @@ func count(n int, noun string) string {
 		return "1 " + noun
 	}
 	return fmt.Sprintf("%d %ss", n, noun)
-}
-
-func wasWere(n int) string {
-	if n == 1 {
-		return "was"
-	}
-	return "were"
 }
 
 func themIt(n int) string {

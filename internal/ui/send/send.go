@@ -428,6 +428,6 @@ func (m *Model) Wheel(x, _, turns int) {
 // Explain says in the help what this screen is for.
 func (m *Model) Explain() string {
 	return "Now is the branch as the remote had it when you last fetched; F fetches. Next is the branch as it will be there. " +
-		"A push replaces commits there only if they once were in your branch, and only if the remote still has exactly what you see. " +
+		"A push replaces commits there only if they once were in your branch, and only if the remote still has exactly what you see; what somebody else made, only where a rewriting of yours took it up or left it out. " +
 		"What somebody else pushed is never replaced."
 }
