@@ -88,13 +88,16 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent Consent, progr
 	what := Count(len(plan.Sources), "commit") + " into " + Count(result.Commits, "commit")
 	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
 		Title: what, Pairs: forecast.Pairs(), Taken: forecast.Taken()}
-	if entry.Others, result.Carried, err = a.along(ctx, plan, forecast, consent); err != nil {
-		return result, err
+	along := func(ctx context.Context) (moves []journal.RefMove, err error) {
+		moves, result.Carried, err = a.along(ctx, plan, forecast, consent)
+		return moves, err
 	}
 	if elsewhere {
-		err = a.moveElsewhere(ctx, entry, "shape: "+what, engine)
+		if entry.Others, err = along(ctx); err == nil {
+			err = a.moveElsewhere(ctx, entry, "shape: "+what, engine)
+		}
 	} else {
-		err = a.moveBranch(ctx, entry, "shape: "+what, forecast.Tree, engine)
+		err = a.moveBranchAlong(ctx, entry, along, "shape: "+what, forecast.Tree, engine)
 	}
 	if err != nil {
 		return result, err
@@ -269,6 +272,11 @@ type unfinishedStep struct {
 // tree follows. If that fails after all, the refs move back. What the engine has
 // made for the new commit is written while what is in the way is looked for.
 func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string, newTree repo.ID, engine *replay.Engine) error {
+	return a.moveBranchAlong(ctx, entry, nil, reflog, newTree, engine)
+}
+
+// moveBranchAlong does so with other refs, which are found meanwhile.
+func (a *App) moveBranchAlong(ctx context.Context, entry journal.Entry, along func(ctx context.Context) ([]journal.RefMove, error), reflog string, newTree repo.ID, engine *replay.Engine) error {
 	step := unfinishedStep{Ref: entry.Ref, Old: entry.Old, New: entry.New, NewTree: newTree}
 	old, err := a.Repo.Commit(ctx, entry.Old)
 	if err != nil {
@@ -281,6 +289,12 @@ func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string
 	group, both := errgroup.WithContext(ctx)
 	group.Go(func() error { return engine.Flush(both, entry.New) })
 	group.Go(func() error { return a.nothingInTheWay(both, step, engine.Objects()) })
+	if along != nil {
+		group.Go(func() (err error) {
+			entry.Others, err = along(both)
+			return err
+		})
+	}
 	if err := group.Wait(); err != nil {
 		return err
 	}
@@ -339,7 +353,7 @@ func (a *App) checkedOutHere(ctx context.Context, ref string, at repo.ID) (elsew
 	head, err := a.Repo.Head(ctx)
 	if err != nil || head.Ref == ref {
 		if err == nil {
-			err = a.checkCurrent(ctx, ref, at)
+			err = isAt(head, ref, at)
 		}
 		return false, err
 	}
@@ -377,6 +391,10 @@ func (a *App) checkCurrent(ctx context.Context, ref string, at repo.ID) error {
 	if err != nil {
 		return err
 	}
+	return isAt(head, ref, at)
+}
+
+func isAt(head repo.Head, ref string, at repo.ID) error {
 	if head.Ref != ref {
 		return refuse("You are not on %s any more. Nothing was changed.", strings.TrimPrefix(ref, "refs/heads/"))
 	}

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strconv"
 
+	"golang.org/x/sync/errgroup"
+
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/shape"
@@ -55,10 +57,7 @@ func (a *App) newPlan(ctx context.Context, head repo.Head, onto, base string) (s
 func (a *App) headOf(ctx context.Context, branch string) (repo.Head, error) {
 	head, err := a.Repo.Head(ctx)
 	if err != nil || branch == "" || branch == head.Branch() {
-		if err == nil {
-			return a.branchHead(ctx)
-		}
-		return head, err
+		return onBranch(head, err)
 	}
 	other := repo.Head{Ref: "refs/heads/" + branch}
 	if other.Commit, err = a.Repo.RefValue(ctx, other.Ref); err == nil && other.Commit.IsZero() {
@@ -68,7 +67,11 @@ func (a *App) headOf(ctx context.Context, branch string) (repo.Head, error) {
 }
 
 func (a *App) branchHead(ctx context.Context) (repo.Head, error) {
-	head, err := a.Repo.Head(ctx)
+	return onBranch(a.Repo.Head(ctx))
+}
+
+// onBranch refuses a HEAD that is on no branch with a commit.
+func onBranch(head repo.Head, err error) (repo.Head, error) {
 	switch {
 	case err != nil:
 		return head, err
@@ -255,12 +258,17 @@ func (a *App) forecast(ctx context.Context, engine *replay.Engine, plan shape.Pl
 		}
 		onto = id
 	}
-	if err := a.ontoMakesSense(ctx, plan, onto); err != nil {
+	var committer string
+	group, both := errgroup.WithContext(ctx)
+	group.Go(func() error { return a.ontoMakesSense(both, plan, onto) })
+	group.Go(func() (err error) {
+		if committer, err = a.Repo.Committer(both); err != nil {
+			err = refuse("The repository does not know who you are. Tell it with git config user.name and user.email. It says: %v", err)
+		}
+		return err
+	})
+	if err := group.Wait(); err != nil {
 		return nil, err
-	}
-	committer, err := a.Repo.Committer(ctx)
-	if err != nil {
-		return nil, refuse("The repository does not know who you are. Tell it with git config user.name and user.email. It says: %v", err)
 	}
 	memory, err := a.memory()
 	if err != nil {

@@ -4,25 +4,24 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 )
 
-// Remotes lists the names of the configured remotes.
+// Remotes lists the names of the configured remotes, by the alphabet.
 func (r *Repo) Remotes(ctx context.Context) ([]string, error) {
-	refs, err := r.run(ctx, nil, "config", "--get-regexp", "--name-only", "-z", `^remote\..*\.url$`)
-	if exitCode(err) == 1 {
-		return nil, nil
-	}
+	config, err := r.configuration(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("list remotes: %w", err)
 	}
 	var names []string
-	for key := range strings.SplitSeq(strings.TrimSuffix(string(refs), "\x00"), "\x00") {
-		name := strings.TrimSuffix(strings.TrimPrefix(key, "remote."), ".url")
-		if len(names) == 0 || names[len(names)-1] != name {
+	for key := range config {
+		name, isURL := strings.CutSuffix(strings.TrimPrefix(key, "remote."), ".url")
+		if isURL && strings.HasPrefix(key, "remote.") {
 			names = append(names, name)
 		}
 	}
+	slices.Sort(names)
 	return names, nil
 }
 
