@@ -2,6 +2,7 @@ package test
 
 import (
 	"context"
+	"fmt"
 	"math/rand"
 	"path/filepath"
 	"strings"
@@ -226,5 +227,93 @@ func TestCutConnections(t *testing.T) {
 	}
 	assert.Greater(t, failed, 50, "the cuts met")
 	shared.Git("fsck", "--strict")
+	work.Git("fsck", "--strict")
+}
+
+// TestCutOverSSH: the same over ssh, and for several branches at once: all of them, or none.
+func TestCutOverSSH(t *testing.T) {
+	t.Parallel()
+	work, shared, root := hub(t)
+	server := fixture.ServeSSH(t, root)
+	cut := fixture.NewProxy(t, server.Address)
+	server.Address = cut.Address
+	server.Trust(t, true)
+	work.Git("config", "core.sshCommand", server.Command("password"))
+	work.Git("remote", "set-url", "origin", "ssh://"+fixture.User+"@"+cut.Address+root+"/shared.git")
+	work.Commit("lower", "b", "1\n")
+	work.Git("branch", "lower")
+	work.Commit("upper", "b", "2\n")
+	user := &asking{answers: map[string]string{"password": fixture.Password}}
+	a, _, err := app.Open(ctx, work.Dir, repo.WithAsker(user.ask))
+	require.NoError(t, err)
+	defer a.Close()
+	both := func() error {
+		var out app.Outgoing
+		var err error
+		if out.Comparison, err = a.CompareRemote(ctx, "", true); err != nil {
+			return err
+		}
+		if out.Stack, err = a.CompareStack(ctx, "", true); err != nil {
+			return err
+		}
+		_, err = a.Send(ctx, out, nil)
+		return err
+	}
+	require.NoError(t, both())
+	random, failed := rand.New(rand.NewSource(8)), 0
+	for i := range 20 {
+		before := work.Git("rev-parse", "lower", "topic")
+		work.Git("switch", "--quiet", "lower")
+		work.Git("commit", "--quiet", "--allow-empty", "--amend", "--message", fmt.Sprint("lower ", i))
+		work.Git("switch", "--quiet", "topic")
+		work.Git("rebase", "--quiet", "--onto", "lower", "topic~1")
+		mine := work.Git("rev-parse", "lower", "topic")
+		cut.Left.Store(int64(2000 + random.Intn(12000)))
+		if both() != nil {
+			failed++
+		}
+		there := shared.Git("rev-parse", "lower", "topic")
+		require.Contains(t, []string{before, mine}, there, "both, or none")
+		require.Equal(t, mine, work.Git("rev-parse", "lower", "topic"))
+		cut.Left.Store(-1)
+		require.NoError(t, both(), "a second try is safe")
+		require.Equal(t, mine, shared.Git("rev-parse", "lower", "topic"))
+	}
+	assert.Greater(t, failed, 3, "the cuts met")
+	shared.Git("fsck", "--strict")
+}
+
+// TestCutWhileFetching: what is here stays as it is, and the next fetch brings all of it.
+func TestCutWhileFetching(t *testing.T) {
+	t.Parallel()
+	work, shared, root := hub(t)
+	cut := fixture.NewProxy(t, fixture.ServeHTTP(t, root))
+	work.Git("remote", "set-url", "origin", "http://"+fixture.User+":"+strings.ReplaceAll(fixture.Password, " ", "%20")+"@"+cut.Address+"/shared.git")
+	work.Commit("one", "b", "2\n")
+	work.Write("b", "loose\n")
+	other := fixture.At(t, filepath.Join(t.TempDir(), "other"))
+	other.Git("fetch", "--quiet", shared.Dir, "main")
+	other.Git("reset", "--quiet", "--hard", "FETCH_HEAD")
+	a, _, err := app.Open(ctx, work.Dir)
+	require.NoError(t, err)
+	defer a.Close()
+	random, failed := rand.New(rand.NewSource(9)), 0
+	for i := range 30 {
+		other.Commit(fmt.Sprint("theirs ", i), fmt.Sprint("theirs", i), strings.Repeat(fmt.Sprint(random.Int63(), "\n"), 50))
+		other.Git("push", "--quiet", shared.Dir, "HEAD:main")
+		before := work.Git("rev-parse", "HEAD", "main") + work.Git("status", "--porcelain") + work.Git("diff")
+		tracked := work.Git("rev-parse", "origin/main")
+		cut.Left.Store(int64(random.Intn(4000)))
+		if _, err := a.Fetch(ctx, nil); err != nil {
+			failed++
+			assert.Equal(t, tracked, work.Git("rev-parse", "origin/main"), "what is known is what was known")
+		}
+		require.Equal(t, before, work.Git("rev-parse", "HEAD", "main")+work.Git("status", "--porcelain")+work.Git("diff"))
+		cut.Left.Store(-1)
+		_, err := a.Fetch(ctx, nil)
+		require.NoError(t, err)
+		require.Equal(t, shared.Git("rev-parse", "main"), work.Git("rev-parse", "origin/main"))
+	}
+	assert.Greater(t, failed, 5, "the cuts met")
 	work.Git("fsck", "--strict")
 }

@@ -204,10 +204,7 @@ func (l *landing) follow(ctx context.Context) error {
 	if len(entry.Others) == 0 {
 		return nil
 	}
-	if entry, err = l.Journal.Append(ctx, entry); err != nil {
-		return err
-	}
-	return l.carryLanding(ctx, entry, "land: "+entry.Title)
+	return l.carryLanding(ctx, entry, entry, "land: "+entry.Title)
 }
 
 // localMove says how the local branch of the target's name follows: not at all where it
@@ -269,21 +266,29 @@ func (l *landing) deleteThere(ctx context.Context) error {
 	return l.push(ctx, t.Remote, t.Ref, repo.ID{}, there)
 }
 
-// carryLanding moves the local target forward and, where the branch goes, HEAD onto it:
-// both have the same content, so that index and working tree stay as they are.
-func (a *App) carryLanding(ctx context.Context, entry journal.Entry, reflog string) error {
-	for _, move := range entry.Others {
-		if err := a.Repo.UpdateRefs(ctx, reflog, repo.RefUpdate{Ref: move.Ref, New: move.New, Old: move.Old}); err != nil {
-			return err
-		}
-	}
-	if !entry.New.IsZero() {
-		return nil
-	}
-	if err := a.Repo.SetSymbolicRef(ctx, "HEAD", entry.Others[0].Ref); err != nil {
+// carryLanding writes a record of a landing and moves the local target forward in one
+// transaction; then, where the branch goes, HEAD onto it: both have the same content, so
+// that index and working tree stay as they are.
+func (a *App) carryLanding(ctx context.Context, record, landed journal.Entry, reflog string) error {
+	if err := a.recordMoves(ctx, record, landed.Others, reflog); err != nil {
 		return err
 	}
-	return a.Repo.UpdateRefs(ctx, reflog, repo.RefUpdate{Ref: entry.Ref, Old: entry.Old})
+	if !landed.New.IsZero() {
+		return nil
+	}
+	if err := a.Repo.SetSymbolicRef(ctx, "HEAD", landed.Others[0].Ref); err != nil {
+		return err
+	}
+	return a.Repo.UpdateRefs(ctx, reflog, repo.RefUpdate{Ref: landed.Ref, Old: landed.Old})
+}
+
+// recordMoves writes an entry of the journal and moves refs in one transaction.
+func (a *App) recordMoves(ctx context.Context, record journal.Entry, moves []journal.RefMove, reflog string) error {
+	_, first, err := a.Journal.Write(ctx, record)
+	if err != nil {
+		return err
+	}
+	return a.Repo.UpdateRefs(ctx, reflog, append([]repo.RefUpdate{first}, updatesOf(moves)...)...)
 }
 
 // stepLand takes the local part of a landing back, or does it again. What the remote has
@@ -316,14 +321,11 @@ func (a *App) stepLand(ctx context.Context, kind journal.Kind, entry journal.Ent
 	}
 	ctx = context.WithoutCancel(ctx)
 	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: entry.New, New: entry.Old, Of: entry.Number, Title: entry.Title, Others: turnedBack(entry.Others)}
-	if _, err := a.Journal.Append(ctx, record); err != nil {
-		return err
-	}
 	reflog := fmt.Sprintf("%s: %s", kind, entry.Title)
 	if kind == journal.Redo {
-		return a.carryLanding(ctx, entry, reflog)
+		return a.carryLanding(ctx, record, entry, reflog)
 	}
-	if gone {
+	if gone { // the branch is there again before HEAD goes to it, and the target back last
 		if err := a.Repo.UpdateRefs(ctx, reflog, repo.RefUpdate{Ref: entry.Ref, New: entry.Old}); err != nil {
 			return err
 		}
@@ -331,10 +333,5 @@ func (a *App) stepLand(ctx context.Context, kind journal.Kind, entry journal.Ent
 			return err
 		}
 	}
-	for _, move := range entry.Others {
-		if err := a.Repo.UpdateRefs(ctx, reflog, repo.RefUpdate{Ref: move.Ref, New: move.Old, Old: move.New}); err != nil {
-			return err
-		}
-	}
-	return nil
+	return a.recordMoves(ctx, record, turnedBack(entry.Others), reflog)
 }

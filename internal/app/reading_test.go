@@ -1,0 +1,169 @@
+package app_test
+
+import (
+	"fmt"
+	"math/rand"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/app"
+	"bastel/internal/draw"
+	"bastel/internal/review"
+	"bastel/test/fixture"
+)
+
+// TestReadingLastsThroughRewritings: whatever is done to the series, a commit whose change
+// is what it was stays read, and its note stays on its line.
+func TestReadingLastsThroughRewritings(t *testing.T) {
+	random := rand.New(rand.NewSource(7))
+	for range 4 {
+		f := fixture.New(t)
+		f.Commit("base", "base", "1\n")
+		f.Git("switch", "--quiet", "-c", "topic")
+		for i := range 6 {
+			f.Commit(fmt.Sprint("commit ", i), fmt.Sprint("f", i), fmt.Sprintf("one of %d\ntwo of %d\n", i, i))
+		}
+		a := open(t, f.Dir)
+		r, err := a.ReadThrough(ctx)
+		require.NoError(t, err)
+		var all []string
+		for i, s := range r.Sources {
+			all = append(all, s.ID.String())
+			_, err := a.NoteOn(ctx, s.ID.String(), fmt.Sprint("f", i), 2, fmt.Sprint("about two of ", i))
+			require.NoError(t, err)
+		}
+		hunks, err := a.TickCommits(ctx, all, true)
+		require.NoError(t, err)
+		assert.Equal(t, 6, hunks)
+		for range 3 {
+			plan, err := a.NewPlan(ctx, "", "")
+			require.NoError(t, err)
+			n := len(plan.Next)
+			plan = plan.Move(random.Intn(n), random.Intn(n))
+			if n > 2 && random.Intn(2) == 0 {
+				plan = plan.Join(0, 1)
+			}
+			plan = plan.Reword(random.Intn(len(plan.Next)), fmt.Sprint("words ", random.Intn(100), "\n"))
+			_, err = a.Apply(ctx, plan, app.OwnOnly, nil)
+			require.NoError(t, err)
+			r, err := a.ReadThrough(ctx)
+			require.NoError(t, err)
+			for i := range r.Series {
+				read, all := r.Tally(i)
+				assert.Equal(t, all, read, r.Sources[i].Commit.Subject())
+			}
+			assert.Len(t, r.Notes, 6)
+			for i, note := range r.Notes {
+				require.False(t, note.Gone)
+				line := r.Series[note.Commit].Files[note.File].Hunks[note.Hunk].Lines[note.Line]
+				assert.Equal(t, fmt.Sprintf("two of %d\n", i), string(line.Text))
+			}
+		}
+	}
+}
+
+// TestNotesThatCannotBe: what is wrong is said, and nothing is kept.
+func TestNotesThatCannotBe(t *testing.T) {
+	f := branch(t)
+	a := open(t, f.Dir)
+	for name, do := range map[string]func() error{
+		"no such commit": func() error { _, err := a.NoteOn(ctx, "nowhere", "a", 1, "x"); return err },
+		"no such line":   func() error { _, err := a.NoteOn(ctx, "HEAD", "a", 999, "x"); return err },
+		"no such file":   func() error { _, err := a.NoteOn(ctx, "HEAD", "nowhere", 1, "x"); return err },
+		"no text":        func() error { _, err := a.NoteOn(ctx, "HEAD", "", 0, " \n"); return err },
+		"no such note":   func() error { return a.SettleNote(3, true) },
+		"nor to reword":  func() error { return a.RewordNote(3, "x") },
+		"nor to drop":    func() error { return a.DropNote(3) },
+		"not that read":  func() error { _, err := a.TickCommits(ctx, []string{"HEAD", "nowhere"}, true); return err },
+	} {
+		t.Run(name, func(t *testing.T) {
+			refusal(t, do())
+			r, err := a.ReadThrough(ctx)
+			require.NoError(t, err)
+			assert.Empty(t, r.Notes)
+		})
+	}
+}
+
+// TestNotesOfALinkedWorktree: what one working tree notes, another one sees; and several at
+// once lose nothing of each other's.
+func TestNotesOfALinkedWorktree(t *testing.T) {
+	f := branch(t)
+	linked := filepath.Join(t.TempDir(), "linked")
+	f.Git("worktree", "add", "--quiet", "-b", "other", linked)
+	here, there := open(t, f.Dir), open(t, linked)
+	for i := range 5 {
+		done := make(chan error)
+		for _, a := range []*app.App{here, here} {
+			go func() { _, err := a.AddNote("feature", review.Anchor{}, fmt.Sprint("note ", i)); done <- err }()
+		}
+		require.NoError(t, <-done)
+		require.NoError(t, <-done)
+	}
+	_, err := there.AddNote("other", review.Anchor{}, "from there")
+	require.NoError(t, err)
+	r, err := here.ReadThrough(ctx)
+	require.NoError(t, err)
+	var numbers []int
+	for _, n := range r.Notes {
+		numbers = append(numbers, n.Number)
+	}
+	slices.Sort(numbers)
+	assert.Equal(t, []int{1, 2, 3, 4, 5, 6, 7, 8, 9, 10}, numbers, "of this branch")
+	other, err := there.ReadThrough(ctx)
+	require.NoError(t, err)
+	assert.Len(t, other.Notes, 1)
+	require.NoError(t, os.WriteFile(filepath.Join(f.Dir, ".git", "bastel", "review.toml"), []byte("format = \"bastel-review/9\"\n"), 0o666))
+	_, err = here.ReadThrough(ctx)
+	assert.ErrorIs(t, err, review.ErrUnreadable)
+	assert.ErrorContains(t, err, "move the file away")
+}
+
+// TestHistories: pictures of branches of every shape, the trunk at the left.
+func TestHistories(t *testing.T) {
+	for name, test := range map[string]struct {
+		prepare func(f *fixture.Repo)
+		before  []string // titles, the newest first
+		own     int      // of them the branch's own
+	}{
+		"rewritten":        {func(f *fixture.Repo) {}, []string{"three", "two", "one", "base"}, 3},
+		"without a target": {func(f *fixture.Repo) { f.Git("branch", "-D", "main") }, []string{"three", "two", "one", "base"}, 4},
+		"the target moved on": {func(f *fixture.Repo) {
+			f.Git("branch", "-f", "main", f.Git("commit-tree", "-p", "main", "-m", "later", "main^{tree}"))
+		}, []string{"later", "three", "two", "one", "base"}, 3},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := branch(t)
+			test.prepare(f)
+			a := open(t, f.Dir)
+			_, err := a.HistoryOf(ctx, false)
+			assert.Contains(t, refusal(t, err), "Nothing was rewritten")
+			plan, err := a.NewPlan(ctx, "", "")
+			require.NoError(t, err)
+			_, err = a.Apply(ctx, plan.Reword(0, "one, reworded\n"), app.OwnOnly, nil)
+			require.NoError(t, err)
+			picture, err := a.HistoryOf(ctx, false)
+			require.NoError(t, err)
+			var titles []string
+			own := 0
+			for _, k := range picture.Before.Knots {
+				titles = append(titles, k.Title)
+				if k.Own {
+					own++
+				}
+			}
+			assert.ElementsMatch(t, test.before, titles)
+			assert.Equal(t, test.own, own)
+			assert.Equal(t, "base", titles[len(titles)-1])
+			assert.Contains(t, picture.After.Knots[slices.IndexFunc(picture.After.Knots, func(k draw.Knot) bool { return strings.HasPrefix(k.Note, "feature") })].Note, "feature  ")
+			_, err = a.HistoryOf(ctx, true)
+			assert.Error(t, err, "no remote")
+		})
+	}
+}
