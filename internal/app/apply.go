@@ -77,6 +77,11 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent Consent, progr
 	if forecast.Conflicts() > 0 {
 		return Applied{}, conflictRefusal(forecast)
 	}
+	if forecast.Tip != plan.Tip {
+		if err := a.sign(ctx, engine, forecast, progress); err != nil {
+			return Applied{}, err
+		}
+	}
 	result := Applied{Old: plan.Tip, New: forecast.Tip, SameContent: forecast.SameContent, Signatures: forecast.Signatures}
 	result.Commits = forecast.Made()
 	if result.New.IsZero() {

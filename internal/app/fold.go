@@ -189,6 +189,9 @@ func (a *App) Fold(ctx context.Context, from tray.Layer, view tray.View, moves [
 	if err != nil {
 		return Applied{}, err
 	}
+	if err := a.sign(ctx, f.engine, f.forecast, nil); err != nil {
+		return Applied{}, err
+	}
 	if err := f.engine.Flush(ctx, f.forecast.Tip); err != nil {
 		return Applied{}, err
 	}
@@ -272,8 +275,10 @@ func (a *App) foldAway(ctx context.Context, from tray.Layer, view tray.View, mov
 	for _, s := range sources[first:] {
 		ids = append(ids, s.ID)
 	}
-	f.forecast, err = f.engine.Retree(ctx, sources[first].Commit.Parent(), ids, trees, committer)
-	return f, err
+	if f.forecast, err = f.engine.Retree(ctx, sources[first].Commit.Parent(), ids, trees, committer); err != nil {
+		return f, err
+	}
+	return f, a.keepsSignatures(ctx, f.forecast)
 }
 
 // foldGroups puts the pieces together by their homes, which come oldest first, by

@@ -275,7 +275,11 @@ func (a *App) forecast(ctx context.Context, engine *replay.Engine, plan shape.Pl
 		return nil, err
 	}
 	engine.Remember(memory)
-	return engine.Run(ctx, plan, onto, committer, progress)
+	f, err := engine.Run(ctx, plan, onto, committer, progress)
+	if err != nil {
+		return nil, err
+	}
+	return f, a.keepsSignatures(ctx, f)
 }
 
 func (a *App) ontoMakesSense(ctx context.Context, plan shape.Plan, onto repo.ID) error {

@@ -126,6 +126,9 @@ func (a *App) SweepBranch(ctx context.Context, dry bool) (Swept, error) {
 	if swept.Forecast, err = engine.Retree(ctx, sources[0].Commit.Parent(), ids, trees, committer); err != nil {
 		return swept, err
 	}
+	if err := a.keepsSignatures(ctx, swept.Forecast); err != nil {
+		return swept, err
+	}
 	for _, step := range swept.Forecast.Steps {
 		if step.Result == replay.Empty {
 			swept.Emptied = append(swept.Emptied, step.Title)
@@ -141,6 +144,9 @@ func (a *App) applySweep(ctx context.Context, head repo.Head, plan shape.Plan, e
 	f := swept.Forecast
 	if f.Tip.IsZero() {
 		return refuse("Nothing would be left of the branch. Nothing was changed.")
+	}
+	if err := a.sign(ctx, engine, f, nil); err != nil {
+		return err
 	}
 	entry := journal.Entry{Kind: journal.Apply, Ref: head.Ref, Old: head.Commit, New: f.Tip,
 		Title: Count(len(swept.Findings), "leftover") + " swept", Pairs: f.Pairs()}

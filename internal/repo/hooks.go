@@ -127,7 +127,7 @@ func (r *Repo) CommitTree(ctx context.Context, c NewCommit) (ID, error) {
 	for _, parent := range c.Parents {
 		in.args = append(in.args, "-p", parent.String())
 	}
-	sign, err := r.ConfigBool(ctx, "commit.gpgSign")
+	sign, err := r.Signs(ctx)
 	if err != nil {
 		return ID{}, err
 	}
