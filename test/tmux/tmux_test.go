@@ -44,8 +44,20 @@ func open(t *testing.T, dir string, width, height int, args ...string) *terminal
 	term := &terminal{t, fmt.Sprintf("bastel-%d-%s", os.Getpid(), strings.ReplaceAll(t.Name(), "/", "-"))}
 	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", fmt.Sprint(width), "-y", fmt.Sprint(height),
 		"-c", dir, fmt.Sprintf("TERM=xterm-256color %s=1 exec %s %s", asMain, self(t), strings.Join(args, " ")))
-	t.Cleanup(func() { exec.Command("tmux", "-L", term.name, "kill-server").Run() })
+	application := strings.TrimSpace(term.tmux("display-message", "-p", "-t", "s", "#{pane_pid}"))
+	t.Cleanup(func() {
+		exec.Command("tmux", "-L", term.name, "kill-server").Run()
+		term.waitForTheEnd(application, dir)
+	})
 	return term
+}
+
+// waitForTheEnd waits until the application is gone, and what it had started: before that
+// it may still write into its folder, which then cannot be removed.
+func (term *terminal) waitForTheEnd(application, dir string) {
+	gone := func() bool { return exec.Command("kill", "-0", application).Run() != nil }
+	assert.Eventually(term.t, gone, patience, 10*time.Millisecond, "the application goes on")
+	assert.Eventually(term.t, func() bool { return os.RemoveAll(dir) == nil }, patience, 10*time.Millisecond, "something writes on")
 }
 
 func self(t *testing.T) string {
