@@ -55,7 +55,10 @@ func open(t *testing.T, dir string, width, height int, args ...string) *terminal
 // waitForTheEnd waits until the application is gone, and what it had started: before that
 // it may still write into its folder, which then cannot be removed.
 func (term *terminal) waitForTheEnd(application, dir string) {
-	gone := func() bool { return exec.Command("kill", "-0", application).Run() != nil }
+	gone := func() bool { // or dead, and only not taken note of yet
+		state, err := exec.Command("ps", "-o", "stat=", "-p", application).Output()
+		return err != nil || strings.HasPrefix(string(state), "Z")
+	}
 	assert.Eventually(term.t, gone, patience, 10*time.Millisecond, "the application goes on")
 	assert.Eventually(term.t, func() bool { return os.RemoveAll(dir) == nil }, patience, 10*time.Millisecond, "something writes on")
 }
