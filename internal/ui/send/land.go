@@ -35,14 +35,18 @@ func (m *Model) lookLanding() tea.Cmd {
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.LookLanding(ctx) })
 }
 
-// lookedAgain is a newer look at what a landing would do.
-type lookedAgain app.LandingLook
+// lookedAgain is a newer look at what a landing would do, with its number.
+type lookedAgain struct {
+	number int
+	look   app.LandingLook
+}
 
 func (l *landing) again() tea.Cmd {
 	m := l.screen
+	number := m.reads
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
 		look, err := m.app.LookLanding(ctx)
-		return lookedAgain(look), err
+		return lookedAgain{number, look}, err
 	})
 }
 

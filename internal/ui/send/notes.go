@@ -66,8 +66,9 @@ func (r *reading) anchor() (review.Anchor, string) {
 
 // readAgain is a newer state of the read-through, and what to say about it.
 type readAgain struct {
-	data app.ReadThrough
-	said string
+	number int
+	data   app.ReadThrough
+	said   string
 }
 
 // again reads the read-through anew.
@@ -76,12 +77,14 @@ func (r *reading) again() tea.Cmd { return r.change("", func() error { return ni
 // change changes the notes, reads them anew, and says so.
 func (r *reading) change(said string, do func() error) tea.Cmd {
 	m := r.screen
+	r.reads++
+	number := r.reads
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
 		if err := do(); err != nil {
 			return nil, err
 		}
 		data, err := m.app.ReadThrough(ctx)
-		return readAgain{data, said}, err
+		return readAgain{number, data, said}, err
 	})
 }
 

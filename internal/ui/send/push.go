@@ -3,12 +3,14 @@ package send
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
 	"bastel/internal/safe"
+	sending "bastel/internal/send"
 	"bastel/internal/ui/kit"
 )
 
@@ -79,8 +81,8 @@ func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, report func(str
 	if err := now.Verdict(); err != nil {
 		return "", err
 	}
-	if now.There != seen.There && len(now.Replaces) > 0 {
-		return "", &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, then look again.", seen.Remote)}
+	if changed := changedSince(seen, now); changed != "" {
+		return "", &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, r looks again; then repeat.", changed)}
 	}
 	said, err := m.app.Send(ctx, now, report)
 	if err != nil {
@@ -91,6 +93,25 @@ func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, report func(str
 		text += "\n\nThe server said:\n\n" + string(said)
 	}
 	return text, nil
+}
+
+// changedSince names what is not as the user has seen it; empty if all is. That the remote
+// has moved does not matter where nothing of it is replaced.
+func changedSince(seen, now app.Outgoing) string {
+	was := append([]sending.Comparison{seen.Comparison}, seen.Stack...)
+	is := append([]sending.Comparison{now.Comparison}, now.Stack...)
+	if len(was) != len(is) {
+		return "The stack"
+	}
+	for i := range is {
+		switch {
+		case was[i].Branch != is[i].Branch || was[i].Here != is[i].Here:
+			return is[i].Branch
+		case was[i].Remote != is[i].Remote || !slices.Equal(was[i].Replaces, is[i].Replaces):
+			return is[i].Branch + " on " + is[i].Remote
+		}
+	}
+	return ""
 }
 
 // ways lists the ways to push that are not the usual one.

@@ -28,6 +28,7 @@ type reading struct {
 	read   [][2]int        // of each commit: hunks that were read, and all
 	ticked map[string]bool // by hunk id: what was ticked since the read-through was opened
 	ticks  int
+	reads  int // number of the latest reading
 	keeper *kit.Keeper
 	size   kit.Size
 }

@@ -35,6 +35,7 @@ type Model struct {
 	app     *app.App
 	planner Planner
 	at      app.Situation
+	reads   int // number of the latest reading of the series
 	loaded  bool
 	why     string // why there is nothing to send
 	series  app.Series
@@ -82,7 +83,12 @@ func (m *Model) Name() string { return Name }
 func (m *Model) Situated(s app.Situation) tea.Cmd {
 	moved := s.Head != m.at.Head || s.Target != m.at.Target
 	m.at = s
-	compare := kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.SendSeries(ctx, false) })
+	m.reads++
+	number := m.reads
+	compare := kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+		series, err := m.app.SendSeries(ctx, false)
+		return compared{number, series}, err
+	})
 	switch over := m.over.(type) {
 	case *reading:
 		if moved {
@@ -103,8 +109,10 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		m.over = nil
 		return m.planner.Mend(sending.UpToDate)
 	case kit.Reading:
-		if series, ok := msg.Value.(app.Series); ok {
-			m.haveSeries(series, msg.Err)
+		if read, ok := msg.Value.(compared); ok {
+			if read.number == m.reads { // an older one may come later
+				m.haveSeries(read.series, msg.Err)
+			}
 			return nil
 		}
 		if msg.Err != nil {
@@ -113,6 +121,12 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		return m.have(msg.Value)
 	}
 	return nil
+}
+
+// compared is the branch there and here, with the number of the reading.
+type compared struct {
+	number int
+	series app.Series
 }
 
 // haveSeries takes the branch there and here.
@@ -137,7 +151,7 @@ func (m *Model) have(value any) tea.Cmd {
 	case app.ReadThrough:
 		m.over = newReading(m, value)
 	case readAgain:
-		if over, ok := m.over.(*reading); ok { // it may have been left meanwhile
+		if over, ok := m.over.(*reading); ok && value.number == over.reads { // it may have been left meanwhile
 			over.refresh(value.data)
 		}
 		if value.said != "" {
@@ -146,8 +160,8 @@ func (m *Model) have(value any) tea.Cmd {
 	case app.LandingLook:
 		m.over = newLanding(m, value, app.Landing{})
 	case lookedAgain:
-		if over, ok := m.over.(*landing); ok {
-			m.over = newLanding(m, app.LandingLook(value), over.how)
+		if over, ok := m.over.(*landing); ok && value.number == m.reads {
+			m.over = newLanding(m, value.look, over.how)
 		}
 	case found:
 		m.over = newPreflight(m, value)
