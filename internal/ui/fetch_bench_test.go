@@ -26,9 +26,9 @@ func BenchmarkFetchFiveThousand(b *testing.B) {
 		f.Commit("base", "a", "1\n")
 		remote := f.Remote(b)
 		f.Git("push", "--quiet", "--set-upstream", "origin", "main")
-		point := func(from int) {
-			first := f.Commit(fmt.Sprint("work ", from), fmt.Sprint("f", from), "1\n")
-			f.Git("push", "--quiet", "origin", "HEAD:refs/keep/"+fmt.Sprint(from))
+		point := func(from int, text string) {
+			first := f.Commit("work", "f", text)
+			f.Git("push", "--quiet", "origin", "HEAD:refs/keep/"+text)
 			var commands strings.Builder
 			for i := range branches {
 				fmt.Fprintf(&commands, "update refs/heads/team/branch-%d %s\n", from+i, first)
@@ -38,10 +38,10 @@ func BenchmarkFetchFiveThousand(b *testing.B) {
 			require.NoError(b, cmd.Run())
 			f.Git("reset", "--quiet", "--hard", "HEAD~")
 		}
-		point(0)
+		point(0, "before")
 		f.Git("fetch", "--quiet")
-		point(0)
-		point(branches)
+		point(0, "moved")
+		point(branches, "new")
 		plain := fixture.Existing(b, filepath.Join(b.TempDir(), "plain"))
 		require.NoError(b, exec.Command("cp", "-r", f.Dir, plain.Dir).Run())
 		began := time.Now()
@@ -52,7 +52,7 @@ func BenchmarkFetchFiveThousand(b *testing.B) {
 		d.wait("No loose changes")
 		began = time.Now()
 		d.press("F")
-		for late := time.After(patience); !strings.Contains(d.frame(), "Fetched."); {
+		for late := time.After(patience); !strings.Contains(d.frame(), "Fetched: 10000 branches changed"); {
 			select {
 			case msg := <-d.messages:
 				at := time.Now()

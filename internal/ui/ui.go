@@ -467,8 +467,12 @@ func (m *Model) fetchByItself(every time.Duration) tea.Cmd {
 	}}))
 }
 
-// mostTold is for how many branches it is said what came.
-const mostTold = 2
+// mostTold is for how many branches it is said in one line what came, mostListed for how
+// many in a list.
+const (
+	mostTold   = 2
+	mostListed = 300
+)
 
 func arrived(arrivals []app.Arrival) string {
 	text := ""
@@ -487,8 +491,11 @@ func arrived(arrivals []app.Arrival) string {
 // listed says for each branch what came.
 func listed(arrivals []app.Arrival) string {
 	lines := []string{fmt.Sprintf("Fetched: %s changed. Your branches and files are as they were.", app.Count(len(arrivals), "branch")), ""}
-	for _, r := range arrivals {
+	for _, r := range arrivals[:min(len(arrivals), mostListed)] {
 		lines = append(lines, safe.Line(r.Says()))
+	}
+	if more := len(arrivals) - mostListed; more > 0 {
+		lines = append(lines, fmt.Sprintf("And %d more; bastel fetch lists all.", more))
 	}
 	return strings.Join(lines, "\n")
 }
