@@ -49,14 +49,14 @@ func TestTheMouseOverSend(t *testing.T) {
 
 	d.click("Change ten")
 	assert.Contains(t, d.row("Change ten"), "▌")
-	d.play("enter", "+Look")
+	d.play("enter", "+Look", "?", "+What a commit changes", "esc", "+◆ Look")
 	d.click("− line 10")
 	assert.Contains(t, d.row("− line 10"), "▌")
 	d.wheel("− line 10", tea.MouseWheelUp)
 	assert.NotContains(t, d.row("− line 10"), "▌")
 	d.play("esc")
 
-	d.play("v", "+0 of 2 commits read")
+	d.play("v", "+0 of 2 commits read", "?", "+hold on to content", "esc", "+0 of 2 commits read")
 	d.click("Change thirty")
 	d.play("+◆ Now  0 of 2", "+  Next  Change thirty")
 	assert.Contains(t, d.row("○ Change thirty"), "▌")
@@ -70,7 +70,7 @@ func TestTheMouseOverSend(t *testing.T) {
 	assert.NotContains(t, d.row("+ ten"), "▌")
 	d.play("esc")
 
-	d.play("P", "+before sending")
+	d.play("P", "+before sending", "?", "+what blocks it first", "esc", "+before sending")
 	d.click("no merges")
 	assert.Contains(t, d.row("no merges"), "▌")
 	d.play("+Nothing was found.", "enter", "+Nothing was found.") // nothing to mend
@@ -78,7 +78,7 @@ func TestTheMouseOverSend(t *testing.T) {
 	assert.NotContains(t, d.row("no merges"), "▌")
 	d.play("esc")
 
-	d.play("V", "+origin/main, landed")
+	d.play("V", "+origin/main, landed", "?", "+unless a merge is asked for", "esc", "+origin/main, landed")
 	d.click("base")
 	assert.Contains(t, d.row("base"), "▌")
 	d.wheel("base", tea.MouseWheelDown)

@@ -65,6 +65,11 @@ func (l *landing) next() []app.Source {
 	return list
 }
 
+func (l *landing) explain() string {
+	return "Now is the branch's target as it was last fetched, Next as it will be. It moves forward in a straight line, unless a merge is asked for, " +
+		"only if the remote still has what is shown, and never with force. The branch goes only if all of it is in the target."
+}
+
 func (l *landing) actions() []kit.Action {
 	branch := safe.Line(l.look.Branch)
 	can := l.look.Missing == 0

@@ -48,6 +48,10 @@ func (m *Model) lookInto() tea.Cmd {
 	})
 }
 
+func (l *look) explain() string {
+	return "What a commit changes; of one whose content is different on the remote and here, what differs between the two changes."
+}
+
 func (l *look) actions() []kit.Action {
 	then := func(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
 	return append([]kit.Action{

@@ -70,6 +70,11 @@ func (p *preflight) move(rows int) {
 	p.cursor = max(0, min(p.cursor+rows, len(p.items)-1))
 }
 
+func (p *preflight) explain() string {
+	return "Now is what was found in what would be sent, what blocks it first. Next says all of what was found at the cursor, and what enter does about it. " +
+		"The settings say what blocks, what warns and what is not looked for."
+}
+
 func (p *preflight) actions() []kit.Action {
 	wrong := p.cursor < len(p.items) && p.items[p.cursor].Level != sending.OK
 	actions := []kit.Action{

@@ -218,6 +218,11 @@ func (r *reading) keep() tea.Cmd {
 	}
 }
 
+func (r *reading) explain() string {
+	return "Now is the branch's series with what was read of it, and beside it stands what a commit says and changes, as its reviewers will see it. " +
+		"What was ticked off, and notes, hold on to content: through a rewriting they stay where it is the same. What reviewers said comes as notes too."
+}
+
 func (r *reading) actions() []kit.Action {
 	then := func(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
 	has := len(r.data.Series) > 0

@@ -51,6 +51,7 @@ type Model struct {
 // over is what lies over the branch there and here: a look into a commit, the preflight,
 // the read-through, a landing.
 type over interface {
+	explain() string // in the help: what it is for
 	actions() []kit.Action
 	view(size kit.Size, theme kit.Theme) []string
 	click(x, y int)
@@ -441,6 +442,9 @@ func (m *Model) Wheel(x, _, turns int) {
 
 // Explain says in the help what this screen is for.
 func (m *Model) Explain() string {
+	if m.over != nil {
+		return m.over.explain()
+	}
 	return "Now is the branch as the remote had it when you last fetched; F fetches. Next is the branch as it will be there. " +
 		"A push replaces commits there only if they once were in your branch, and only if the remote still has exactly what you see; what somebody else made, only where a rewriting of yours took it up or left it out. " +
 		"What somebody else pushed is never replaced."
