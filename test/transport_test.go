@@ -81,7 +81,7 @@ func TestTransports(t *testing.T) {
 			return "ssh://" + fixture.User + "@" + server.Address + root + "/shared.git"
 		}
 	}
-	password := "http://" + fixture.User + ":" + strings.ReplaceAll(fixture.Password, " ", "%20") + "@"
+	password := "http://" + fixture.Login
 	for name, test := range map[string]struct {
 		address func(t *testing.T, work *fixture.Repo, root string) string
 		answers map[string]string
@@ -174,7 +174,7 @@ func TestARemoteThatFallsSilent(t *testing.T) {
 	t.Parallel()
 	work, shared, root := hub(t)
 	proxy := fixture.NewProxy(t, fixture.ServeHTTP(t, root))
-	work.Git("remote", "set-url", "origin", "http://"+fixture.User+":"+strings.ReplaceAll(fixture.Password, " ", "%20")+"@"+proxy.Address+"/shared.git")
+	work.Git("remote", "set-url", "origin", "http://"+fixture.Login+proxy.Address+"/shared.git")
 	work.Commit("one", "b", "2\n")
 	a, _, err := app.Open(ctx, work.Dir)
 	require.NoError(t, err)
@@ -202,7 +202,7 @@ func TestCutConnections(t *testing.T) {
 	t.Parallel()
 	work, shared, root := hub(t)
 	cut := fixture.NewProxy(t, fixture.ServeHTTP(t, root))
-	work.Git("remote", "set-url", "origin", "http://"+fixture.User+":"+strings.ReplaceAll(fixture.Password, " ", "%20")+"@"+cut.Address+"/shared.git")
+	work.Git("remote", "set-url", "origin", "http://"+fixture.Login+cut.Address+"/shared.git")
 	work.Commit("one", "b", "2\n")
 	require.NoError(t, send(t, work.Dir))
 	random, failed := rand.New(rand.NewSource(6)), 0
@@ -253,7 +253,7 @@ func TestCutOverSSH(t *testing.T) {
 		if out.Comparison, err = a.CompareRemote(ctx, "", true); err != nil {
 			return err
 		}
-		if out.Stack, err = a.CompareStack(ctx, "", true); err != nil {
+		if out.Stack, err = a.CompareStack(ctx, out.Remote, true); err != nil {
 			return err
 		}
 		_, err = a.Send(ctx, out, nil)
@@ -288,7 +288,7 @@ func TestCutWhileFetching(t *testing.T) {
 	t.Parallel()
 	work, shared, root := hub(t)
 	cut := fixture.NewProxy(t, fixture.ServeHTTP(t, root))
-	work.Git("remote", "set-url", "origin", "http://"+fixture.User+":"+strings.ReplaceAll(fixture.Password, " ", "%20")+"@"+cut.Address+"/shared.git")
+	work.Git("remote", "set-url", "origin", "http://"+fixture.Login+cut.Address+"/shared.git")
 	work.Commit("one", "b", "2\n")
 	work.Write("b", "loose\n")
 	other := fixture.At(t, filepath.Join(t.TempDir(), "other"))

@@ -149,7 +149,7 @@ func (a *App) leftBy(ctx context.Context, id repo.ID, ref string, steps []journa
 }
 
 // CompareStack looks at the branches that sit on commits of the current one, as they are on
-// a remote.
+// the remote that it is pushed to, whatever remotes they have of their own.
 func (a *App) CompareStack(ctx context.Context, remote string, ask bool) ([]send.Comparison, error) {
 	plan, err := a.NewPlan(ctx, "", "")
 	if err != nil {

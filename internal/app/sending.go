@@ -35,7 +35,7 @@ func (a *App) SendSeries(ctx context.Context, ask bool) (Series, error) {
 	if s.Last, err = a.LastSaid(ctx, s.Ref); err != nil {
 		return s, err
 	}
-	if s.Stack, err = a.CompareStack(ctx, "", ask); err != nil && !errors.As(err, new(*Refusal)) {
+	if s.Stack, err = a.CompareStack(ctx, compared.Remote, ask); err != nil && !errors.As(err, new(*Refusal)) {
 		return s, err // a series that cannot be planned has no stack
 	}
 	base, err := a.sharedStart(ctx, compared)

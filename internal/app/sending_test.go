@@ -183,3 +183,28 @@ func TestWhatCameAndWentIsNotOnesOwn(t *testing.T) {
 		})
 	}
 }
+
+// TestTheStackGoesWhereTheBranchGoes: whatever remotes its branches have of their own, they
+// are held against the one that all are pushed to.
+func TestTheStackGoesWhereTheBranchGoes(t *testing.T) {
+	f := branch(t)
+	remote := f.Remote(t)
+	f.Git("push", "--quiet", "origin", "main")
+	f.Git("branch", "below", "feature~1")
+	fork := fixture.At(t, t.TempDir(), "--bare")
+	f.Git("remote", "add", "fork", fork.Dir)
+	f.Git("push", "--quiet", "fork", "below")
+	f.Git("config", "branch.below.pushRemote", "fork")
+	a := open(t, f.Dir)
+	var out app.Outgoing
+	var err error
+	out.Comparison, err = a.CompareRemote(ctx, "", true)
+	require.NoError(t, err)
+	out.Stack, err = a.CompareStack(ctx, out.Remote, true)
+	require.NoError(t, err)
+	require.Len(t, out.Stack, 1)
+	assert.True(t, out.Stack[0].There.IsZero(), "the shared remote does not have it")
+	_, err = a.Send(ctx, out, nil)
+	require.NoError(t, err)
+	assert.Equal(t, f.Git("rev-parse", "below", "feature"), remote.Git("rev-parse", "below", "feature"))
+}

@@ -75,7 +75,7 @@ func (c *command) send() *cobra.Command {
 
 func outgoing(ctx context.Context, a *app.App, remote string, stack bool) (out app.Outgoing, err error) {
 	if out.Comparison, err = a.CompareRemote(ctx, remote, true); err == nil && stack {
-		out.Stack, err = a.CompareStack(ctx, remote, true)
+		out.Stack, err = a.CompareStack(ctx, out.Remote, true)
 	}
 	return out, err
 }

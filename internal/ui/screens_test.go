@@ -213,7 +213,7 @@ func TestShapeByKeys(t *testing.T) {
 		"the end's content": {[]string{"x", "+1 commit, the content changes", "=", "+left out: 1 Change ten"}, nil},
 		"overlaps":          {[]string{"O", "+files by commits", "+no other commit touches its lines", "enter", "+commit by commit", "esc", "esc", "+nothing planned yet"}, nil},
 		"check each":        {[]string{"T", "+the check failed on 1 entry", "esc", "-failed on", "+check failed", "!", "+no ten here"}, nil},
-		"draw": {[]string{"W", "+Draw into which file", "ctrl+u", "plan.svg", "ctrl+s", "+Drawn:"}, func(t *testing.T, f *fixture.Repo) {
+		"draw": {[]string{"W", "+Draw into which file", "ctrl+u", "plan.svg", "ctrl+s", "+Written:"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Contains(t, f.Read("plan.svg"), "<svg")
 		}},
 		"divide, and leave it": {[]string{"d", "+its parts, in order", "1", "+1 hunk in 1 file", "a", "+two parts at least", "esc", "+nothing planned yet"}, nil},

@@ -114,7 +114,7 @@ func TestSendByKeys(t *testing.T) {
 		"pictures": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "origin", "topic~1:refs/heads/topic")
 			f.Git("fetch", "--quiet")
-		}, []string{"+1 commit to send", "W", "+the seam", "on the remote", "enter", "+Draw into which file", "ctrl+s", "+Drawn: ", "W", "before and after", "enter", "+Draw into which file", "ctrl+s", "+Nothing was rewritten here yet"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+1 commit to send", "W", "+the seam", "on the remote", "enter", "+Draw into which file", "ctrl+s", "+Written: ", "W", "before and after", "enter", "+Draw into which file", "ctrl+s", "+Nothing was rewritten here yet"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Contains(t, f.Read("topic.svg"), "on origin")
 		}},
 		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+Hand over", "enter", "+The request is on the clipboard",

@@ -2,7 +2,6 @@ package send
 
 import (
 	"context"
-	"strings"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -41,15 +40,11 @@ func (m *Model) copyRequest() tea.Cmd {
 
 // write asks for a new file, and writes a text into it.
 func (m *Model) write(ending string, text func(ctx context.Context) ([]byte, error)) tea.Cmd {
-	name := strings.NewReplacer("/", "-", " ", "-").Replace(m.series.Branch) + ending
-	return kit.Show(kit.Edit{Title: "Into which file?", Text: name, Done: func(file string) tea.Cmd {
-		return kit.Start(kit.Work{Title: "Writing", Do: func(ctx context.Context, _ func(string)) (string, error) {
-			data, err := text(ctx)
-			if err != nil {
-				return "", err
-			}
-			written, err := m.app.WriteNew(strings.TrimSpace(file), data)
-			return "Written: " + written, err
-		}})
-	}})
+	return kit.IntoFile("Into which file?", m.series.Branch, ending, func(ctx context.Context, file string) (string, error) {
+		data, err := text(ctx)
+		if err != nil {
+			return "", err
+		}
+		return m.app.WriteNew(file, data)
+	})
 }

@@ -74,7 +74,7 @@ func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, report func(str
 		return "", err
 	}
 	if seen.Stack != nil {
-		if now.Stack, err = m.app.CompareStack(ctx, "", true); err != nil {
+		if now.Stack, err = m.app.CompareStack(ctx, now.Remote, true); err != nil {
 			return "", err
 		}
 	}
