@@ -2,7 +2,11 @@
 CORE = ./internal/ask ./internal/repo ./internal/diff ./internal/merge ./internal/mend ./internal/lanes ./internal/safe ./internal/sweep ./internal/tray \
 	./internal/shape ./internal/replay ./internal/journal ./internal/send ./internal/suggest ./internal/review
 
-.PHONY: run demo test lint race bench shots tools
+# What ties work beside the screens to them: these run with the race detector.
+BESIDE = ./internal/ui
+BESIDE_TESTS = ^(TestFilesThatChangeShowUpByThemselves|TestFetchingByItself|TestQuestionsOfARemote|TestTheFrame|TestAnswersComeBack|TestReadThrough)$$
+
+.PHONY: run demo test soak lint bench shots tools
 
 run:
 	go run ./cmd/bastel
@@ -10,10 +14,16 @@ run:
 demo:
 	go run ./cmd/bastel demo
 
-# Everything that must hold: format, vet, staticcheck, all tests, the core and the screens without data races.
+# Everything that must hold: format, vet, staticcheck, all tests; those of the core, and those of work beside the
+# screens, with the race detector. Vet runs once, in lint.
 test: tools lint
-	go test -count=1 ./...
-	go test -count=1 -race $(CORE) ./internal/ui
+	go test -count=1 -vet=off -race $(CORE)
+	go test -count=1 -vet=off $$(go list ./... | grep -vxF "$$(go list $(CORE))")
+	go test -count=1 -vet=off -race -run '$(BESIDE_TESTS)' $(BESIDE)
+
+# The random tests, for as long as it takes: many rounds, and fresh seeds, which are printed.
+soak: tools
+	BASTEL_SOAK=1 go test -count=1 -vet=off -timeout 3h -v ./internal/... ./test/...
 
 lint:
 	@unformatted=$$(gofmt -l .); test -z "$$unformatted" || { echo "not formatted: $$unformatted"; exit 1; }

@@ -24,6 +24,7 @@ var rooms = []string{
 	"internal/ui/sort internal/ui/shape internal/ui/mend internal/ui/send",
 	"internal/ui/stream",
 	"internal/ui/kit",
+	"internal/ui/action",
 	"internal/app",
 	"internal/demo internal/draw",
 	coreBegins,

@@ -69,21 +69,21 @@ shot sort 142 42 "wait:3 hunks" n 1 "wait:1 hunk in 1 file" 1 "wait:2 hunks in 1
 	3 "wait:a makes 3 commits" m "wait:Message of tray C" "text:Name the board" C-s "wait:C  Name the board"
 shot message 142 42 "wait:3 hunks" m "wait:Message of tray A" "text:Give ships a berth that is deep enough" Enter Enter \
 	"text:Nordlicht touched ground at the Fish Steps on Sunday."
-shot fold 142 42 "wait:3 hunks" H "wait:joined by 1 hunk"
-shot sweep 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" L "wait:Take 3 lines out"
+shot home 142 42 "wait:3 hunks" H "wait:joined by 1 hunk"
+shot sweep 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" L "wait:Remove 3 lines"
 shot shape-before 142 42 "wait:3 hunks" "]" "wait:nothing planned yet"
 shot shape-after 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s \
 	"wait:from 2 5" j K K "wait:A   mooring depth" j j j j J "wait:9 commits, the content changes" k k k
 shot shape-split 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j j d "wait:its parts, in order" 1 "wait:1 hunk in 1 file"
 shot overlaps 142 42 "wait:3 hunks" "]" "wait:2 files +32" O "wait:files by commits" l l l
-shot shape-conflicts 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" o "wait:Where shall" text:origin/main Enter "wait:4 conflicts" j j j
-mending=("wait:3 hunks" "]" "wait:nothing planned yet" o "wait:Where shall" text:origin/main Enter "wait:4 conflicts" c "wait:entry 4 of 11")
+shot shape-conflicts 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" ")" "wait:go onto" text:origin/main Enter "wait:4 conflicts" j j j
+mending=("wait:3 hunks" "]" "wait:nothing planned yet" ")" "wait:go onto" text:origin/main Enter "wait:4 conflicts" "!" "wait:entry 4 of 11")
 shot mend 142 42 "${mending[@]}" j j j Space "wait:┃"
 shot mend-lock 142 42 "${mending[@]}" 2 "wait:entry 7 of 11" 1 "wait:region 1 of 12" 2 "wait:region 2 of 12"
 shot mend-delete 80 24 "${mending[@]}" 2 "wait:entry 7 of 11"
 shot send 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s "wait:from 2 5" \
 	a "wait:commits became" "]" "]" "wait:to be replaced" h j
-shot preflight 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "]" "wait:No conflict" "]" "wait:to send" P "wait:findings before sending"
+shot preflight 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "]" "wait:No conflict" "]" "wait:to send" "!" "wait:findings before sending"
 after() { (cd "$scratch/demo/colleague" && git fetch -q && git switch -q feature/berth-board && mkdir -p tide && echo "In minutes after the gauge." >tide/README.md &&
 	git add tide && GIT_AUTHOR_DATE="1778000000 +0200" GIT_COMMITTER_DATE="1778000000 +0200" git commit -q -m "Say which way the tide runs" && git push -q); }
 shot send-colleague 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" a "wait:commits became" "]" "]" "wait:to be replaced" \
@@ -92,7 +92,7 @@ comment() { (cd "$scratch/demo/work" && desk=$(git config bastel.review) && comm
 	curl -s -o /dev/null -d "commit=$commit" -d path=berth/depth.go -d "sign=%2B" -d line=14 -d "by=Oskar Brandt" --data-urlencode "text=Is this still needed? It prints on every call." "$desk/comment/feature/berth-board" &&
 	curl -s -o /dev/null -d "by=Mira Lund" -d approved=yes "$desk/verdict/feature/berth-board"); }
 desk=open shot read 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "]" "wait:No conflict" "]" "wait:to send" a "wait:The server said" Escape "wait:The remote has all" call:comment \
-	v "wait:0 of 11" v v v v "wait:3 of 11" R "wait:1 new comment" b "wait:Notes on" Enter "wait:Is this still needed"
+	v "wait:0 of 11" v v v v "wait:3 of 11" "\\;" "wait:receive" 1 "wait:1 new comment" "\\;" "wait:List all notes" 1 "wait:Notes on" Enter "wait:Is this still needed"
 prepare() { (cd "$scratch/demo/work" && git stash -q -u && git switch -q -c summer origin/main --no-track && mkdir -p docs && echo "Nine." >docs/hours.md && git add docs && git commit -q -m "Close at nine in summer"); }
 before=prepare shot land 142 42 "]" "wait:Close at nine" "]" "wait:No conflict" "]" "wait:A new branch there" V "wait:It moves forward" x "wait:deleted afterwards"
 shot help 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "?" "wait:Now holds the branch"

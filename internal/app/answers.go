@@ -67,7 +67,7 @@ func (a *App) Answers() ([]RememberedAnswer, error) {
 	}
 	var kept answersKept
 	if err := toml.Unmarshal(data, &kept); err != nil || kept.Format != answersFormat {
-		return nil, fmt.Errorf("the remembered answers in %s cannot be read; move the file away to begin anew: %w", path, errors.Join(err, errUnreadable))
+		return nil, fmt.Errorf("the remembered answers in %s cannot be read; move the file away to start afresh: %w", path, errors.Join(err, errUnreadable))
 	}
 	return kept.Answer, nil
 }

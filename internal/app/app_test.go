@@ -129,8 +129,8 @@ func TestMergesBecomeLinear(t *testing.T) {
 	assert.Len(t, plan.Sources, 2)
 	require.Len(t, plan.Extra, 1, "what was settled by hand is a commit of its own")
 	settled := f.Git("log", "-1", "--format=%B", plan.Extra[0].String())
-	assert.Contains(t, settled, "Settle what met in \"merge main\"")
-	assert.Contains(t, settled, "Settled by hand:\na")
+	assert.Contains(t, settled, "Resolve conflicts in \"merge main\"")
+	assert.Contains(t, settled, "Resolved by hand:\na")
 	forecast, err := a.Forecast(ctx, plan, nil)
 	require.NoError(t, err)
 	assert.Equal(t, replay.Conflict, forecast.Steps[0].Result, "the conflict that the merge settled is there again")
@@ -284,7 +284,7 @@ func TestApplyInALinkedWorktreeAndWithASubmodule(t *testing.T) {
 	assert.Equal(t, "1\n2\n3\n4\n", w.Read("a"))
 	main := open(t, f.Dir)
 	_, err = main.Undo(ctx)
-	assert.Contains(t, refusal(t, err), "nothing to take back", "each working tree has its own steps")
+	assert.Contains(t, refusal(t, err), "nothing to undo", "each working tree has its own steps")
 }
 
 func TestPostRewriteHears(t *testing.T) {

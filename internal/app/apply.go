@@ -130,7 +130,7 @@ func (a *App) guardShared(ctx context.Context, plan shape.Plan, f *replay.Foreca
 			return err
 		}
 		if at != nil {
-			return &Refusal{Reason: fmt.Sprintf("%s is shared, and the remote has the commit %s (%s). It is never pushed with force, so what comes out can only be sent under another name; and who builds on it would have it twice. Nothing was changed. Make a new commit instead, or say that you mean it: bastel apply --unlock %s.",
+			return &Refusal{Reason: fmt.Sprintf("%s is shared, and the remote has the commit %s (%s). It is never pushed with force, so what comes out can only be sent under another name; and whoever builds on it would get it twice. Nothing was changed. Make a new commit instead, or confirm it: bastel apply --unlock %s.",
 				plan.Branch, at.ID.Short(), at.Commit.Subject(), plan.Branch), Err: ErrSharedBranch}
 		}
 	}
@@ -145,7 +145,7 @@ func (a *App) guardShared(ctx context.Context, plan shape.Plan, f *replay.Foreca
 	if err != nil {
 		return err
 	}
-	return &Refusal{Reason: fmt.Sprintf("%s has the commit %s (%s) too. Who builds on it would have it twice. Nothing was changed. Make a new commit instead, or rewrite it by a plan and say that you mean it: bastel apply --published.",
+	return &Refusal{Reason: fmt.Sprintf("%s has the commit %s (%s) too. Whoever builds on it would get it twice. Nothing was changed. Make a new commit instead, or rewrite it by a plan and confirm it: bastel apply --published.",
 		strings.Join(names, ", "), at.ID.Short(), at.Commit.Subject()), Err: ErrPublished}
 }
 

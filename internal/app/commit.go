@@ -108,7 +108,7 @@ func (c *commitRun) read(ctx context.Context) (err error) {
 	}
 	for _, change := range c.changes {
 		if change.Conflict {
-			return refuse("%q is left unsettled by a merge. Settle it before you commit.", change.Path)
+			return refuse("%q is left unresolved by a merge. Resolve it before you commit.", change.Path)
 		}
 	}
 	return c.checkContent(ctx)
@@ -349,7 +349,7 @@ func (a *App) guardPublished(ctx context.Context, id repo.ID, anyway bool) error
 	if err != nil || len(names) == 0 {
 		return err
 	}
-	return &Refusal{Reason: fmt.Sprintf("%s has the commit %s already. Who builds on it would have it twice. Nothing was changed; say that you mean it with --published, or make a new commit.",
+	return &Refusal{Reason: fmt.Sprintf("%s has the commit %s already. Whoever builds on it would get it twice. Nothing was changed; confirm it with --published, or make a new commit.",
 		strings.Join(names, ", "), id.Short()), Err: ErrPublished}
 }
 

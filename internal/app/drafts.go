@@ -117,7 +117,7 @@ func (a *App) leftPlan(ctx context.Context, head repo.Head, text string) (PlanDr
 	grown, err := a.Repo.IsAncestor(ctx, file.Tip, head.Commit)
 	if err != nil || !grown || file.Branch != head.Branch() {
 		if err == nil {
-			err = refuse("The draft is for another state of the branch.")
+			err = refuse("The draft belongs to another state of the branch.")
 		}
 		return PlanDraft{}, err
 	}

@@ -54,7 +54,7 @@ func (a *App) SeamOf(ctx context.Context, plan shape.Plan) (draw.Seam, error) {
 				from = append(from, fmt.Sprint(slices.Index(plan.Sources, source)+1))
 			}
 		}
-		picture.Right = append(picture.Right, draw.Row{Mark: fmt.Sprint(i + 1), Title: title, Note: "from " + strings.Join(from, " ")})
+		picture.Right = append(picture.Right, draw.Row{Mark: shape.Letter(i), Title: title, Note: "from " + strings.Join(from, " ")})
 	}
 	return picture, nil
 }
@@ -151,7 +151,7 @@ func (a *App) seamOfEntry(ctx context.Context, e journal.Entry) (draw.Seam, erro
 		picture.Left = append(picture.Left, draw.Row{Mark: fmt.Sprint(i + 1), Title: s.Commit.Subject(), Note: s.ID.Short(), Faded: faded})
 	}
 	for i, s := range new {
-		picture.Right = append(picture.Right, draw.Row{Mark: fmt.Sprint(i + 1), Title: s.Commit.Subject(), Note: s.ID.Short()})
+		picture.Right = append(picture.Right, draw.Row{Mark: shape.Letter(i), Title: s.Commit.Subject(), Note: s.ID.Short()})
 	}
 	return picture, nil
 }

@@ -105,7 +105,7 @@ func (a *App) LastSent(ctx context.Context, remote string) (journal.Entry, send.
 		case c.Shared:
 			return e, c, refuse("%s is shared: others may build on what was sent. It is not taken back; send a commit that undoes it.", c.Branch)
 		case e.New != c.There:
-			return e, c, refuse("%s on %s is not at what you sent last any more: somebody built on it, or it was sent again. Nothing was changed.", c.Branch, c.Remote)
+			return e, c, refuse("%s on %s is no longer at what you sent last: somebody built on it, or it was sent again. Nothing was changed.", c.Branch, c.Remote)
 		}
 		return e, c, nil
 	}

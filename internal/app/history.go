@@ -10,9 +10,11 @@ import (
 	"bastel/internal/journal"
 	"bastel/internal/lanes"
 	"bastel/internal/repo"
+	"bastel/internal/send"
+	"bastel/internal/shape"
 )
 
-// HistoryOf is the picture of the current branch and its target before and after the last
+// HistoryOf is the picture of the current branch before and after the last
 // rewriting; or, where sent is set, as the remote has it and as it is here.
 func (a *App) HistoryOf(ctx context.Context, sent bool) (draw.History, error) {
 	if sent {
@@ -21,7 +23,7 @@ func (a *App) HistoryOf(ctx context.Context, sent bool) (draw.History, error) {
 			return draw.History{}, err
 		}
 		if s.There.IsZero() {
-			return draw.History{}, refuse("%s has no %s yet to hold against yours.", s.Remote, s.Branch)
+			return draw.History{}, refuse("%s has no %s yet to compare with yours.", s.Remote, s.Branch)
 		}
 		return a.history(ctx, s.Branch, s.There, s.Here, "on "+s.Remote, "here")
 	}
@@ -46,85 +48,87 @@ func (a *App) lastRewriting(ctx context.Context) (journal.Entry, error) {
 	return journal.Entry{}, refuse("Nothing was rewritten here yet.")
 }
 
+// history draws two lines from where they part, and ties each commit to what it became.
 func (a *App) history(ctx context.Context, branch string, old, new repo.ID, before, after string) (draw.History, error) {
-	picture := draw.History{Title: branch}
+	picture := draw.History{Title: branch, Before: draw.Line{Heading: before}, After: draw.Line{Heading: after}}
 	target, err := a.FindTarget(ctx, branch)
 	if err != nil {
 		return picture, err
 	}
-	if target.Name != "" {
-		picture.Subtitle = "and " + target.Name
-	}
-	base := old
-	for _, id := range []repo.ID{new, target.ID} {
-		if !id.IsZero() && !base.IsZero() {
-			if base, err = a.Repo.MergeBase(ctx, base, id); err != nil {
-				return picture, err
-			}
-		}
-	}
-	if picture.Before, err = a.line(ctx, before, branch, old, target, base); err != nil {
+	base, err := a.Repo.MergeBase(ctx, old, new)
+	if err != nil {
 		return picture, err
 	}
-	picture.After, err = a.line(ctx, after, branch, new, target, base)
-	return picture, err
+	if !base.IsZero() {
+		picture.Subtitle = "since " + base.Short()
+	}
+	var sides [2][]Source
+	for side, tip := range []repo.ID{old, new} {
+		if sides[side], err = a.rangeOf(ctx, base, tip); err != nil {
+			return picture, err
+		}
+	}
+	pairs, err := a.pairs(ctx, sides[0], sides[1])
+	if err != nil {
+		return picture, err
+	}
+	if picture.Before.Knots, err = a.knots(ctx, sides[0], target, func(n int) string { return fmt.Sprint(n + 1) }); err != nil {
+		return picture, err
+	}
+	if picture.After.Knots, err = a.knots(ctx, sides[1], target, shape.Letter); err != nil {
+		return picture, err
+	}
+	picture.Threads = threadsOf(sides[0], sides[1], pairs)
+	return picture, nil
 }
 
-// line lays out what a tip and its target have from where they part.
-func (a *App) line(ctx context.Context, heading, branch string, tip repo.ID, target Target, base repo.ID) (draw.Line, error) {
-	line := draw.Line{Heading: heading}
-	args := []string{"--topo-order", fmt.Sprintf("--max-count=%d", seriesLimit), tip.String()}
-	if !target.ID.IsZero() {
-		args = append(args, target.ID.String())
-	}
-	if !base.IsZero() {
-		args = append(args, "^"+base.String())
-	}
-	ids, err := a.Repo.RevList(ctx, args...)
-	if err != nil {
-		return line, err
-	}
-	if !base.IsZero() {
-		ids = append(ids, base) // where they part is shown too
-	}
-	sources, err := a.Sources(ctx, ids)
-	if err != nil {
-		return line, err
-	}
+// knots are the commits of a line; those of the branch alone have a mark.
+func (a *App) knots(ctx context.Context, line []Source, target Target, mark func(n int) string) ([]draw.Knot, error) {
 	own := map[repo.ID]bool{}
-	if !target.ID.IsZero() {
-		alone, err := a.Repo.Range(ctx, target.ID, tip)
+	if len(line) > 0 && !target.ID.IsZero() {
+		alone, err := a.Repo.Range(ctx, target.ID, line[len(line)-1].ID)
 		if err != nil {
-			return line, err
+			return nil, err
 		}
 		for _, id := range alone {
 			own[id] = true
 		}
 	}
-	parents := make([][]int, len(ids))
-	var trunks []int
-	for i, s := range sources {
-		note := s.ID.Short()
-		if s.ID == target.ID {
-			note = target.Name + "  " + note
+	var knots []draw.Knot
+	marks := 0
+	for _, s := range line {
+		knot := draw.Knot{Title: s.Commit.Subject(), Note: s.ID.Short(), Own: own[s.ID] || target.ID.IsZero()}
+		if knot.Own {
+			knot.Mark = mark(marks)
+			marks++
+		} else {
+			knot.Note = target.Name + "  " + knot.Note
 		}
-		if s.ID == tip {
-			note = branch + "  " + note
-		}
-		line.Knots = append(line.Knots, draw.Knot{Title: s.Commit.Subject(), Note: note, Own: own[s.ID] || target.ID.IsZero()})
-		if s.ID == target.ID {
-			trunks = append(trunks, i)
-		}
-		for _, parent := range s.Commit.Parents {
-			at := slices.Index(ids, parent)
-			if at < 0 {
-				at = lanes.Ends
+		knots = append(knots, knot)
+	}
+	return knots, nil
+}
+
+// threadsOf ties each commit to what it became, or ends its thread.
+func threadsOf(old, new []Source, pairs []send.Pairing) []lanes.Thread {
+	place := map[repo.ID]int{}
+	for i, s := range new {
+		place[s.ID] = i
+	}
+	var threads []lanes.Thread
+	for i, s := range old {
+		ends := true
+		for _, pair := range pairs {
+			if at, ok := place[pair.New]; ok && pair.Old == s.ID {
+				threads = append(threads, lanes.Thread{From: i, To: at})
+				ends = false
 			}
-			parents[i] = append(parents[i], at)
+		}
+		if ends {
+			threads = append(threads, lanes.Thread{From: i, To: lanes.Ends})
 		}
 	}
-	line.Graph = lanes.History(parents, trunks...)
-	return line, nil
+	return threads
 }
 
 // SeamOfSent is the picture of what the remote has, and what becomes of it.
@@ -134,23 +138,13 @@ func (a *App) SeamOfSent(ctx context.Context) (draw.Seam, error) {
 		return draw.Seam{}, err
 	}
 	picture := draw.Seam{Title: s.Branch, Subtitle: "on " + s.Remote + ", and as it will be there"}
-	place := map[repo.ID]int{}
 	for i, source := range s.Next {
-		place[source.ID] = i
-		picture.Right = append(picture.Right, draw.Row{Mark: fmt.Sprint(i + 1), Title: source.Commit.Subject(), Note: source.ID.Short()})
+		picture.Right = append(picture.Right, draw.Row{Mark: shape.Letter(i), Title: source.Commit.Subject(), Note: source.ID.Short()})
 	}
+	picture.Threads = threadsOf(s.Now, s.Next, s.Pairs)
 	for i, source := range s.Now {
-		row := draw.Row{Mark: fmt.Sprint(i + 1), Title: source.Commit.Subject(), Note: source.ID.Short(), Faded: true}
-		for _, pair := range s.Pairs {
-			if at, ok := place[pair.New]; ok && pair.Old == source.ID {
-				picture.Threads = append(picture.Threads, lanes.Thread{From: i, To: at})
-				row.Faded = false
-			}
-		}
-		if row.Faded {
-			picture.Threads = append(picture.Threads, lanes.Thread{From: i, To: lanes.Ends})
-		}
-		picture.Left = append(picture.Left, row)
+		gone := slices.Contains(picture.Threads, lanes.Thread{From: i, To: lanes.Ends})
+		picture.Left = append(picture.Left, draw.Row{Mark: fmt.Sprint(i + 1), Title: source.Commit.Subject(), Note: source.ID.Short(), Faded: gone})
 	}
 	return picture, nil
 }

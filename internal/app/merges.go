@@ -63,9 +63,9 @@ func (a *App) settledBy(ctx context.Context, id repo.ID, c *repo.Commit) (repo.I
 	if err != nil || auto == c.Tree {
 		return repo.ID{}, err
 	}
-	text := fmt.Sprintf("Settle what met in %q\n", c.Subject())
+	text := fmt.Sprintf("Resolve conflicts in %q\n", c.Subject())
 	if len(conflicts) > 0 {
-		text += "\nSettled by hand:\n"
+		text += "\nResolved by hand:\n"
 		for _, conflict := range conflicts {
 			text += conflict.Path + "\n"
 		}

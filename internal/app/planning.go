@@ -211,7 +211,7 @@ func (a *App) planOf(ctx context.Context, file shape.File, head repo.Head) (shap
 	case file.Branch != head.Branch():
 		return none, refuse("The plan is for the branch %s, and you are on %s. Switch to it first.", file.Branch, head.Branch())
 	case file.Tip != head.Commit:
-		return none, refuse("%s has moved since the plan was made: from %s to %s. Make the plan anew.", file.Branch, file.Tip.Short(), head.Commit.Short())
+		return none, refuse("%s has moved since the plan was made: from %s to %s. Make a new plan.", file.Branch, file.Tip.Short(), head.Commit.Short())
 	}
 	base := repo.ID{}
 	if !file.BaseIsRoot() {

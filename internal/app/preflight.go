@@ -66,7 +66,7 @@ func (a *App) blocked(ctx context.Context) error {
 	}
 	for _, item := range items {
 		if item.Level == send.Block {
-			return refuse("The preflight blocks it: %s. Nothing was sent. Mend it, or change the settings of the preflight.", item.Message)
+			return refuse("The preflight blocks it: %s. Nothing was sent. Fix it, or change the settings of the preflight.", item.Message)
 		}
 	}
 	return nil

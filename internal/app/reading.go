@@ -143,7 +143,7 @@ func (a *App) readBook() (review.Book, error) {
 	}
 	book, err := review.Parse(data)
 	if err != nil {
-		return book, fmt.Errorf("read %s (move the file away to begin anew): %w", path, err)
+		return book, fmt.Errorf("read %s (move the file away to start afresh): %w", path, err)
 	}
 	return book, nil
 }
@@ -248,7 +248,7 @@ func (a *App) NoteOn(ctx context.Context, commit, path string, line int, text st
 	return a.AddNote(head.Branch(), review.AnchorOf(series[0], at), text)
 }
 
-// SettleNote says of a note that it is settled, or open again.
+// SettleNote says of a note that it is done, or open again.
 func (a *App) SettleNote(number int, settled bool) error {
 	return a.changeNote(number, func(n *review.Note) { n.Settled = settled })
 }

@@ -6,7 +6,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -14,6 +13,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/draw"
+	"bastel/internal/lanes"
 	"bastel/internal/review"
 	"bastel/test/fixture"
 )
@@ -125,18 +125,19 @@ func TestNotesOfALinkedWorktree(t *testing.T) {
 	assert.ErrorContains(t, err, "move the file away")
 }
 
-// TestHistories: pictures of branches of every shape, the trunk at the left.
+// TestHistories: before and after as two lines, oldest first, each commit tied to what it
+// became; what is the target's bears no mark, and before shows nothing that came later.
 func TestHistories(t *testing.T) {
 	for name, test := range map[string]struct {
-		prepare func(f *fixture.Repo)
-		before  []string // titles, the newest first
-		own     int      // of them the branch's own
+		prepare       func(f *fixture.Repo)
+		onto          string
+		before, after []string
+		threads       []lanes.Thread
 	}{
-		"rewritten":        {func(f *fixture.Repo) {}, []string{"three", "two", "one", "base"}, 3},
-		"without a target": {func(f *fixture.Repo) { f.Git("branch", "-D", "main") }, []string{"three", "two", "one", "base"}, 4},
-		"the target moved on": {func(f *fixture.Repo) {
+		"rewritten": {func(f *fixture.Repo) {}, "", []string{"1 one", "2 two", "3 three"}, []string{"A one, reworded", "B two", "C three"}, []lanes.Thread{{From: 0, To: 0}, {From: 1, To: 1}, {From: 2, To: 2}}},
+		"onto a target that moved on": {func(f *fixture.Repo) {
 			f.Git("branch", "-f", "main", f.Git("commit-tree", "-p", "main", "-m", "later", "main^{tree}"))
-		}, []string{"later", "three", "two", "one", "base"}, 3},
+		}, "main", []string{"1 one", "2 two", "3 three"}, []string{" later", "A one, reworded", "B two", "C three"}, []lanes.Thread{{From: 0, To: 1}, {From: 1, To: 2}, {From: 2, To: 3}}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := branch(t)
@@ -144,24 +145,21 @@ func TestHistories(t *testing.T) {
 			a := open(t, f.Dir)
 			_, err := a.HistoryOf(ctx, false)
 			assert.Contains(t, refusal(t, err), "Nothing was rewritten")
-			plan, err := a.NewPlan(ctx, "", "")
+			plan, err := a.NewPlan(ctx, test.onto, "")
 			require.NoError(t, err)
 			_, err = a.Apply(ctx, plan.Reword(0, "one, reworded\n"), app.OwnOnly, nil)
 			require.NoError(t, err)
 			picture, err := a.HistoryOf(ctx, false)
 			require.NoError(t, err)
-			var titles []string
-			own := 0
-			for _, k := range picture.Before.Knots {
-				titles = append(titles, k.Title)
-				if k.Own {
-					own++
+			list := func(line draw.Line) (titles []string) {
+				for _, k := range line.Knots {
+					titles = append(titles, k.Mark+" "+k.Title)
 				}
+				return titles
 			}
-			assert.ElementsMatch(t, test.before, titles)
-			assert.Equal(t, test.own, own)
-			assert.Equal(t, "base", titles[len(titles)-1])
-			assert.Contains(t, picture.After.Knots[slices.IndexFunc(picture.After.Knots, func(k draw.Knot) bool { return strings.HasPrefix(k.Note, "feature") })].Note, "feature  ")
+			assert.Equal(t, test.before, list(picture.Before))
+			assert.Equal(t, test.after, list(picture.After))
+			assert.Equal(t, test.threads, picture.Threads)
 			_, err = a.HistoryOf(ctx, true)
 			assert.Error(t, err, "no remote")
 		})

@@ -53,7 +53,7 @@ func (a *App) ReceiveReview(ctx context.Context) (Received, error) {
 		return got, err
 	}
 	if address == "" {
-		return got, refuse("No review service is set. Name one that speaks as the demo's does: git config bastel.review ADDRESS.")
+		return got, refuse("No review service is set. Set a compatible service: git config bastel.review ADDRESS. The demo has one.")
 	}
 	answer, err := askService(ctx, address, head.Branch())
 	if err != nil {

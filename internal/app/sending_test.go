@@ -101,7 +101,7 @@ func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
 	assert.Equal(t, "origin/feature has 1 new commit.", came[0].Says())
 	s, err := a.SendSeries(ctx, true)
 	require.NoError(t, err)
-	assert.ErrorContains(t, s.Verdict(), "neither have nor rewrote")
+	assert.ErrorContains(t, s.Verdict(), "that you don't have")
 	assert.Equal(t, theirs, s.NotYours[0].String())
 
 	plan, err = a.NewPlan(ctx, "", "")

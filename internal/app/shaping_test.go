@@ -209,11 +209,11 @@ func TestWhatOthersMayBuildOnIsGuarded(t *testing.T) {
 	f.Write("a", "one!\n2\n3\n4\n5\n6\n7\n8\nnine\n")
 	homes, err := a.FindHomes(ctx, tray.Loose, nil, tray.Plain)
 	require.NoError(t, err)
-	move := []app.FoldMove{{Word: homes.Homes[0].Piece.Word(), Home: homes.Homes[0].Commit}}
-	_, err = a.Fold(ctx, tray.Loose, tray.Plain, move)
+	move := []app.HomeMove{{Word: homes.Homes[0].Piece.Word(), Home: homes.Homes[0].Commit}}
+	_, err = a.SendHome(ctx, tray.Loose, tray.Plain, move)
 	require.ErrorIs(t, err, app.ErrPublished)
 	f.Git("update-ref", "-d", "refs/remotes/origin/release")
-	_, err = a.Fold(ctx, tray.Loose, tray.Plain, move)
+	_, err = a.SendHome(ctx, tray.Loose, tray.Plain, move)
 	require.NoError(t, err)
 	assert.Equal(t, f.Git("rev-parse", "feature~1"), f.Git("rev-parse", "below"))
 	_, err = a.Undo(ctx)
@@ -263,7 +263,7 @@ func TestSharedBranchesAreUnlockedByName(t *testing.T) {
 				}
 				_, err = a.Apply(ctx, plan.Reword(0, "other\n"), consent, nil)
 				require.ErrorIs(t, err, app.ErrSharedBranch)
-				assert.Contains(t, refusal(t, err), "can only be sent under another name; and who builds on it would have it twice")
+				assert.Contains(t, refusal(t, err), "can only be sent under another name; and whoever builds on it would get it twice")
 			}
 			consent := app.OwnOnly
 			if test.guarded {

@@ -74,11 +74,11 @@ func TestRewrittenCommitsAreSignedAnew(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []bool{true, true, true, true}, verified(f))
 
-	// Folding and sweeping rewrite too.
-	f.Write("new", "n\nm, folded\n")
+	// Sending home and sweeping rewrite too.
+	f.Write("new", "n\nm, joined\n")
 	homes, err := a.FindHomes(ctx, tray.Loose, nil, tray.Plain)
 	require.NoError(t, err)
-	_, err = a.Fold(ctx, tray.Loose, tray.Plain, []app.FoldMove{{Word: homes.Homes[0].Piece.Word(), Home: homes.Homes[0].Commit}})
+	_, err = a.SendHome(ctx, tray.Loose, tray.Plain, []app.HomeMove{{Word: homes.Homes[0].Piece.Word(), Home: homes.Homes[0].Commit}})
 	require.NoError(t, err)
 	assert.Equal(t, []bool{true, true, true, true}, verified(f))
 	assert.Empty(t, f.Git("status", "--porcelain"))

@@ -90,7 +90,7 @@ func (a *App) SweepBranch(ctx context.Context, dry bool) (Swept, error) {
 	if err != nil {
 		return Swept{}, err
 	}
-	head, sources, err := a.foldRange(ctx)
+	head, sources, err := a.ownRange(ctx)
 	if err != nil || len(sources) == 0 {
 		return Swept{}, err
 	}

@@ -27,9 +27,9 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 		return none, err
 	}
 	state := journal.StateOf(entries, a.Repo.GitDir())
-	list, nothing := state.Done, "There is nothing to take back."
+	list, nothing := state.Done, "There is nothing to undo."
 	if kind == journal.Redo {
-		list, nothing = state.Undone, "There is nothing to do again."
+		list, nothing = state.Undone, "There is nothing to redo."
 	}
 	if len(list) == 0 {
 		return none, refuse("%s", nothing)
@@ -69,7 +69,7 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 	}
 	reflog := fmt.Sprintf("%s: %s", kind, entry.Title)
 	switch entry.Kind {
-	case journal.Commit, journal.Uncommit, journal.Fold, journal.Sort:
+	case journal.Commit, journal.Loosen, journal.Home, journal.Sort:
 		// The working tree, and of tray A by itself the index too, keep what the
 		// commit held: it is staged again.
 		a.sorting.Lock()

@@ -56,7 +56,7 @@ func (a *App) Waiting(ctx context.Context) (*Waiting, error) {
 		}
 		return t.waiting, nil
 	}
-	w := &Waiting{objects: a.Repo.NewOverlay(), stages: stages, merged: map[string]repo.Entry{}, Matter: Matter{Title: "what was put aside, and waits in the working tree", First: mend.Left}}
+	w := &Waiting{objects: a.Repo.NewOverlay(), stages: stages, merged: map[string]repo.Entry{}, Matter: Matter{Title: "a stash that waits in the working tree", First: mend.Left}}
 	if busy {
 		w.Operation, w.Finish = op.Name, op.Finish
 		w.Title = "a " + op.Name + " that waits in the working tree"
@@ -172,7 +172,7 @@ func (a *App) waitingSides(ctx context.Context, w *Waiting) (sides [2]waitingSid
 	if head.Ref != "" {
 		here = "your branch " + head.Branch()
 	}
-	sides = [2]waitingSide{{name: here, tip: head.Commit}, {name: "what was put aside"}}
+	sides = [2]waitingSide{{name: here, tip: head.Commit}, {name: "the stash"}}
 	for _, known := range []struct{ file, name string }{
 		{repo.MergeHead, "what is merged"}, {repo.RebaseHead, "your commit"}, {repo.CherryPickHead, "the commit that is taken"}, {repo.RevertHead, "what was before the commit"},
 	} {
@@ -245,7 +245,7 @@ func (a *App) SettleWaiting(ctx context.Context, w *Waiting) ([]string, error) {
 		}
 		paths, left, err := a.TakeLoose(ctx, w.Taking)
 		if err == nil && left != nil {
-			err = refuse("More has met: %s to answer. Nothing was changed yet.", Count(left.Open(), "place"))
+			err = refuse("New conflicts: %s to answer. Nothing was changed yet.", Count(left.Open(), "place"))
 		}
 		return paths, err
 	}
@@ -266,7 +266,7 @@ func (a *App) SettleWaiting(ctx context.Context, w *Waiting) ([]string, error) {
 		entries = append(entries, edits...)
 	}
 	if len(entries) == 0 {
-		return nil, refuse("No file is answered whole yet.")
+		return nil, refuse("No file is fully answered yet.")
 	}
 	for i := range entries {
 		if err := a.storeBlob(ctx, w.objects, &entries[i]); err != nil {
@@ -332,7 +332,7 @@ func (a *App) settlePaths(ctx context.Context, stages []repo.Stage, entries []re
 		}
 	}
 	if len(entries) == 0 {
-		return nil, refuse("All of it is settled already.")
+		return nil, refuse("Everything is resolved already.")
 	}
 	slices.SortFunc(entries, func(x, y repo.IndexEntry) int { return strings.Compare(x.Path, y.Path) })
 	var paths []string
@@ -359,7 +359,7 @@ func (a *App) settlePaths(ctx context.Context, stages []repo.Stage, entries []re
 	}
 	entry.Title = "settled " + paths[0]
 	if n := len(paths); n > 1 {
-		entry.Title = fmt.Sprintf("settled %d files", n)
+		entry.Title = fmt.Sprintf("resolved %d files", n)
 	}
 	for _, e := range entries {
 		entry.Index = append(entry.Index, journal.File{Path: []byte(e.Path), AfterMode: e.Mode, After: e.ID})
@@ -376,9 +376,9 @@ func (a *App) settlePaths(ctx context.Context, stages []repo.Stage, entries []re
 	return paths, a.Repo.UpdateIndex(ctx, entries)
 }
 
-// DeclareSettled takes files as they lie in the working tree for settled. It refuses
+// MarkResolved marks files of the working tree as resolved, as they are. It refuses
 // while marker lines stand in them, unless they are meant.
-func (a *App) DeclareSettled(ctx context.Context, paths []string, meant bool) error {
+func (a *App) MarkResolved(ctx context.Context, paths []string, meant bool) error {
 	a.sorting.Lock()
 	defer a.sorting.Unlock()
 	stages, err := a.Repo.Unmerged(ctx)
@@ -388,7 +388,7 @@ func (a *App) DeclareSettled(ctx context.Context, paths []string, meant bool) er
 	changes := make([]repo.Change, len(paths))
 	for i, path := range paths {
 		if !slices.ContainsFunc(stages, func(s repo.Stage) bool { return s.Path == path }) {
-			return refuse("%q is not unsettled.", path)
+			return refuse("%q has no conflict.", path)
 		}
 		changes[i] = repo.Change{Path: path, IndexMode: repo.ModeFile}
 	}
@@ -405,7 +405,7 @@ func (a *App) DeclareSettled(ctx context.Context, paths []string, meant bool) er
 			return err
 		}
 		if lines := (mend.State{}).Markers(f.Data, rule.MarkerSize); len(lines) > 0 && !meant {
-			return &Refusal{Reason: fmt.Sprintf("Markers of the conflict stand in %q, in line %d for one. Settle it first, or say that they are meant.", paths[i], lines[0]), Err: ErrMarkers}
+			return &Refusal{Reason: fmt.Sprintf("There are conflict markers in %q, in line %d for one. Resolve it first, or say that they are intended.", paths[i], lines[0]), Err: ErrMarkers}
 		}
 		entries[i] = repo.IndexEntry{Path: paths[i], Mode: f.Mode}
 		if f.Mode == repo.ModeNone {
@@ -484,7 +484,7 @@ func (a *App) MergeDraft(ctx context.Context) (string, error) {
 		return text, nil
 	}
 	slices.Sort(paths)
-	return text + "\nSettled by hand:\n" + strings.Join(paths, "\n") + "\n", nil
+	return text + "\nResolved by hand:\n" + strings.Join(paths, "\n") + "\n", nil
 }
 
 // FinishMerge makes the commit of a merge that waits, through the repository's hooks.
@@ -508,7 +508,7 @@ func (a *App) FinishMerge(ctx context.Context, message string) (Made, error) {
 		return made, err
 	}
 	if len(stages) > 0 {
-		return made, refuse("%q is not settled yet.", stages[0].Path)
+		return made, refuse("%q is not resolved yet.", stages[0].Path)
 	}
 	head, err := a.Repo.Head(ctx)
 	if err != nil {

@@ -104,12 +104,30 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 		},
 	}
 	root.CompletionOptions.HiddenDefaultCmd = true
-	root.PersistentFlags().StringVarP(&c.dir, "dir", "C", ".", "the folder whose repository is meant")
+	root.PersistentFlags().StringVarP(&c.dir, "dir", "C", ".", "the folder of the repository")
 	root.PersistentFlags().BoolVar(&c.json, "json", false, "answer with one JSON document")
-	root.AddCommand(c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.uncommit(),
-		c.fold(), c.sweep(), c.check(), c.plan(), c.forecast(), c.mend(), c.answers(), c.take(), c.apply(), c.overlap(), c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.compare(), c.patches(), c.request(), c.land(),
+	root.AddCommand(c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.loosen(),
+		c.home(), c.sweep(), c.check(), c.plan(), c.forecast(), c.mend(), c.answers(), c.take(), c.apply(), c.overlap(), c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.compare(), c.patches(), c.request(), c.land(),
 		c.journal(), c.undo(), c.redo(), c.demo())
+	root.AddCommand(c.former("uncommit", c.loosen()), c.former("fold", c.home()))
 	return root
+}
+
+// former gives a command under a name that it had before, for one release.
+func (c *command) former(name string, cmd *cobra.Command) *cobra.Command {
+	now, run := cmd.Name(), cmd.RunE
+	cmd.Use = name + strings.TrimPrefix(cmd.Use, now)
+	cmd.Hidden = true
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		c.renamed(name, now)
+		return run(cmd, args)
+	}
+	return cmd
+}
+
+// renamed says that a word of the command line is another one now.
+func (c *command) renamed(before, now string) {
+	fmt.Fprintf(c.stderr, "bastel: %s is called %s now; the old name goes with the next release\n", before, now)
 }
 
 // run wraps a command that works on an open repository.

@@ -28,11 +28,11 @@ func (c *command) journal() *cobra.Command {
 }
 
 func (c *command) undo() *cobra.Command {
-	return c.stepper("undo", "Take the last commit or rewriting back", (*app.App).Undo)
+	return c.stepper("undo", "Undo the last commit, rewriting or other step", (*app.App).Undo)
 }
 
 func (c *command) redo() *cobra.Command {
-	return c.stepper("redo", "Do again what was taken back last", (*app.App).Redo)
+	return c.stepper("redo", "Redo what was undone last", (*app.App).Redo)
 }
 
 func (c *command) stepper(use, short string, step func(*app.App, context.Context) (journal.Entry, error)) *cobra.Command {

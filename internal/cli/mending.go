@@ -21,9 +21,9 @@ import (
 
 // mendFlags are what the command mend can be told.
 type mendFlags struct {
-	answers, texts, settled []string
-	meant, finish, write    bool
-	message                 string
+	answers, texts, resolved, settled []string
+	meant, finish, write              bool
+	message                           string
 }
 
 func (c *command) mend() *cobra.Command {
@@ -41,20 +41,26 @@ nothing stands for neither side. In a plan, left is the series so far and right
 the commit; in the working tree, left is what you have and right what came.`,
 		Args: cobra.MaximumNArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			if len(flags.settled) > 0 {
+				flags.resolved = append(flags.resolved, flags.settled...)
+				c.renamed("--settled", "--resolved")
+			}
 			if len(args) == 0 {
 				return c.mendWaiting(ctx, a, flags)
 			}
-			if flags.finish || len(flags.settled) > 0 {
-				return fmt.Errorf("%w: --finish and --settled are for the working tree", errUsage)
+			if flags.finish || len(flags.resolved) > 0 {
+				return fmt.Errorf("%w: --finish and --resolved are for the working tree", errUsage)
 			}
 			return c.mendPlan(ctx, a, args[0], flags)
 		}),
 	}
 	cmd.Flags().StringArrayVar(&flags.answers, "answer", nil, "KEY=SIDES: an answer by sides and lines")
 	cmd.Flags().StringArrayVar(&flags.texts, "text", nil, "KEY=FILE: an answer by the text in a file")
-	cmd.Flags().StringArrayVar(&flags.settled, "settled", nil, "a path whose working file is settled as it lies there")
-	cmd.Flags().BoolVar(&flags.meant, "meant", false, "lines that look like markers of a conflict are meant")
-	cmd.Flags().BoolVar(&flags.write, "write", false, "write what is answered whole, by remembered answers too, into the working files and the index")
+	cmd.Flags().StringArrayVar(&flags.resolved, "resolved", nil, "a path to mark as resolved, with its working file as it is")
+	cmd.Flags().StringArrayVar(&flags.settled, "settled", nil, "the former name of --resolved")
+	cmd.Flags().MarkHidden("settled")
+	cmd.Flags().BoolVar(&flags.meant, "meant", false, "lines that look like conflict markers are intended")
+	cmd.Flags().BoolVar(&flags.write, "write", false, "write the files that are fully answered, by remembered answers too, and mark them as resolved in the index")
 	cmd.Flags().BoolVar(&flags.finish, "finish", false, "make the commit of a merge that waits")
 	cmd.Flags().StringVarP(&flags.message, "message", "m", "", "its message; default: the draft, with what had conflicted")
 	return cmd
@@ -102,8 +108,8 @@ func (c *command) writePlan(ctx context.Context, a *app.App, plan shape.Plan) er
 }
 
 func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) error {
-	if len(flags.settled) > 0 {
-		if err := a.DeclareSettled(ctx, flags.settled, flags.meant); err != nil {
+	if len(flags.resolved) > 0 {
+		if err := a.MarkResolved(ctx, flags.resolved, flags.meant); err != nil {
 			return err
 		}
 	}
@@ -131,8 +137,8 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 			return err
 		}
 	}
-	for _, path := range append(flags.settled, paths...) {
-		fmt.Fprintf(c.stderr, "bastel: settled %s\n", safe.Line(path))
+	for _, path := range append(flags.resolved, paths...) {
+		fmt.Fprintf(c.stderr, "bastel: resolved %s\n", safe.Line(path))
 	}
 	if flags.finish {
 		return c.finishMerge(ctx, a, flags.message)
@@ -144,7 +150,7 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 	case w.Open() == 0 && w.Settles():
 		fmt.Fprintln(c.stderr, "bastel: everything is answered; --write puts it into the files")
 	case w.Open() == 0 && w.Finish != "":
-		fmt.Fprintf(c.stderr, "bastel: everything is settled; it is finished with %s\n", w.Finishing())
+		fmt.Fprintf(c.stderr, "bastel: everything is resolved; finish it with %s\n", w.Finishing())
 	}
 	return c.listMatters([]app.Matter{w.Matter})
 }
@@ -190,7 +196,7 @@ func (f mendFlags) given(matters []app.Matter) (given []mend.Given, err error) {
 					found = true
 					if answer.Own != nil && !f.meant {
 						if lines := file.Markers(answer.Own, file.MarkerSize); len(lines) > 0 {
-							return nil, &app.Refusal{Reason: fmt.Sprintf("Line %d of %s looks like a marker of a conflict. Settle it first, or say --meant.", lines[0], value), Err: app.ErrMarkers}
+							return nil, &app.Refusal{Reason: fmt.Sprintf("Line %d of %s looks like a conflict marker. Resolve it first, or say --meant.", lines[0], value), Err: app.ErrMarkers}
 						}
 					}
 					given = append(given, q.Give(answer))
@@ -309,7 +315,7 @@ func (c *command) take() *cobra.Command {
 		Use:   "take COMMIT...",
 		Short: "Bring what commits from elsewhere change into the working files, as loose changes",
 		Long: `Bring what commits from elsewhere change into the working files, as loose
-changes, to be reviewed and sorted. If something meets there nothing is changed:
+changes, to be reviewed and sorted. If there are conflicts nothing is changed:
 mend lists it and takes the answers. As further commits: plan --take.`,
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			if stop {
@@ -327,7 +333,7 @@ mend lists it and takes the answers. As further commits: plan --take.`,
 				return err
 			}
 			if waiting != nil {
-				fmt.Fprintln(c.stderr, "bastel: something meets what you have, and nothing was changed yet; answer it with bastel mend, or stop with bastel take --stop")
+				fmt.Fprintln(c.stderr, "bastel: there are conflicts with what you have, and nothing was changed yet; answer it with bastel mend, or stop with bastel take --stop")
 				return c.listMatters([]app.Matter{waiting.Matter})
 			}
 			return c.answer(map[string]any{"changed": paths}, func(w io.Writer) {
@@ -346,7 +352,7 @@ func (c *command) answers() *cobra.Command {
 	var all bool
 	cmd := &cobra.Command{
 		Use:   "answers [--forget KEY]... [--forget-all]",
-		Short: "List the answers to conflicts that come back by themselves, or forget some",
+		Short: "List the answers to conflicts that come back automatically, or forget some",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(_ context.Context, a *app.App, _ []string) error {
 			if all || len(forget) > 0 {

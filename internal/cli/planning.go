@@ -43,7 +43,7 @@ func (c *command) plan() *cobra.Command {
 			return c.writePlan(ctx, a, plan)
 		}),
 	}
-	cmd.Flags().StringVar(&onto, "onto", "", "where the series shall go; default: it stays where it begins")
+	cmd.Flags().StringVar(&onto, "onto", "", "what the series goes onto; default: it stays where it begins")
 	cmd.Flags().StringArrayVar(&take, "take", nil, "a commit from elsewhere, as a further entry")
 	cmd.Flags().StringVar(&merged, "merge", "", "a branch to be merged at the end; the linear way is --onto")
 	cmd.Flags().StringVar(&branch, "branch", "", "a branch that need not be checked out; default: the current one")
@@ -204,7 +204,7 @@ func (c *command) apply() *cobra.Command {
 			})
 		}),
 	}
-	cmd.Flags().StringVar(&unlock, "unlock", "", "the shared branch that is rewritten all the same, by its name: who builds on it would have its commits twice")
+	cmd.Flags().StringVar(&unlock, "unlock", "", "the shared branch that is rewritten all the same, by its name: whoever builds on it would get its commits twice")
 	cmd.Flags().BoolVar(&published, "published", false, "go on although another branch of a remote has a commit that is rewritten")
 	return cmd
 }
@@ -318,6 +318,6 @@ func (c *command) suggest() *cobra.Command {
 			})
 		}),
 	}
-	cmd.Flags().StringVar(&onto, "onto", "", "where the series shall go: what conflicts there counts too")
+	cmd.Flags().StringVar(&onto, "onto", "", "what the series goes onto: conflicts there count too")
 	return cmd
 }

@@ -63,7 +63,7 @@ they were read. What was read stays read through a rewriting, as long as it is t
 			})
 		}),
 	}
-	cmd.Flags().BoolVar(&not, "not", false, "note that they were not read after all")
+	cmd.Flags().BoolVar(&not, "not", false, "they were not read after all")
 	return cmd
 }
 
@@ -96,10 +96,10 @@ func (c *command) note() *cobra.Command {
 
 func (c *command) notes() *cobra.Command {
 	var file string
-	var settle, reopen, drop int
+	var finish, settle, reopen, drop int
 	cmd := &cobra.Command{
-		Use:   "notes [-o FILE] [--settle N | --reopen N | --drop N]",
-		Short: "List the notes on the branch as Markdown, or settle one",
+		Use:   "notes [-o FILE] [--done N | --reopen N | --drop N]",
+		Short: "List the notes on the branch as Markdown, or mark one as done",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			done := func(number int, word string, err error) error {
@@ -108,9 +108,13 @@ func (c *command) notes() *cobra.Command {
 				}
 				return c.answer(map[string]any{"number": number, "result": word}, func(w io.Writer) { fmt.Fprintf(w, "note %d: %s\n", number, word) })
 			}
+			if settle != 0 {
+				finish = settle
+				c.renamed("--settle", "--done")
+			}
 			switch {
-			case settle != 0:
-				return done(settle, "settled", a.SettleNote(settle, true))
+			case finish != 0:
+				return done(finish, "done", a.SettleNote(finish, true))
 			case reopen != 0:
 				return done(reopen, "open", a.SettleNote(reopen, false))
 			case drop != 0:
@@ -134,10 +138,12 @@ func (c *command) notes() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVarP(&file, "output", "o", "", "the file to write; default: standard output")
-	cmd.Flags().IntVar(&settle, "settle", 0, "the note of this number is settled")
+	cmd.Flags().IntVar(&finish, "done", 0, "the note of this number is done")
+	cmd.Flags().IntVar(&settle, "settle", 0, "the former name of --done")
+	cmd.Flags().MarkHidden("settle")
 	cmd.Flags().IntVar(&reopen, "reopen", 0, "it is open again")
-	cmd.Flags().IntVar(&drop, "drop", 0, "take it away")
-	cmd.MarkFlagsMutuallyExclusive("settle", "reopen", "drop", "output")
+	cmd.Flags().IntVar(&drop, "drop", 0, "delete it")
+	cmd.MarkFlagsMutuallyExclusive("done", "settle", "reopen", "drop", "output")
 	return cmd
 }
 

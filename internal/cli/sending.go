@@ -68,7 +68,7 @@ func (c *command) send() *cobra.Command {
 	cmd.Flags().BoolVar(&back, "take-back", false, "put the remote's branch back to where it was before the last push, if nobody built on it")
 	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "only say what would happen")
 	cmd.Flags().StringVar(&remote, "remote", "", "where to; default: branch.NAME.pushRemote, remote.pushDefault, the upstream's remote, origin")
-	cmd.Flags().StringArrayVar(&options, "option", nil, "hand an option to the server's hooks; may be given several times")
+	cmd.Flags().StringArrayVar(&options, "option", nil, "pass an option to the server's hooks; may be given several times")
 	cmd.Flags().BoolVar(&stack, "stack", false, "send the branches that sit on commits of this one along, all or none")
 	return cmd
 }

@@ -43,7 +43,7 @@ func (c *command) trays() *cobra.Command {
 				trays = append(trays, d)
 			}
 			for _, path := range board.Lost {
-				fmt.Fprintf(c.stderr, "bastel: not all that a tray held of %s is there any more; what is left of it is loose\n", safe.Line(path))
+				fmt.Fprintf(c.stderr, "bastel: part of what a tray held of %s is gone; what is left of it is loose\n", safe.Line(path))
 			}
 			return c.answer(map[string]any{"trays": trays, "lost": append([]string{}, board.Lost...)}, func(w io.Writer) {
 				for _, t := range trays {
@@ -89,7 +89,7 @@ func (c *command) amend() *cobra.Command {
 	var without bool
 	cmd := &cobra.Command{
 		Use:   "amend [-m TEXT] [--author \"NAME <ADDRESS>\"]",
-		Short: "Make the last commit anew: what is staged joins it, and the message or author may change",
+		Short: "Change the last commit: add what is staged, or change its message or author",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			am.Message, am.Content = strings.Join(messages, "\n\n"), !without
@@ -108,24 +108,24 @@ func (c *command) amend() *cobra.Command {
 	return cmd
 }
 
-func (c *command) uncommit() *cobra.Command {
+func (c *command) loosen() *cobra.Command {
 	var intoTrays bool
 	cmd := &cobra.Command{
-		Use:   "uncommit COMMIT [--trays]",
-		Short: "Take the commits from COMMIT on back: they become loose changes, or trays",
-		Long: `Take the commits from COMMIT to the last one back. What they changed becomes loose,
-or with --trays one tray for each, with its message. The working tree stays as it is.`,
+		Use:   "loosen COMMIT [--trays]",
+		Short: "Make the commits from COMMIT on loose changes again, or trays",
+		Long: `Make the commits from COMMIT to the last one loose again: what they changed becomes loose
+changes, or with --trays one tray for each, with its message. The working tree stays as it is.`,
 		Args: cobra.ExactArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			id, err := a.CommitNamed(ctx, args[0])
 			if err != nil {
 				return err
 			}
-			n, err := a.Uncommit(ctx, id, intoTrays)
+			n, err := a.Loosen(ctx, id, intoTrays)
 			if err != nil {
 				return err
 			}
-			return c.answer(map[string]int{"commits": n}, func(w io.Writer) { fmt.Fprintln(w, app.Count(n, "commit"), "taken back") })
+			return c.answer(map[string]int{"commits": n}, func(w io.Writer) { fmt.Fprintln(w, app.Count(n, "commit"), "loosened") })
 		}),
 	}
 	cmd.Flags().BoolVar(&intoTrays, "trays", false, "into trays, one for each commit")
@@ -140,11 +140,11 @@ type moveDocument struct {
 	Reason string  `json:"reason"`
 }
 
-func (c *command) fold() *cobra.Command {
+func (c *command) home() *cobra.Command {
 	var letter, into string
 	var dry bool
 	cmd := &cobra.Command{
-		Use:   "fold [ID...] [--tray LETTER] [--into COMMIT] [--dry-run]",
+		Use:   "home [ID...] [--tray LETTER] [--into COMMIT] [--dry-run]",
 		Short: "Join hunks to the commits of the branch that they belong to",
 		Long: `Join hunks to the commits of the branch that they belong to: for each the youngest
 one that it does not commute past. Later commits are replayed, in one step. Without
@@ -167,7 +167,7 @@ an ID all loose hunks are meant, or those of a tray; hunks without a home stay.`
 					homes.Homes[i].Commit, homes.Homes[i].Reason = id, "You chose it."
 				}
 			}
-			return c.foldInto(ctx, a, homes, dry)
+			return c.sendHome(ctx, a, homes, dry)
 		}),
 	}
 	cmd.Flags().StringVar(&letter, "tray", "", "the hunks of a tray, A to Z, instead of the loose ones")
@@ -176,13 +176,13 @@ an ID all loose hunks are meant, or those of a tray; hunks without a home stay.`
 	return cmd
 }
 
-func (c *command) foldInto(ctx context.Context, a *app.App, homes app.Homes, dry bool) error {
+func (c *command) sendHome(ctx context.Context, a *app.App, homes app.Homes, dry bool) error {
 	documents := []moveDocument{}
-	var moves []app.FoldMove
+	var moves []app.HomeMove
 	for _, h := range homes.Homes {
 		documents = append(documents, moveDocument{h.Piece.Word(), h.Piece.Path, h.Commit, h.Reason})
 		if !h.Commit.IsZero() {
-			moves = append(moves, app.FoldMove{Word: h.Piece.Word(), Home: h.Commit})
+			moves = append(moves, app.HomeMove{Word: h.Piece.Word(), Home: h.Commit})
 		}
 	}
 	document := map[string]any{"moves": documents}
@@ -191,10 +191,10 @@ func (c *command) foldInto(ctx context.Context, a *app.App, homes app.Homes, dry
 	case len(moves) == 0:
 		err = errSilent
 	case dry:
-		_, _, err = a.ForecastFold(ctx, homes.From, tray.Plain, moves)
+		_, _, err = a.ForecastHome(ctx, homes.From, tray.Plain, moves)
 	default:
 		var applied app.Applied
-		if applied, err = a.Fold(ctx, homes.From, tray.Plain, moves); err == nil {
+		if applied, err = a.SendHome(ctx, homes.From, tray.Plain, moves); err == nil {
 			document["old"], document["new"] = applied.Old, applied.New
 			c.warn(strings.TrimSpace(applied.Besides()))
 		}
@@ -225,7 +225,7 @@ func (c *command) sweep() *cobra.Command {
 	var branch, dry bool
 	cmd := &cobra.Command{
 		Use:   "sweep [--branch] [--dry-run]",
-		Short: "Take leftovers, such as debug prints, out of the loose changes or of the branch's commits",
+		Short: "Remove leftovers, such as debug prints, from the loose changes or the branch's commits",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			var findings []app.Finding
@@ -239,7 +239,7 @@ func (c *command) sweep() *cobra.Command {
 				findings = swept.Findings
 				document["emptied"] = append([]string{}, swept.Emptied...)
 				for _, title := range swept.Emptied {
-					fmt.Fprintf(c.stderr, "bastel: nothing is left of the commit %s\n", safe.Line(title))
+					fmt.Fprintf(c.stderr, "bastel: nothing remains of the commit %s\n", safe.Line(title))
 				}
 				c.warn(strings.TrimSpace(swept.Applied.Besides()))
 			} else if findings, err = a.Sweep(ctx, dry); err != nil {
@@ -301,7 +301,7 @@ func (c *command) checkPlan(ctx context.Context, a *app.App, name string) error 
 		return err
 	}
 	if f.Conflicts() > 0 {
-		return &app.Refusal{Reason: "The plan has conflicts, so there is nothing to be checked yet.", Err: app.ErrConflict}
+		return &app.Refusal{Reason: "The plan has conflicts, so nothing can be checked yet.", Err: app.ErrConflict}
 	}
 	outcomes := make([]app.Checked, len(f.Steps))
 	var mu sync.Mutex

@@ -4,6 +4,7 @@
 package draw
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"image/color"
@@ -90,7 +91,11 @@ func Write(w io.Writer, picture Picture, format Format, look Look) error {
 		height := headRoom + footRoom + 2*margin + vg.Length(picture.rows())*rowHeight
 		c := vgsvg.NewWith(vgsvg.UseWH(picture.width(), height), vgsvg.EmbedFonts(true))
 		page(&pen{Canvas: c, look: look, height: height}, picture, 0, picture.rows(), "")
-		_, err := c.WriteTo(w)
+		var out bytes.Buffer
+		_, err := c.WriteTo(&out)
+		if err == nil {
+			_, err = w.Write(withoutComment(out.Bytes()))
+		}
 		return wrote(err)
 	}
 	rows := min(max(picture.rows(), 1), pageRows)
@@ -110,6 +115,17 @@ func Write(w io.Writer, picture Picture, format Format, look Look) error {
 	}
 	_, err := c.WriteTo(w)
 	return wrote(err)
+}
+
+// withoutComment leaves out the credit that the library writes into each file: it is
+// given in the notices.
+func withoutComment(svg []byte) []byte {
+	before, rest, found := bytes.Cut(svg, []byte("<!--"))
+	_, after, closed := bytes.Cut(rest, []byte("-->\n"))
+	if !found || !closed {
+		return svg
+	}
+	return append(before, after...)
 }
 
 func wrote(err error) error {

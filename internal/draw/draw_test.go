@@ -92,21 +92,21 @@ func TestLongTitlesAndManyCommits(t *testing.T) {
 	assert.Equal(t, 2+2, paths(t, written(t, grid, draw.SVG)))
 }
 
-// TestHistory: a line for each parent, on every page that it runs over, and a dot that all
-// readers of SVG draw for each commit.
+// TestHistory: two lines with a thread from each commit to what it became, on every page.
 func TestHistory(t *testing.T) {
-	parents := make([][]int, 60)
-	line := draw.Line{Heading: "before"}
-	for i := range parents {
-		parents[i] = []int{i + 1}
-		line.Knots = append(line.Knots, draw.Knot{Title: fmt.Sprint("commit ", i), Note: "id", Own: i < 5})
+	h := draw.History{Title: "topic", Before: draw.Line{Heading: "before"}, After: draw.Line{Heading: "after"}}
+	for i := range 60 {
+		h.Before.Knots = append(h.Before.Knots, draw.Knot{Mark: fmt.Sprint(i), Title: fmt.Sprint("commit ", i), Note: "id", Own: i >= 5})
+		to := i
+		if i == 7 {
+			to = lanes.Ends
+		}
+		h.Threads = append(h.Threads, lanes.Thread{From: i, To: to})
 	}
-	parents[4], parents[59] = []int{59}, []int{lanes.Ends}
-	line.Graph = lanes.History(parents, 5)
-	h := draw.History{Title: "topic", Subtitle: "and main", Before: line, After: draw.Line{Heading: "after", Knots: line.Knots[:1], Graph: lanes.History([][]int{{lanes.Ends}})}}
+	h.After.Knots = h.Before.Knots
 	svg := written(t, h, draw.SVG)
-	assert.Equal(t, 60+1+1, paths(t, svg), "the parents, and the legend")
-	assert.Equal(t, 2*61, strings.Count(svg, "A"+"4.2,4.2"), "dots in halves")
+	assert.Equal(t, 60+2, paths(t, svg), "a thread each, and the legend")
+	assert.False(t, strings.Contains(svg, "<!--"), "no credit in a comment")
 	assert.Equal(t, 3, strings.Count(written(t, h, draw.PDF), "/Type /Page\n"))
 }
 

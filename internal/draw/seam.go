@@ -61,10 +61,12 @@ func (s Seam) side(p *pen, r Row, x, y vg.Length, left bool) {
 }
 
 // threads draws the seam as the screen lays it out.
-func (s Seam) threads(p *pen, y func(half int) vg.Length) {
+func (s Seam) threads(p *pen, y func(half int) vg.Length) { drawThreads(p, s.Threads, y) }
+
+func drawThreads(p *pen, threads []lanes.Thread, y func(half int) vg.Length) {
 	from, to := margin+columnSize+10, seamWidth-margin-columnSize-10
 	const tracks = 12
-	layout := lanes.Seam(s.Threads, tracks)
+	layout := lanes.Seam(threads, tracks)
 	x := func(at int) vg.Length { return from + (to-from)*vg.Length(at)/vg.Length(layout.Width) }
 	for _, path := range layout.Paths {
 		if path.To == lanes.Ends {

@@ -8,6 +8,7 @@
 package journal
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -25,22 +26,31 @@ type Kind string
 
 // The kinds of entries.
 const (
-	Commit   Kind = "commit"   // a new commit on a branch
-	Uncommit Kind = "uncommit" // commits of a branch made changes again
-	Fold     Kind = "fold"     // changes joined to earlier commits
-	Sort     Kind = "sort"     // text that only a tray had was taken out of it
-	Mend     Kind = "mend"     // conflicts of the working tree settled: Files, and Stages of the index
-	Discard  Kind = "discard"  // loose changes thrown away, kept in Files
-	Take     Kind = "take"     // changes of commits from elsewhere came into working files, kept in Files
-	Apply    Kind = "apply"    // a branch rewritten by a plan
-	Land     Kind = "land"     // a target moved forward to a branch; New is zero if the branch went
-	Forward  Kind = "forward"  // a branch moved up to what was fetched
-	Push     Kind = "push"     // about to be pushed
-	Pushed   Kind = "pushed"   // the answer to the push in Of
-	Undo     Kind = "undo"     // the entry in Of was taken back
-	Redo     Kind = "redo"     // the entry in Of was done again
-	Void     Kind = "void"     // the entry in Of was never carried out
+	Commit  Kind = "commit"  // a new commit on a branch
+	Loosen  Kind = "loosen"  // commits of a branch made changes again
+	Home    Kind = "home"    // changes joined to earlier commits
+	Sort    Kind = "sort"    // text that only a tray had was taken out of it
+	Mend    Kind = "mend"    // conflicts of the working tree settled: Files, and Stages of the index
+	Discard Kind = "discard" // loose changes thrown away, kept in Files
+	Take    Kind = "take"    // changes of commits from elsewhere came into working files, kept in Files
+	Apply   Kind = "apply"   // a branch rewritten by a plan
+	Land    Kind = "land"    // a target moved forward to a branch; New is zero if the branch went
+	Forward Kind = "forward" // a branch moved up to what was fetched
+	Push    Kind = "push"    // about to be pushed
+	Pushed  Kind = "pushed"  // the answer to the push in Of
+	Undo    Kind = "undo"    // the entry in Of was taken back
+	Redo    Kind = "redo"    // the entry in Of was done again
+	Void    Kind = "void"    // the entry in Of was never carried out
 )
+
+// former are the names that kinds had in older journals.
+var former = map[Kind]Kind{"uncommit": Loosen, "fold": Home}
+
+// Noun is what the kind is called in a sentence, after "the".
+func (k Kind) Noun() string {
+	nouns := map[Kind]string{Loosen: "loosening", Home: "joining of hunks", Sort: "move between trays", Mend: "resolving", Land: "landing", Forward: "move forward"}
+	return cmp.Or(nouns[k], string(k))
+}
 
 // Entry is one record.
 type Entry struct {
@@ -125,6 +135,7 @@ func (l *Log) Entries(ctx context.Context) ([]Entry, error) {
 			}
 			return nil, fmt.Errorf("read journal entry %s: %w", ids[i].Short(), err)
 		}
+		e.Kind = cmp.Or(former[e.Kind], e.Kind)
 		entries = append(entries, e)
 		if e.Number == 1 {
 			break
@@ -241,7 +252,7 @@ func StateOf(entries []Entry, worktree string) State {
 			continue
 		}
 		switch e.Kind {
-		case Commit, Uncommit, Fold, Sort, Apply, Discard, Mend, Take, Land, Forward:
+		case Commit, Loosen, Home, Sort, Apply, Discard, Mend, Take, Land, Forward:
 			s.Done, s.Undone = append(s.Done, e), nil
 		case Undo:
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)

@@ -216,7 +216,7 @@ func hasNew(set map[string]bool, lines, others [][]byte) bool {
 // back, or the target has the change already, in which commit if that can be told.
 func (r *run) explainEmpty(ctx context.Context, step *Step) error {
 	if len(step.From) > 1 {
-		step.Reason = "its commits take each other back"
+		step.Reason = "its commits undo each other"
 	} else {
 		step.Reason = "what it changes is there already"
 	}

@@ -320,7 +320,7 @@ func TestCommitsThatTakeEachOtherBack(t *testing.T) {
 	forecast, err := replay.New(f.Open(t)).Run(ctx, shape.New("main", sources[2], base, sources).Join(0, 1), base, committer, nil)
 	require.NoError(t, err)
 	assert.Equal(t, replay.Empty, forecast.Steps[0].Result)
-	assert.Equal(t, "its commits take each other back", forecast.Steps[0].Reason)
+	assert.Equal(t, "its commits undo each other", forecast.Steps[0].Reason)
 	assert.Equal(t, replay.Clean, forecast.Steps[1].Result, "a commit that was empty before stays")
 }
 

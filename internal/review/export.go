@@ -24,7 +24,7 @@ func Export(branch string, notes []Placed) string {
 	for _, settled := range []bool{false, true} {
 		heading := "\n## Open\n\n"
 		if settled {
-			heading = "\n## Settled\n\n"
+			heading = "\n## Done\n\n"
 		}
 		for _, n := range notes {
 			if n.Settled == settled {

@@ -224,7 +224,7 @@ func TestExport(t *testing.T) {
 		{Note: review.Note{Number: 3, Text: "Lost"}, Gone: true},
 	})
 	assert.Equal(t, "# Notes on topic\n\n## Open\n\n- **2** ``a`b`` line 4, in *Second*, from Mira\n\n      +x := 3\n\n  Why 3?\n  Metres?\n\n"+
-		"- **3** in commit , whose line is gone\n\n  Lost\n\n\n## Settled\n\n- **1** in *First*\n\n  Done\n\n", text)
+		"- **3** in commit , whose line is gone\n\n  Lost\n\n\n## Done\n\n- **1** in *First*\n\n  Done\n\n", text)
 }
 
 func TestReadAnswer(t *testing.T) {

@@ -125,7 +125,7 @@ func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
 		if f.Notes == 0 {
 			return "no note is open", nil, true
 		}
-		return count(f.Notes, "note") + " not settled yet", nil, false
+		return count(f.Notes, "note") + " not done yet", nil, false
 	}
 	if f.Missing == 0 {
 		return "up to date with the target", nil, true
@@ -177,12 +177,12 @@ func (f Facts) form(commits []repo.ID) string {
 		switch why := Form(c.Message); {
 		case why == "":
 		case len(commits) == 1:
-			return "a message is out of form: " + why
+			return "a message is not well formed: " + why
 		default:
-			return fmt.Sprintf("%d messages are out of form, the first: %s", len(commits), why)
+			return fmt.Sprintf("%d messages are not well formed, the first: %s", len(commits), why)
 		}
 	}
-	return "messages are in form"
+	return "messages are well formed"
 }
 
 func (f Facts) of(is func(Fact) bool) (ids []repo.ID) {

@@ -39,11 +39,11 @@ func TestPreflight(t *testing.T) {
 		want  string // empty: nothing is found
 	}{
 		"in form":            {send.Facts{Commits: commit("Add a\n\nWhy.\n")}, send.Messages, ""},
-		"long subject":       {send.Facts{Commits: commit(strings.Repeat("a", 73))}, send.Messages, "a message is out of form: its subject is longer than 72"},
+		"long subject":       {send.Facts{Commits: commit(strings.Repeat("a", 73))}, send.Messages, "a message is not well formed: its subject is longer than 72"},
 		"wide subject":       {send.Facts{Commits: commit(strings.Repeat("ä", 72))}, send.Messages, ""},
-		"full stop":          {send.Facts{Commits: commit("Add a.\n")}, send.Messages, "a message is out of form: its subject ends in a full stop"},
-		"no blank line":      {send.Facts{Commits: commit("Add a\nand b\n")}, send.Messages, "a message is out of form: no blank line follows its subject"},
-		"no subject":         {send.Facts{Commits: commit("")}, send.Messages, "a message is out of form: it has no subject"},
+		"full stop":          {send.Facts{Commits: commit("Add a.\n")}, send.Messages, "a message is not well formed: its subject ends in a full stop"},
+		"no blank line":      {send.Facts{Commits: commit("Add a\nand b\n")}, send.Messages, "a message is not well formed: no blank line follows its subject"},
+		"no subject":         {send.Facts{Commits: commit("")}, send.Messages, "a message is not well formed: it has no subject"},
 		"fixup":              {send.Facts{Commits: commit("fixup! Add a")}, send.Subjects, "1 commit with a subject such as fixup! or wip"},
 		"wip":                {send.Facts{Commits: commit("WIP: lamps")}, send.Subjects, "1 commit with a subject such as fixup! or wip"},
 		"wiper":              {send.Facts{Commits: commit("wiper blades")}, send.Subjects, ""},

@@ -232,7 +232,7 @@ func (c Comparison) Verdict() error {
 	case c.Asked && c.There != c.Seen && len(c.NotYours) > 0:
 		return &Refusal{Cause: Diverged, Reason: fmt.Sprintf("Somebody pushed to %s on %s since you last fetched. Nothing was sent. Fetch, look at what came, and take it in first.", name, c.Remote)}
 	case len(c.NotYours) > 0:
-		return &Refusal{Cause: NotYours, Reason: fmt.Sprintf("%s on %s has %s that you neither have nor rewrote (the last is %s). Pushing would remove %s. Take %s in first.", name, c.Remote,
+		return &Refusal{Cause: NotYours, Reason: fmt.Sprintf("%s on %s has %s that you don't have (the last is %s). Pushing would remove %s. Take %s in first.", name, c.Remote,
 			count(len(c.NotYours), "commit"), c.NotYours[len(c.NotYours)-1].Short(), themIt(len(c.NotYours)), themIt(len(c.NotYours)))}
 	case c.Shared:
 		return &Refusal{Cause: Shared, Reason: fmt.Sprintf("%s is shared: others build on it, and the push would replace %s there. Put your commits onto %s/%s instead.", name, count(len(c.Replaces), "commit"), c.Remote, name)}
@@ -310,7 +310,7 @@ var refusals = []struct {
 }{
 	{[]string{"exists; cannot create", "is at refs/", "directory/file"}, NameTaken, "%[1]s has a branch whose name is in the way of %[2]s: one cannot be called a/b while another is called a. Rename one of them."},
 	{[]string{"no space left", "quota", "disk full", "exceeds"}, NoRoom, "%[1]s has no room for what was sent, or takes no more than a limit. What it said is below. Send less, or ask who runs it."},
-	{[]string{"branch is currently checked out"}, CheckedOut, "%[2]s is checked out on %[1]s, and a push would pull the ground from under its files. Push to a bare repository, or switch there first."},
+	{[]string{"branch is currently checked out"}, CheckedOut, "%[2]s is checked out on %[1]s, and a push would leave its files out of date. Push to a bare repository, or switch there first."},
 	{[]string{"[remote rejected] (non-fast-forward)", "denying non-fast-forward"}, NotForward, "%[1]s takes no rewritten branches: %[2]s may only move forward. Put your commits onto what it has, or send them under another name."},
 	{[]string{"stale info", "fetch first", "non-fast-forward", "incorrect old value", "failed to update ref", "cannot lock ref"}, Diverged, "Somebody pushed to %[1]s meanwhile. Nothing was replaced. Fetch, look at what came, and take it in first."},
 	{[]string{"hook declined"}, HookDeclined, "A rule of the server refused the push. What it said is below."},

@@ -377,3 +377,12 @@ func (p Plan) Merge(i int, message string) Plan {
 	p.Next[i].Merge, p.Next[i].Message = true, message
 	return p
 }
+
+// Letter names an entry by its place: A to Z, then AA, AB and so on.
+func Letter(place int) string {
+	name := ""
+	for n := place + 1; n > 0; n = (n - 1) / 26 {
+		name = string(rune('A'+(n-1)%26)) + name
+	}
+	return name
+}

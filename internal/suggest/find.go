@@ -162,7 +162,7 @@ func (f *finder) reverts() {
 		}
 		plan = plan.LeaveOut(from)
 		plan = plan.LeaveOut(plan.Place(first.ID))
-		f.add(Revert, fmt.Sprintf("Leave %d, %s, and %d, which takes it back, out", older+1, repo.Subject(first.Message), n+1), plan, first.ID, c.ID)
+		f.add(Revert, fmt.Sprintf("Leave %d, %s, and %d, which undoes it, out", older+1, repo.Subject(first.Message), n+1), plan, first.ID, c.ID)
 	}
 }
 

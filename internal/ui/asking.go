@@ -105,7 +105,7 @@ func (q *questioner) update(msg tea.Msg, m *Model) tea.Cmd {
 	case key == "esc" || key == "ctrl+c":
 		m.page = q.back
 		close(q.answer)
-		return kit.Say("The question got no answer.")
+		return kit.Say("The question was not answered.")
 	case q.Notice && key != "":
 		m.page = q.back // the command goes on by itself
 		return nil
@@ -149,7 +149,7 @@ func (q *questioner) view(size kit.Size, m *Model) []string {
 func (q *questioner) keys() string {
 	switch {
 	case q.Notice:
-		return "any key closes this; it goes on by itself"
+		return "any key closes this; it continues by itself"
 	case q.Confirm:
 		return "y yes   any other key: no   esc no answer"
 	}

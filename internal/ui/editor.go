@@ -16,6 +16,7 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
 
@@ -77,24 +78,24 @@ func newEditor(edit kit.Edit, theme kit.Theme) *editor {
 
 func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 	switch key := keyOf(msg); {
-	case key == "ctrl+s":
+	case action.Is(action.KeepText, key):
 		m.closePage()
 		return e.Done(e.text())
-	case key == "esc" || key == "ctrl+c":
+	case action.Is(action.DropText, key) || key == "ctrl+c":
 		if e.area.Value() != e.before && !e.warned {
 			e.warned = true
 			return nil
 		}
 		m.closePage()
-		return kit.Say("It stays as it was.")
-	case key == "ctrl+e":
+		return kit.Say("Nothing was changed.")
+	case action.Is(action.OwnEditor, key):
 		return m.compose(e, e.written())
 	case key == "tab":
 		e.area.InsertString(shownTab)
 		return nil
-	case key == "ctrl+o" && e.Message != nil:
+	case action.Is(action.EarlierTexts, key) && e.Message != nil:
 		return m.openPage(e.earlier())
-	case key == "ctrl+t" && e.Message != nil:
+	case action.Is(action.Trailers, key) && e.Message != nil:
 		return m.openPage(e.trailers())
 	}
 	e.warned = false
@@ -207,16 +208,23 @@ func notImperative(subject string) string {
 
 func (e *editor) keys() string {
 	if e.warned {
-		return "esc once more forgets what you wrote   ctrl+s keeps it"
+		return "press esc again to forget what you wrote   ctrl+s keeps it"
 	}
-	keys := "ctrl+s keep   esc leave as it was   ctrl+e your own editor"
+	keys := line(action.KeepText, action.DropText, action.OwnEditor)
 	if e.Message == nil {
-		keys += "   " + shownTab + " is a tab"
+		return keys + "   " + shownTab + " is a tab"
 	}
-	if e.Message != nil {
-		keys += "   ctrl+o earlier messages   ctrl+t trailers"
+	return keys + "   " + line(action.EarlierTexts, action.Trailers)
+}
+
+// line is a line of keys for a page.
+func line(ids ...action.ID) string {
+	var parts []string
+	for _, id := range ids {
+		a := action.Find(id)
+		parts = append(parts, a.Key()+" "+a.Name)
 	}
-	return keys
+	return strings.Join(parts, "   ")
 }
 
 type composed struct {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	tea "charm.land/bubbletea/v2"
@@ -11,48 +12,52 @@ import (
 	"bastel/internal/journal"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
 
 // globalActions can be done on every screen. Their keys mean the same everywhere.
 func (m *Model) globalActions() []kit.Action {
-	turn := func(by int) func() tea.Cmd {
-		if at := m.at + by; at < 0 || at >= len(m.screens) {
-			return nil
+	turn := func(id action.ID, by int) kit.Action {
+		at := m.at + by
+		if at < 0 || at >= len(m.screens) {
+			return kit.Act(id, false, nil)
 		}
-		return func() tea.Cmd { m.at += by; return nil }
+		return kit.Act(id, true, kit.Just(func() { m.at = at })).Called("to " + m.screens[at].Name())
 	}
 	return []kit.Action{
-		{Keys: []string{"]", "tab"}, Name: m.screenName(m.at+1, "next screen"), Help: "The next screen, in the order of the work.", Do: turn(1)},
-		{Keys: []string{"[", "shift+tab"}, Name: m.screenName(m.at-1, "screen before"), Help: "The screen before.", Do: turn(-1)},
-		{Keys: []string{"u"}, Name: "undo", Help: "Take the last commit or rewriting back.", Do: m.undo},
-		{Keys: []string{"U"}, Name: "redo", Help: "Do again what was taken back.", Rare: true, Do: m.redo},
-		{Keys: []string{"F"}, Name: "fetch", Help: "Fetch from the remote. Your branches and files stay as they are.", Rare: true, Do: m.fetch},
-		{Keys: []string{"ctrl+f"}, Name: "forward", Help: "Move the current branch up to its upstream, with loose changes carried, and the local branch of the target's name, without a switch; only where they have no commits of their own.", Rare: true, Do: m.forward},
-		{Keys: []string{"w"}, Name: "journal", Help: "Show what was done here.", Rare: true, Do: m.showJournal},
-		{Keys: []string{"r"}, Name: "look again", Help: "Read the repository anew.", Rare: true, Do: m.lookAgain},
-		{Keys: []string{"D"}, Name: "open the demo", Help: "Make the demo data in a temporary folder and go there.", Rare: true, Do: m.askDemo},
-		{Keys: []string{":"}, Name: "find", Help: "Find an action by its name.", Do: m.openFinder},
-		{Keys: []string{"?"}, Name: "help", Help: "Explain this screen.", Do: func() tea.Cmd { return m.openPage(&help{}) }},
-		{Keys: []string{"q", "ctrl+c"}, Name: "leave", Help: "Leave. Drafts are kept.", Do: func() tea.Cmd { return tea.Quit }},
+		turn(action.NextScreen, 1),
+		turn(action.PreviousScreen, -1),
+		kit.Act(action.Undo, true, m.undo),
+		kit.Act(action.Redo, true, m.redo),
+		kit.Act(action.Fetch, true, m.fetch),
+		kit.Act(action.Forward, true, m.forward),
+		kit.Act(action.Journal, true, m.showJournal),
+		kit.Act(action.Refresh, true, m.lookAgain),
+		kit.Act(action.OpenDemo, true, m.askDemo),
+		kit.Act(action.Menu, len(m.keyless()) > 0, func() tea.Cmd { return m.openPage(&menu{actions: m.keyless()}) }),
+		kit.Act(action.FindAction, true, m.openFinder),
+		kit.Act(action.Help, true, func() tea.Cmd { return m.openPage(&help{}) }),
+		kit.Act(action.Leave, true, func() tea.Cmd { return tea.Quit }),
 	}
 }
 
-func (m *Model) screenName(at int, otherwise string) string {
-	if at < 0 || at >= len(m.screens) {
-		return otherwise
-	}
-	return "to " + m.screens[at].Name()
+// keyless lists what can be done on the screen that has no key of its own.
+func (m *Model) keyless() []kit.Action {
+	return slices.DeleteFunc(m.screen().Actions(), func(a kit.Action) bool { return !a.Can() || len(a.Keys) > 0 })
 }
 
 // nowhereActions are for a folder without a repository.
 func (m *Model) nowhereActions() []kit.Action {
 	actions := []kit.Action{
-		{Keys: []string{"d"}, Name: "open the demo", Help: "Make the demo data in a temporary folder and open it.", Do: m.openDemo},
-		{Keys: []string{"q", "ctrl+c"}, Name: "leave", Help: "Leave.", Do: func() tea.Cmd { return tea.Quit }},
+		kit.Act(action.OpenDemo, true, m.openDemo),
+		kit.Act(action.Leave, true, func() tea.Cmd { return tea.Quit }),
 	}
 	if errors.Is(m.failed, repo.ErrNoRepository) {
-		actions = append([]kit.Action{{Keys: []string{"i"}, Name: "make a repository here", Help: "Make an empty repository in this folder.", Do: m.makeRepository}}, actions...)
+		actions = append([]kit.Action{kit.Act(action.MakeRepository, true, m.makeRepository)}, actions...)
+	}
+	for i := range actions {
+		actions[i].Listed = true // there is room for all of them
 	}
 	return actions
 }
@@ -81,18 +86,18 @@ func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {
 		return m.stop()
 	}
 	m.notice = kit.Notice{}
-	action, ok := kit.Find(m.actions(), msg.String())
+	found, ok := kit.FindKey(m.actions(), msg.String())
 	if !ok {
 		return nil
 	}
-	return m.do(action)
+	return m.do(found)
 }
 
 // do carries an action out. What it only asks the frame for is there before the
 // next key is looked at, so that typing ahead works.
-func (m *Model) do(action kit.Action) tea.Cmd {
-	cmd := action.Do()
-	if !action.Asks || cmd == nil {
+func (m *Model) do(a kit.Action) tea.Cmd {
+	cmd := a.Do()
+	if !a.Asks || cmd == nil {
 		return cmd
 	}
 	_, next := m.Update(cmd())
@@ -120,29 +125,6 @@ func (m *Model) wheel(mouse tea.Mouse) {
 	case m.screen() != nil:
 		m.screen().Wheel(mouse.X, mouse.Y-topRows, turns)
 	}
-}
-
-// openFinder lists every action, those of the other screens by way of going there.
-func (m *Model) openFinder() tea.Cmd {
-	var options []kit.Option
-	for _, action := range m.actions() {
-		if action.Do != nil {
-			options = append(options, kit.Option{Label: action.Name, Key: action.Key(), Detail: action.Help, Do: func() tea.Cmd { return m.do(action) }})
-		}
-	}
-	for i, screen := range m.screens {
-		if i == m.at {
-			continue
-		}
-		for _, action := range screen.Actions() {
-			if action.Rare {
-				continue
-			}
-			options = append(options, kit.Option{Label: screen.Name() + ": " + action.Name, Key: action.Key(),
-				Detail: "Goes to " + screen.Name() + ". " + action.Help, Do: func() tea.Cmd { m.at = i; return nil }})
-		}
-	}
-	return m.openPage(&chooser{Choose: kit.Choose{Title: "Find an action", Options: options}})
 }
 
 func (m *Model) showJournal() tea.Cmd {

@@ -11,6 +11,7 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
 
@@ -151,7 +152,11 @@ func (c *chooser) view(size kit.Size, m *Model) []string {
 	if len(found) == 0 {
 		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  Nothing here.", Style: theme.Dim}))
 	}
-	height := size.Height - len(rows)
+	var whole []string // the detail at the cursor, where its row cuts it
+	if c.cursor < len(found) {
+		whole = kit.Wrap(found[c.cursor].Detail, size.Width-4)
+	}
+	height := max(1, size.Height-len(rows)-len(whole)-1)
 	c.top = kit.Scroll(c.top, c.cursor, height, len(found))
 	labels := 26
 	for _, option := range found[c.top:min(len(found), c.top+height)] {
@@ -168,10 +173,14 @@ func (c *chooser) view(size kit.Size, m *Model) []string {
 			kit.Seg{Text: kit.Fit(found[i].Label, labels) + "  ", Style: theme.Plain},
 			kit.Seg{Text: found[i].Detail, Style: theme.Dim}))
 	}
+	rows = append(rows, kit.Blank(size.Width))
+	for _, line := range whole {
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + line, Style: theme.Plain}))
+	}
 	return kit.Pad(rows, size.Width, size.Height)
 }
 
-func (c *chooser) keys() string { return "↑ ↓ choose   enter take   esc close" }
+func (c *chooser) keys() string { return "↑ ↓ move   enter choose   esc close" }
 
 // text shows what is too long for the line of news, word for word.
 type text struct {
@@ -193,7 +202,7 @@ func (t *text) update(msg tea.Msg, m *Model) tea.Cmd {
 		t.scroll(-t.height)
 	case "pgdown", "ctrl+d":
 		t.scroll(t.height)
-	case "s":
+	case "x":
 		if t.job != nil && t.job == m.beside {
 			t.job.stop()
 			return nil
@@ -230,7 +239,7 @@ func (t *text) view(size kit.Size, m *Model) []string {
 
 func (t *text) keys() string {
 	if t.job != nil {
-		return "↑ ↓ scroll   s stop it   esc close, it goes on"
+		return "↑ ↓ scroll   x stop it   esc close, it goes on"
 	}
 	return "↑ ↓ scroll   esc close"
 }
@@ -244,7 +253,7 @@ func (m *Model) say(n kit.Notice) {
 		return
 	}
 	if !long {
-		m.page = &text{heading: "Note", lines: []string{head}}
+		m.page = &text{heading: "What happened", lines: []string{head}}
 		return
 	}
 	m.page = &text{heading: head, lines: strings.Split(rest, "\n")}
@@ -271,23 +280,18 @@ func (h *help) scroll(turns int) { h.top = max(0, h.top+turns) }
 func (h *help) view(size kit.Size, m *Model) []string {
 	theme := m.theme
 	var rows []string
-	if explains, ok := m.screen().(interface{ Explain() string }); ok {
-		for _, line := range kit.Wrap(explains.Explain(), min(size.Width-4, 100)) {
-			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + line}))
-		}
+	heading, text := m.screen().Explain()
+	for _, line := range kit.Wrap(text, min(size.Width-4, 100)) {
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + line}))
 	}
 	rows = append(rows, kit.Blank(size.Width))
 	list := func(actions []kit.Action) {
-		for _, action := range actions {
-			keys := action.Shown
+		for _, a := range actions {
+			keys := a.AllKeys()
 			if keys == "" {
-				names := make([]string, len(action.Keys))
-				for i, key := range action.Keys {
-					names[i] = kit.KeyName(key)
-				}
-				keys = strings.Join(names, "  ")
+				keys = action.Find(action.Menu).Key()
 			}
-			for _, line := range kit.Wrap(action.Help, size.Width-22) {
+			for _, line := range kit.Wrap(a.Help, size.Width-22) {
 				rows = append(rows, kit.Row(size.Width, nil,
 					kit.Seg{Text: fmt.Sprintf("  %-16s", keys), Style: theme.Next}, kit.Seg{Text: line, Style: theme.Plain}))
 				keys = ""
@@ -298,7 +302,7 @@ func (h *help) view(size kit.Size, m *Model) []string {
 	rows = append(rows, kit.Blank(size.Width), kit.Row(size.Width, nil, kit.Seg{Text: "  On every screen", Style: theme.Strong}))
 	list(m.globalActions())
 	h.top = min(h.top, max(0, len(rows)-size.Height+2))
-	return kit.Pad(append(title(size, m.screen().Name(), theme), rows[h.top:]...), size.Width, size.Height)
+	return kit.Pad(append(title(size, heading, theme), rows[h.top:]...), size.Width, size.Height)
 }
 
 func (h *help) keys() string { return "↑ ↓ scroll   any other key closes" }

@@ -44,7 +44,7 @@ func TestLeavingTheEditorAsksOnce(t *testing.T) {
 	e.update(press("x"), m)
 	e.update(escape, m)
 	assert.NotNil(t, m.page)
-	assert.Contains(t, e.keys(), "once more")
+	assert.Contains(t, e.keys(), "press esc again")
 	e.update(escape, m)
 	assert.Nil(t, m.page)
 }

@@ -106,30 +106,30 @@ func TestSortByKeys(t *testing.T) {
 		"context": {[]string{"+2 hunks", "+line 7", ">", "+line 4", "<", "-line 4", "<", "-line 7", "<", "-line 9"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Contains(t, frame, "TEN")
 		}},
-		"white space": {[]string{"+2 hunks", "s", "+white space hidden", "N", "N"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"white space": {[]string{"+2 hunks", "_", "+white space hidden", "N", "N"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.NotContains(t, frame, "− two")
 			assert.Contains(t, frame, "+ four")
 		}},
 		"cut": {[]string{"+2 hunks", "n", "j", "j", "j", "j", "j", "j", "d", "+cut off here", "1", "+1 hunk in 1 file"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "+\tprintln(\"x\")", lastLine(f.Git("diff", "--cached", "--unified=0")))
 		}},
-		"ignored": {[]string{"+2 hunks", "I", "+x.o"}, nil},
+		"ignored": {[]string{"+2 hunks", ";", "+ignored files", "2", "+x.o"}, nil},
 		"two trays and back": {[]string{"+2 hunks", "2", "+● B", "+1 hunk in 1 file", "1", "+a makes 2 commits", "right", "2", "+2 hunks in 1 file", "e", "-2 hunks in 1 file", "+2 hunks"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Empty(t, f.Git("diff", "--cached"))
 			assert.Empty(t, f.Git("for-each-ref", "refs/bastel/trays"))
 		}},
 		"choose a tray": {[]string{"+2 hunks", "t", "+a new tray", "down", "enter", "+● B", "+into tray B", "enter", "+1 hunk in 1 file"}, nil},
-		"one tray's commit": {[]string{"+2 hunks", "2", "+1 hunk in 1 file", "m", "+Message of tray B", "Only B", "ctrl+s", "+Only B", "o", "+Made commit"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"one tray's commit": {[]string{"+2 hunks", "2", "+1 hunk in 1 file", "m", "+Message of tray B", "Only B", "ctrl+s", "+Only B", "A", "+Made commit"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Only B", f.Git("log", "-1", "--format=%s"))
 		}},
-		"edit on the way": {[]string{"+2 hunks", "i", "+What a.go shall read there", "X", "ctrl+s", "+Edited, and in tray A."}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"edit on the way": {[]string{"+2 hunks", "i", "+The text for tray A at this place in a.go", "X", "ctrl+s", "+Edited, and in tray A."}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Contains(t, f.Git("show", ":a.go"), "Xline 7\n")
 			assert.NotContains(t, f.Read("a.go"), "Xline 7")
 		}},
-		"fold home, another home, left": {[]string{"+2 hunks", "H", "+joined by 1 hunk", "+It touches what this commit wrote last.", "t", "+Which commit", "down", "enter", "space", "+0 of", "esc", "+loose changes"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"homes, another home, left": {[]string{"+2 hunks", "H", "+joined by 1 hunk", "?", "+◆ The hunks' way home", "esc", "+It touches what this commit wrote last.", "t", "+Which commit", "down", "enter", "space", "+0 of", "esc", "+loose changes"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Change thirty", f.Git("log", "-1", "--format=%s"))
 		}},
-		"amend content": {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "M", "+Tray A joins it", "enter", "+Amended"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"amend content": {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "M", "+Add tray A to it", "enter", "+Amended"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "2\t2\ta.go", f.Git("show", "--numstat", "--format="))
 		}},
 		"amend author": {[]string{"+2 hunks", "M", "+Its author", "author", "enter", "+Author of the last commit", "Mira Lund <mira@quay.example>", "ctrl+s", "+Amended"}, func(t *testing.T, f *fixture.Repo, frame string) {
@@ -138,15 +138,15 @@ func TestSortByKeys(t *testing.T) {
 		"amend what is sent asks": {[]string{"+2 hunks", "M", "+Its message", "message", "enter", "+Message of the last commit", "!", "ctrl+s", "+has this commit already", "n", "+Nothing was done."}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Change thirty", f.Git("log", "-1", "--format=%s"))
 		}},
-		"commits back to loose": {[]string{"+2 hunks", "b", "+from which one on", "enter", "+Loose changes", "enter", "+1 commit taken back"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"commits back to loose": {[]string{"+2 hunks", ";", "+loosen commits", "down", "up", "enter", "+from which one on", "enter", "+Loose changes", "enter", "+1 commit loosened"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Change ten", f.Git("log", "-1", "--format=%s"))
 		}},
 		"sweep, and back": {[]string{"+× 1 leftover", "L", "+Throw 1 leftover line away?", "y", "+Thrown away", "-× 1 leftover", "u", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Contains(t, f.Read("a.go"), "println")
 		}},
 		"check":  {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "T", "+the answer is no"}, nil},
-		"search": {[]string{"+2 hunks", "/", "four", "+spaces.txt", "enter", "space", "+1 line marked", "c", "-1 line marked"}, nil},
-		"read":   {[]string{"+2 hunks", "v", "+unread", "v", "+folded, read"}, nil},
+		"search": {[]string{"+2 hunks", "/", "four", "+spaces.txt", "enter", "space", "+1 line marked", "0", "-1 line marked"}, nil},
+		"read":   {[]string{"+2 hunks", "v", "+unread", "v", "+hidden, read"}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := desk(t)
@@ -178,7 +178,7 @@ func TestAMessageBeginsWithTheTemplate(t *testing.T) {
 		"ctrl+t", "+Signed-off-by: Ines Falk", "enter", "+Signed-off-by", "ctrl+s", "+Added a thing.", "a", "+Made commit")
 	message := strings.TrimSpace(f.Git("log", "-1", "--format=%B"))
 	assert.Equal(t, "Added a thing.\n\nWhy:\n\nSigned-off-by: Ines Falk <ines@lanternquay.example>", message)
-	d.play("m", "+Message of tray A", "ctrl+o", "+Start from an earlier message", "thirty", "enter", "+Change thirty", "esc", "esc", "+It stays as it was.")
+	d.play("m", "+Message of tray A", "ctrl+o", "+Start from an earlier message", "thirty", "enter", "+Change thirty", "esc", "esc", "+Nothing was changed.")
 }
 
 func TestALargeFileIsLoadedOnDemand(t *testing.T) {
@@ -202,28 +202,28 @@ func TestShapeByKeys(t *testing.T) {
 			assert.Equal(t, "Mira Lund", f.Git("log", "-1", "--format=%an", "HEAD~1"))
 		}},
 		"no author":             {[]string{"@", "+Its author", "enter", "+Author of entry A", "ctrl+u", "nobody", "ctrl+s", "+write it as Name <address>"}, nil},
-		"to the end":            {[]string{"}", "+A   Change thirty", "{", "-A   Change thirty"}, nil},
-		"to a place":            {[]string{"P", "+Before which entry?", "to the end", "enter", "+A   Change thirty", "u", "+A   Change ten", "U", "+A   Change thirty"}, nil},
+		"to the end":            {[]string{"t", "to the end", "enter", "+A   Change thirty", "t", "+Before which entry?", "enter", "-A   Change thirty"}, nil},
+		"to a place":            {[]string{"t", "+Before which entry?", "to the end", "enter", "+A   Change thirty", "u", "+A   Change ten", "U", "+A   Change thirty"}, nil},
 		"leave out marked ones": {[]string{"space", "space", "x", "+left out: 1", "+left out: 2", "+0 commits, the content changes", "a", "+This branch has no commits that main does not have."}, nil},
-		"start elsewhere":       {[]string{"B", "+After which commit", "base", "enter", "+2 commits since"}, nil},
-		"another branch": {[]string{"A", "+Which branch shall be shaped?", "other", "enter", "+Now  other", "Q", "+Done at once", "drop", "enter", "+1 commit"}, func(t *testing.T, f *fixture.Repo) {
+		"start elsewhere":       {[]string{"(", "+After which commit", "base", "enter", "+2 commits since"}, nil},
+		"another branch": {[]string{"b", "+Which branch?", "other", "enter", "+Now  other", "A", "+Done at once", "drop", "enter", "+1 commit"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Other two", f.Git("log", "--format=%s", "main..other"))
 			assert.Equal(t, "topic", f.Git("branch", "--show-current"))
 		}},
 		"the end's content": {[]string{"x", "+1 commit, the content changes", "=", "+left out: 1 Change ten"}, nil},
-		"overlaps":          {[]string{"O", "+files by commits", "+no other commit touches its lines", "enter", "+commit by commit", "esc", "esc", "+nothing planned yet"}, nil},
-		"check each":        {[]string{"T", "+the check failed on 1 entry", "esc", "-failed on", "+check failed", "!", "+no ten here"}, nil},
+		"overlaps":          {[]string{"O", "+files by commits", "?", "+◆ Overlaps", "esc", "+no other commit touches its lines", "enter", "+commit by commit", "esc", "esc", "+nothing planned yet"}, nil},
+		"check each":        {[]string{"T", "+the check failed on 1 entry", "esc", "-failed on", "+check failed", ";", "+check's output", "1", "+no ten here"}, nil},
 		"draw": {[]string{"W", "+Draw into which file", "ctrl+u", "plan.svg", "ctrl+s", "+Written:"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Contains(t, f.Read("plan.svg"), "<svg")
 		}},
-		"divide, and leave it": {[]string{"d", "+its parts, in order", "1", "+1 hunk in 1 file", "a", "+two parts at least", "esc", "+nothing planned yet"}, nil},
-		"reword at once": {[]string{"Q", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2"}, func(t *testing.T, f *fixture.Repo) {
+		"divide, and leave it": {[]string{"d", "+its parts, in order", "?", "+◆ A divided commit", "esc", "+its parts, in order", "1", "+1 hunk in 1 file", "a", "+two parts at least", "esc", "+nothing planned yet"}, nil},
+		"reword at once": {[]string{"A", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Change ten!", f.Git("log", "-1", "--format=%s", "HEAD~1"))
 		}},
-		"the journal tells":  {[]string{"Q", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2", "w", "+Journal", "enter", "+ became "}, nil},
-		"places in a file":   {[]string{"O", "+a.go  2 places", "space", "+   line 10", "+   line 30", "j", "enter", "+commit by commit", "esc", "j", "space", "-line 30", "esc", "+nothing planned yet"}, nil},
+		"the journal tells":  {[]string{"A", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2", "w", "+Journal", "enter", "+ became "}, nil},
+		"places in a file":   {[]string{"O", "+a.go  2 places", "-", "+   line 10", "+   line 30", "j", "enter", "+commit by commit", "esc", "j", "-", "-line 30", "esc", "+nothing planned yet"}, nil},
 		"content at the end": {[]string{"x", "+the content changes", "=", "+What changes in the content", "enter", "+what is different at the end", "+− ten", "+left out: 1 Change ten", "esc", "u", "+nothing planned yet", "=", "+stays the same, byte for byte"}, nil},
-		"insert what is loose": {[]string{"-WRITE n", "+", "+A new commit behind entry A", "all that is loose", "enter", "+Message of the new commit", "Add n", "ctrl+s", "+3 commits, content the same", "+B   Add n", "a", "+became 3"}, func(t *testing.T, f *fixture.Repo) {
+		"insert what is loose": {[]string{"-WRITE n", "+", "+A new commit after entry A", "all that is loose", "enter", "+Message of the new commit", "Add n", "ctrl+s", "+3 commits, content the same", "+B   Add n", "a", "+became 3"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Change ten\nAdd n\nChange thirty", f.Git("log", "--reverse", "--format=%s", "main.."))
 			assert.Empty(t, f.Git("status", "--porcelain"))
 		}},

@@ -81,34 +81,34 @@ func TestSendByKeys(t *testing.T) {
 			f.Commit("Theirs", "theirs", "t\n")
 			f.Git("push", "--quiet", "origin", "main")
 			f.Git("switch", "--quiet", "topic")
-		}, []string{"+A new branch there", "V", "+origin/main has 1 commit that topic does not have", "a", "x", "m", "+cannot move forward", "o", "+◆ Shape", "+onto origin/main"}, nil},
-		"land by a merge": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "V", "+origin/main, landed", "m", "+Message of the merge", "ctrl+s", "+It takes in 2 commits by a merge commit", "+Merge topic", "a", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+A new branch there", "V", "+origin/main has 1 commit that topic does not have", "a", "x", "A", "+cannot move forward", ")", "+◆ Shape", "+onto origin/main"}, nil},
+		"land by a merge": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "V", "+origin/main, landed", "A", "+Message of the merge", "ctrl+s", "+It takes in 2 commits by a merge commit", "+Merge topic", "a", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Merge topic", remote.Git("log", "-1", "--format=%s", "main"))
 		}},
 		"taken back": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic~1:refs/heads/topic")
 			f.Git("branch", "--quiet", "--set-upstream-to=origin/topic")
-		}, []string{"+Change thirty", "a", "+Sent 1 commit.", "X", "+is taken back on origin", "y", "+on origin is at", "X", "y", "+is not at what you sent last"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+Change thirty", "a", "+Sent 1 commit.", "X", "+is taken back on origin", "y", "+on origin is at", "X", "y", "+is no longer at what you sent last"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, f.Git("rev-parse", "topic~1"), remote.Git("rev-parse", "topic"))
 		}},
 		"with options, and what the server says": {func(f, remote *fixture.Repo) {
 			remote.Git("config", "receive.advertisePushOptions", "true")
 			hookOf(t, remote, "pre-receive", `echo "You said $GIT_PUSH_OPTION_0."; echo "Review it: https://quay.example/review/7"`)
-		}, []string{"+A new branch there", "Q", "+Other ways to push topic", "options", "enter", "+Options for the server's hooks", "draft", "ctrl+s", "+1 option will be handed", "+Along with it: 1 push option.",
+		}, []string{"+A new branch there", "A", "+Other ways to push topic", "options", "enter", "+Options for the server's hooks", "draft", "ctrl+s", "+1 option will be passed", "+Along with it: 1 push option.",
 			"a", "+The server said:", "+You said draft.", "+https://quay.example/review/7", "esc", "+The remote has all of it", "+https://quay.example/review/7",
 			"E", "+open https://quay.example/review/7", "copy", "enter", "+The address is on the clipboard"}, nil},
 		"to another remote": {func(f, remote *fixture.Repo) {
 			other := fixture.At(t, filepath.Join(t.TempDir(), "other.git"), "--bare")
 			f.Git("remote", "add", "fork", other.Dir)
 			f.Git("config", "remote.fork.fetch", "+refs/heads/*:refs/remotes/fork/*")
-		}, []string{"+A new branch there", "Q", "+to fork", "enter", "+The branch is pushed to fork from now on.", "+fork has topic", "a", "+fork has topic at"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+A new branch there", "A", "+to fork", "enter", "+The branch is pushed to fork from now on.", "+fork has topic", "a", "+fork has topic at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "fork", f.Git("config", "branch.topic.pushRemote"))
 			assert.Equal(t, f.Git("rev-parse", "topic"), f.Git("rev-parse", "fork/topic"))
 			assert.Empty(t, remote.Git("branch", "--list", "topic"))
 		}},
 		"with the stack": {func(f, remote *fixture.Repo) {
 			f.Git("branch", "lower", "topic~1")
-		}, []string{"+A new branch there", "Q", "+1 other branch along", "stack", "enter", "+Along with it: lower.", "a", "+Sent 2 commits."}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+A new branch there", "A", "+1 other branch along", "stack", "enter", "+Along with it: lower.", "a", "+Sent 2 commits."}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, f.Git("rev-parse", "topic", "lower"), remote.Git("rev-parse", "topic", "lower"))
 		}},
 		"pictures": {func(f, remote *fixture.Repo) {
@@ -128,7 +128,7 @@ func TestSendByKeys(t *testing.T) {
 		}},
 		"preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")
-		}, []string{"+fixup!", "P", "+2 findings before sending", "+2 commits not read through yet", "+messages are in form", "+enter goes to Shape, to what could be joined", "+fixup! Change ten", "enter", "+◆ Shape", "+What could be done with this plan", "enter", "+from 1 2"}, nil},
+		}, []string{"+fixup!", "!", "+2 findings before sending", "+2 commits not read through yet", "+messages are well formed", "+enter goes to Shape, to what could be joined", "+fixup! Change ten", "enter", "+◆ Shape", "+What could be done with this plan", "enter", "+from 1 2"}, nil},
 		"blocked by the preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "wip")
 			require.NoError(t, os.MkdirAll(filepath.Join(os.Getenv("XDG_CONFIG_HOME"), "bastel"), 0o777))
@@ -136,7 +136,7 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+wip", "a", "+The preflight blocks it: 1 commit with a subject such as fixup! or wip", "esc"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Empty(t, remote.Git("branch", "--list", "topic"))
 		}},
-		"fetched": {func(f, remote *fixture.Repo) {}, []string{"F", "+Fetched. Nothing is new. Your branches and files are as they were."}, nil},
+		"fetched": {func(f, remote *fixture.Repo) {}, []string{"F", "+Fetched. Nothing new. Your branches and files are as they were."}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := desk(t)
@@ -215,11 +215,11 @@ func TestReadThrough(t *testing.T) {
 		"n", "down", "down", "down", "down", "m", "+Note on line 30 of a.go", "Why thirty?", "ctrl+s", "+┊ 1  your note", "+1 note open", "+┊ Why thirty?",
 		"m", "+Note 1", " And not forty?", "ctrl+s", "+Why thirty? And not forty?",
 		"h", "m", "+Note on the commit Change thirty", "As a whole", "ctrl+s", "+2 notes open", "+: As a whole",
-		"=", "+the whole branch as one difference", "+2 hunks", "=", "+◆ Now  1 of 2")
+		"e", "+the whole branch as one difference", "+2 hunks", "e", "+◆ Now  1 of 2")
 	f.Git("rebase", "--quiet", "--force-rebase", "--onto", "main", "main", "topic", "--exec", "git commit --quiet --amend --no-edit --date=now --author='Ines Falk <i@x.example>'")
 	d.play("r", "+1 of 2 commits read", "+2 notes open", "v", "+2 of 2 commits read", "}", "l", "n", "v", "+1 of 2 commits read")
-	d.play("b", "+Notes on topic: 2 open", "Why", "enter", ".", "+Settled.", "+1 note open", "+, settled: Why thirty?")
-	d.play("b", "whole", "enter", "down", "x", "esc", "C", "+2 notes on the clipboard", "R", "+No review service is set", "esc", "+A new branch there", "P", "+1 note not settled yet", "+1 commit not read through yet", "down", "+enter goes to the read-through", "enter", "+1 of 2 commits read")
+	d.play(";", "+notes", "1", "+Notes on topic: 2 open", "Why", "enter", ".", "+Done.", "+1 note open", "+, done: Why thirty?")
+	d.play(";", "1", "whole", "enter", "down", "x", "esc", "C", "+2 notes on the clipboard", ";", "+receive", "2", "+No review service is set", "esc", "+A new branch there", "!", "+1 note not done yet", "+1 commit not read through yet", "down", "+enter goes to the read-through", "enter", "+1 of 2 commits read")
 	assert.Empty(t, f.Git("status", "--porcelain"))
 }
 
@@ -269,11 +269,11 @@ func TestFetchingByItself(t *testing.T) {
 func TestTheFrame(t *testing.T) {
 	for name, steps := range map[string][]string{
 		"help":            {"?", "+Now holds what you changed", "down", "esc", "+loose changes"},
-		"finder":          {":", "+Find an action", "whole", "+Into the tray", "esc", "+loose changes"},
+		"finder":          {":", "+Find an action", "whole", "+Put all hunks of the file", "esc", "+loose changes"},
 		"finder does":     {":", "+Find an action", "next hunk", "enter", "+loose changes"},
 		"finder goes":     {":", "+Find an action", "squash", "+Shape: ", "enter", "+Now  topic"},
-		"nothing to undo": {"u", "+There is nothing to take back."},
-		"nothing to redo": {"U", "+There is nothing to do again."},
+		"nothing to undo": {"u", "+There is nothing to undo."},
+		"nothing to redo": {"U", "+There is nothing to redo."},
 		"journal":         {"w", "+Journal: what was done here", "+Nothing here.", "esc", "+loose changes"},
 		"ask for a demo":  {"D", "+Leave this repository for the demo?", "n", "+Nothing was done."},
 		"look again":      {"r", "+loose changes"},

@@ -458,7 +458,7 @@ func (m *Model) fetchByItself(every time.Duration) tea.Cmd {
 	if m.app == nil || m.work != nil || m.beside != nil {
 		return fetchLater(every)
 	}
-	return tea.Batch(fetchLater(every), kit.Start(kit.Work{Title: "Fetching by itself", Beside: true, Quiet: true, Do: func(ctx context.Context, report func(string)) (string, error) {
+	return tea.Batch(fetchLater(every), kit.Start(kit.Work{Title: "Automatic fetch", Beside: true, Quiet: true, Do: func(ctx context.Context, report func(string)) (string, error) {
 		arrivals, err := m.app.Fetch(repo.Unattended(ctx), report)
 		if err != nil || len(arrivals) == 0 {
 			return "", err
@@ -483,7 +483,7 @@ func arrived(arrivals []app.Arrival) string {
 		text += safe.Line(r.Says()) + " "
 	}
 	if text == "" {
-		return "Nothing is new. "
+		return "Nothing new. "
 	}
 	return text
 }
@@ -508,16 +508,16 @@ func (m *Model) forward() tea.Cmd {
 }
 
 func (m *Model) undo() tea.Cmd {
-	return kit.Start(kit.Work{Title: "Taking back", Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work{Title: "Undoing", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		entry, err := m.app.Undo(ctx)
-		return fmt.Sprintf("Took back the %s: %s. U does it again.", entry.Kind, entry.Title), err
+		return fmt.Sprintf("Undid the %s: %s. U redoes it.", entry.Kind.Noun(), entry.Title), err
 	}})
 }
 
 func (m *Model) redo() tea.Cmd {
-	return kit.Start(kit.Work{Title: "Doing again", Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work{Title: "Redoing", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		entry, err := m.app.Redo(ctx)
-		return fmt.Sprintf("Did the %s again: %s. u takes it back.", entry.Kind, entry.Title), err
+		return fmt.Sprintf("Redid the %s: %s. u undoes it.", entry.Kind.Noun(), entry.Title), err
 	}})
 }
 

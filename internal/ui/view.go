@@ -2,6 +2,7 @@ package ui
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -9,6 +10,7 @@ import (
 	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/safe"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
 
@@ -142,21 +144,24 @@ func (m *Model) keysLine() string {
 	}
 	var segs, last []kit.Seg
 	room := m.width - 2
+	ends := []action.ID{action.Help, action.Leave}
+	if !m.bodySize().Narrow {
+		ends = append(ends, action.FindAction, action.Menu)
+	}
 	actions := m.actions()
-	ends := map[string]bool{"find": !m.bodySize().Narrow, "help": true, "leave": true}
-	for _, action := range actions {
-		if ends[action.Name] {
-			last = append(last, m.keySegs(action)...)
+	for _, a := range actions {
+		if a.Can() && slices.Contains(ends, a.ID) {
+			last = append(last, m.keySegs(a)...)
 		}
 	}
 	for _, seg := range last {
 		room -= ansi.StringWidth(seg.Text)
 	}
-	for _, action := range actions {
-		if action.Rare || !action.Can() || ends[action.Name] {
+	for _, a := range actions {
+		if !a.Listed || !a.Can() || slices.Contains(ends, a.ID) {
 			continue
 		}
-		add := m.keySegs(action)
+		add := m.keySegs(a)
 		size := ansi.StringWidth(add[0].Text) + ansi.StringWidth(add[1].Text)
 		if size > room {
 			break
@@ -167,9 +172,9 @@ func (m *Model) keysLine() string {
 	return kit.Split(m.width, nil, append([]kit.Seg{{Text: " "}}, segs...), last...)
 }
 
-func (m *Model) keySegs(action kit.Action) []kit.Seg {
+func (m *Model) keySegs(a kit.Action) []kit.Seg {
 	return []kit.Seg{
-		{Text: action.Key(), Style: m.theme.Next.Bold(true)},
-		{Text: " " + action.Name + "   ", Style: m.theme.Dim},
+		{Text: a.Key(), Style: m.theme.Next.Bold(true)},
+		{Text: " " + a.Name + "   ", Style: m.theme.Dim},
 	}
 }

@@ -29,10 +29,10 @@ func TestARewrittenBranchIsReadAndSent(t *testing.T) {
 	before := shared.Git("rev-parse", branch)
 	term := open(t, work.Dir, 142, 42)
 	term.play(dropOne...)
-	term.play("P", "+3 findings before sending", "+left over in what is added", "+8 commits not read through yet", "+berth/depth.go:14", "Escape", "-findings before",
+	term.play("!", "+3 findings before sending", "+left over in what is added", "+8 commits not read through yet", "+berth/depth.go:14", "Escape", "-findings before",
 		"v", "+0 of 10 commits read", "v", "v", "+1 of 10 commits read", "+◆ Next  tide offsets",
 		"j", "j", "j", "m", "+Note on line 3 of tide/offsets.go", "text:Minutes or hours?", "C-s", "+┊ Minutes or hours?", "+1 note open",
-		".", "+all notes settled", "=", "+the whole branch as one difference", "Escape", "-the whole branch as one")
+		".", "+all notes done", "e", "+the whole branch as one difference", "Escape", "-the whole branch as one")
 	assert.Equal(t, before, shared.Git("rev-parse", branch))
 	term.play("a", "+4 commits on origin will be replaced by yours", "n", "+Nothing was done.")
 	assert.Equal(t, before, shared.Git("rev-parse", branch))
@@ -110,7 +110,7 @@ func TestAPassphraseOnTheScreen(t *testing.T) {
 	assert.NotContains(t, term.screen(), "low")
 	term.play("Enter", "+Sent 5 commits.")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
-	term.play("F", "+Nothing is new.") // without another question
+	term.play("F", "+Nothing new.") // without another question
 }
 
 // TestTheReviewDesk: the demo as a new user starts it, with a reviewer at work.
@@ -130,6 +130,6 @@ func TestTheReviewDesk(t *testing.T) {
 		response.Body.Close()
 		require.Equal(t, http.StatusOK, response.StatusCode)
 	}
-	term.play("v", "+0 of 11 commits read", "R", "+1 new comment and 1 new verdict came", "+Oskar Brandt approved it", "+1 note open", "}", "+◆ Next  tide offsets", "+┊ Minutes or hours?")
+	term.play("v", "+0 of 11 commits read", ";", "+receive", "1", "+1 new comment and 1 new verdict came", "+Oskar Brandt says it is ready to land", "+1 note open", "}", "+◆ Next  tide offsets", "+┊ Minutes or hours?")
 	assert.Contains(t, strings.Split(term.waitFor("Oskar Brandt, today"), "Minutes or hours?")[0], "offsets are what")
 }

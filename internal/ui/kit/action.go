@@ -4,23 +4,47 @@ import (
 	"slices"
 
 	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/ui/action"
 )
 
-// Action is something the user can do. The line of keys, the help and the finder
-// all show the same actions.
+// Action is a row of the table of actions with what it does on a screen just now.
 type Action struct {
-	Keys  []string                 // as Bubble Tea names them; the first one is shown
-	Name  string                   // two or three words, for the line of keys and the finder
-	Help  string                   // a sentence for the help
-	Rare  bool                     // not in the line of keys
+	action.Action
 	Asks  bool                     // its command does nothing but ask the frame for something: it runs at once, before the next key
 	Do    func() tea.Cmd           // nil while the action makes no sense here
-	DoKey func(key string) tea.Cmd // in place of Do, where the keys mean different things of one sort
-	Shown string                   // how the keys are written together, if not by the first one
+	DoKey func(key string) tea.Cmd // in place of Do, where each key of the action chooses something
 }
 
-// Find gives the action of a key that can be done now.
-func Find(actions []Action, key string) (Action, bool) {
+// Act binds what a row of the table does, if it can be done now.
+func Act(id action.ID, possible bool, do func() tea.Cmd) Action {
+	return Action{Action: action.Find(id), Do: When(possible, do)}
+}
+
+// Asking binds what does nothing but ask the frame for something.
+func Asking(id action.ID, possible bool, do func() tea.Cmd) Action {
+	a := Act(id, possible, do)
+	a.Asks = true
+	return a
+}
+
+// Choosing binds an action of which each key chooses something.
+func Choosing(id action.ID, possible bool, do func(key string) tea.Cmd) Action {
+	a := Action{Action: action.Find(id)}
+	if possible {
+		a.DoKey = do
+	}
+	return a
+}
+
+// Called gives the action with the name that it has just now.
+func (a Action) Called(name string) Action {
+	a.Name = name
+	return a
+}
+
+// FindKey gives the action of a key that can be done now.
+func FindKey(actions []Action, key string) (Action, bool) {
 	for _, a := range actions {
 		if !slices.Contains(a.Keys, key) {
 			continue
@@ -38,23 +62,8 @@ func Find(actions []Action, key string) (Action, bool) {
 // Can says whether the action can be done now.
 func (a Action) Can() bool { return a.Do != nil || a.DoKey != nil }
 
-// Key is how the action's key is written on the screen.
-func (a Action) Key() string {
-	if a.Shown != "" {
-		return a.Shown
-	}
-	return KeyName(a.Keys[0])
-}
-
-// KeyName is how a key is written on the screen.
-func KeyName(key string) string {
-	names := map[string]string{"up": "↑", "down": "↓", "left": "←", "right": "→", "shift+up": "⇧↑", "shift+down": "⇧↓",
-		"space": "space", "pgup": "page↑", "pgdown": "page↓"}
-	if name, ok := names[key]; ok {
-		return name
-	}
-	return key
-}
+// Just makes an action of what has no command.
+func Just(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
 
 // When gives what an action does if it can be done now, else nil.
 func When(possible bool, do func() tea.Cmd) func() tea.Cmd {
@@ -74,22 +83,24 @@ type Navigator struct {
 
 // Actions lists the actions that move, the same on every screen.
 func (n Navigator) Actions() []Action {
-	then := func(do func()) func() tea.Cmd {
-		return func() tea.Cmd { do(); return nil }
+	return []Action{
+		Act(action.Down, true, Just(func() { n.Move(1) })),
+		Act(action.Up, true, Just(func() { n.Move(-1) })),
+		Act(action.PageDown, true, Just(func() { n.Page(1) })),
+		Act(action.PageUp, true, Just(func() { n.Page(-1) })),
+		Act(action.Top, true, Just(func() { n.End(false) })),
+		Act(action.End, true, Just(func() { n.End(true) })),
+		Act(action.ToNow, n.Turn != nil, Just(func() { n.Turn(Now) })),
+		Act(action.ToNext, n.Turn != nil, Just(func() { n.Turn(Next) })),
 	}
-	actions := []Action{
-		{Keys: []string{"down", "j"}, Name: "down", Help: "Down by one.", Rare: true, Do: then(func() { n.Move(1) })},
-		{Keys: []string{"up", "k"}, Name: "up", Help: "Up by one.", Rare: true, Do: then(func() { n.Move(-1) })},
-		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "Down by a page.", Rare: true, Do: then(func() { n.Page(1) })},
-		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "Up by a page.", Rare: true, Do: then(func() { n.Page(-1) })},
-		{Keys: []string{"home", "g"}, Name: "to the top", Help: "To the first row.", Rare: true, Do: then(func() { n.End(false) })},
-		{Keys: []string{"end", "G"}, Name: "to the end", Help: "To the last row.", Rare: true, Do: then(func() { n.End(true) })},
+}
+
+// Hunks are the actions that go from hunk to hunk, and from file to file.
+func Hunks(possible bool, hunk, file func(by int)) []Action {
+	return []Action{
+		Act(action.NextHunk, possible, Just(func() { hunk(1) })),
+		Act(action.PreviousHunk, possible, Just(func() { hunk(-1) })),
+		Act(action.NextFile, possible, Just(func() { file(1) })),
+		Act(action.PreviousFile, possible, Just(func() { file(-1) })),
 	}
-	if n.Turn == nil {
-		return actions
-	}
-	return append(actions,
-		Action{Keys: []string{"left", "h"}, Name: "to Now", Help: "To the left half, what is.", Rare: true, Do: then(func() { n.Turn(Now) })},
-		Action{Keys: []string{"right", "l"}, Name: "to Next", Help: "To the right half, what will be.", Rare: true, Do: then(func() { n.Turn(Next) })},
-	)
 }

@@ -11,6 +11,7 @@ import (
 
 	"bastel/internal/lanes"
 	"bastel/internal/safe"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
 
@@ -100,13 +101,14 @@ func TestActionsAreFoundByAnyOfTheirKeys(t *testing.T) {
 	do := func(name string) func() tea.Cmd {
 		return func() tea.Cmd { done = name; return nil }
 	}
-	actions := []kit.Action{{Keys: []string{"x"}}, {Keys: []string{"down", "j"}, Do: do("down")}, {Keys: []string{"x"}, Do: do("later")}}
-	for key, want := range map[string]string{"j": "down", "down": "down", "x": "later"} {
-		action, ok := kit.Find(actions, key)
+	actions := []kit.Action{kit.Act(action.Discard, false, do("never")), kit.Act(action.Down, true, do("down")), kit.Act(action.LeaveOut, true, do("later")),
+		kit.Choosing(action.IntoTray, true, func(key string) tea.Cmd { done = "tray " + key; return nil })}
+	for key, want := range map[string]string{"j": "down", "down": "down", "x": "later", "2": "tray 2"} {
+		found, ok := kit.FindKey(actions, key)
 		assert.True(t, ok)
-		action.Do()
+		found.Do()
 		assert.Equal(t, want, done)
 	}
-	_, ok := kit.Find(actions, "y")
+	_, ok := kit.FindKey(actions, "y")
 	assert.False(t, ok)
 }

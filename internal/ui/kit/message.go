@@ -31,6 +31,8 @@ type Screen interface {
 	Situated(s app.Situation) tea.Cmd
 	Update(msg tea.Msg) tea.Cmd
 	Actions() []Action
+	// Explain says in the help what is shown, and what it is for.
+	Explain() (title, text string)
 	// View draws exactly size.Height rows of size.Width cells.
 	View(size Size, theme Theme) []string
 	// Click is told of a click, Wheel of turns of the wheel, at a place in the body.

@@ -12,6 +12,7 @@ import (
 	"bastel/internal/merge"
 	"bastel/internal/safe"
 	"bastel/internal/shape"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
 
@@ -23,34 +24,35 @@ func (m *Model) Actions() []kit.Action {
 	q, some := m.question()
 	region := some && q.Region != nil
 	file := some && m.file().Chunks != nil
-	take := func(sides ...int) func() tea.Cmd {
-		return kit.When(some && (region || len(sides) < 2), func() tea.Cmd { return m.takeSides(sides...) })
+	take := func(places ...int) func() tea.Cmd {
+		return func() tea.Cmd { return m.takeSides(places...) }
 	}
 	actions := []kit.Action{
-		{Keys: []string{"1"}, Name: "take 1", Help: "Take the side that is called 1.", Do: take(0)},
-		{Keys: []string{"2"}, Name: "take 2", Help: "Take the side that is called 2.", Do: take(1)},
-		{Keys: []string{"b"}, Name: "both", Help: "Take both sides, 1 first.", Do: take(0, 1)},
-		{Keys: []string{"n"}, Name: "next open", Help: "Go to the next open place, in this file or another one.", Do: kit.When(some, func() tea.Cmd { return m.seek(1) })},
-		{Keys: []string{"R"}, Asks: true, Name: "the rest alike", Help: "Answer the rest of this file, of files like it, or everything, as this place.", Do: kit.When(some && !q.Open(), m.repeat)},
-		{Keys: []string{"e"}, Asks: true, Name: "write", Help: "Write the text for this place yourself.", Do: kit.When(region, m.write)},
-		{Keys: []string{"S"}, Asks: true, Name: "ideas", Help: "Show answers that could be right.", Do: kit.When(region, m.suggest)},
-		{Keys: []string{"x"}, Name: "open again", Help: "Take the answer back, one that was reused too.", Do: kit.When(some && q.Origin != mend.Open, m.reopen)},
-		{Keys: []string{"a"}, Asks: true, Name: "apply", Help: "Apply the plan once all is answered. In the working tree: write what is answered whole, and make the merge's commit when all is settled.", Do: kit.When(m.canApply(), m.apply)},
-		{Keys: []string{"enter"}, Asks: true, Name: "look", Help: "Show what a commit behind one of the sides changes.", Do: kit.When(some, m.chooseLook)},
-		{Keys: []string{"space"}, Name: "pick line", Help: "Put the line at the cursor into the answer, or take it out.", Do: kit.When(region && m.line < len(m.lines()), m.pick)},
-		{Keys: []string{"B"}, Name: "both, 2 first", Help: "Take both sides, 2 first.", Rare: true, Do: take(1, 0)},
-		{Keys: []string{"0"}, Name: "neither", Help: "Take neither side: nothing stays there.", Rare: true, Do: kit.When(region || some && m.file().Kind != merge.RenameRename, func() tea.Cmd { return m.takeSides() })},
-		{Keys: []string{"p"}, Name: "open before", Help: "Go to the open place before.", Rare: true, Do: kit.When(some, func() tea.Cmd { return m.seek(-1) })},
-		{Keys: []string{"}"}, Name: "next place", Help: "Go to the next place, answered or not.", Rare: true, Do: kit.When(m.at+1 < len(m.spots), func() tea.Cmd { return m.goTo(m.at + 1) })},
-		{Keys: []string{"{"}, Name: "place before", Help: "Go to the place before, answered or not.", Rare: true, Do: kit.When(m.at > 0, func() tea.Cmd { return m.goTo(m.at - 1) })},
-		{Keys: []string{"f"}, Asks: true, Name: "whole file", Help: "Answer the file as a whole: one side's version, or that it goes.", Rare: true, Do: kit.When(file, m.whole)},
-		{Keys: []string{"i"}, Asks: true, Name: "in your editor", Help: "Open the file with markers in your editor, in a scratch folder with what lies around it, and take the result back.", Rare: true, Do: kit.When(some && m.writable(), m.edit)},
-		{Keys: []string{"J"}, Asks: true, Name: "join first", Help: "Join the entries that conflict at the same lines, so that the question is put once.", Rare: true, Do: kit.When(m.joinable() != nil, m.joinFirst)},
-		{Keys: []string{"M"}, Asks: true, Name: "declare settled", Help: "Take the file as it lies in the working tree for settled.", Rare: true, Do: kit.When(m.waiting != nil && some, m.declare)},
-		{Keys: []string{"H"}, Name: "remembered answers", Help: "List the answers that come back by themselves, and forget some.", Rare: true, Do: m.remembered},
+		kit.Act(action.Side1, some, take(0)),
+		kit.Act(action.Side2, some, take(1)),
+		kit.Act(action.OneThenTwo, region, take(0, 1)),
+		kit.Act(action.TwoThenOne, region, take(1, 0)),
+		kit.Act(action.BaseText, region, func() tea.Cmd { return m.give(true, mend.Take(mend.Base)) }),
+		kit.Act(action.Nothing, region || some && m.file().Kind != merge.RenameRename, take()),
+		kit.Act(action.NextOpen, some, func() tea.Cmd { return m.seek(1) }),
+		kit.Asking(action.SameForRest, some && !q.Open(), m.repeat),
+		kit.Asking(action.WriteAnswer, region, m.write),
+		kit.Asking(action.AnswerIdeas, region, m.suggest),
+		kit.Act(action.ClearAnswer, some && q.Origin != mend.Open, m.reopen),
+		kit.Asking(action.ApplyAnswers, m.canApply(), m.apply),
+		kit.Asking(action.LookAtSide, some, m.chooseLook),
+		kit.Act(action.PickLine, region && m.line < len(m.lines()), m.pick),
+		kit.Act(action.PreviousOpen, some, func() tea.Cmd { return m.seek(-1) }),
+		kit.Act(action.NextPlace, m.at+1 < len(m.spots), func() tea.Cmd { return m.goTo(m.at + 1) }),
+		kit.Act(action.PreviousPlace, m.at > 0, func() tea.Cmd { return m.goTo(m.at - 1) }),
+		kit.Asking(action.AnswerFile, file, m.whole),
+		kit.Asking(action.EditOutside, some && m.writable(), m.edit),
+		kit.Asking(action.JoinFirst, m.joinable() != nil, m.joinFirst),
+		kit.Asking(action.MarkResolved, m.waiting != nil && some, m.declare),
+		kit.Act(action.Remembered, true, m.remembered),
 	}
 	if m.waiting != nil && len(m.waiting.Taking) > 0 {
-		actions = append(actions, kit.Action{Keys: []string{"z"}, Name: "stop taking", Help: "Forget what is being taken as loose changes. Your files are as they were.", Do: m.stopTaking})
+		actions = append(actions, kit.Act(action.StopTaking, true, m.stopTaking))
 	}
 	if m.waiting == nil {
 		step := func(s kit.PlanStep) func() tea.Cmd {
@@ -61,22 +63,19 @@ func (m *Model) Actions() []kit.Action {
 			}
 		}
 		actions = append(actions,
-			kit.Action{Keys: []string{"u"}, Name: "undo answer", Help: "Take the last edit of the plan back: an answer, or any other. With no edit left, the last applied step.", Rare: true, Do: kit.When(m.planner.Can(kit.UndoEdit), step(kit.UndoEdit))},
-			kit.Action{Keys: []string{"U"}, Name: "redo answer", Help: "Do the edit again that was taken back.", Rare: true, Do: kit.When(m.planner.Can(kit.RedoEdit), step(kit.RedoEdit))})
+			kit.Act(action.UndoAnswer, m.planner.Can(kit.UndoEdit), step(kit.UndoEdit)),
+			kit.Act(action.RedoAnswer, m.planner.Can(kit.RedoEdit), step(kit.RedoEdit)))
 	} else if len(m.waiting.Given) > 0 {
-		actions = append(actions, kit.Action{Keys: []string{"u"}, Name: "undo answer", Help: "Take the last answer back.", Rare: true, Do: m.undoWaiting})
+		actions = append(actions, kit.Act(action.UndoAnswer, true, m.undoWaiting))
 	}
 	moves := kit.Navigator{Move: m.moveLine, Page: func(pages int) { m.moveLine(10 * pages) }, End: m.toEnd, Turn: func(half kit.Half) { m.half = half }}
 	return append(actions, moves.Actions()...)
 }
 
 func (m *Model) lookActions() []kit.Action {
-	then := func(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
-	return append([]kit.Action{
-		{Keys: []string{"enter", "esc"}, Name: "back to the conflict", Help: "Show the conflict again.", Do: then(func() { m.look = nil })},
-		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: then(func() { m.look.Hunk(1) })},
-		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Do: then(func() { m.look.Hunk(-1) })},
-	}, kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}.Actions()...)
+	back := kit.Act(action.Back, true, kit.Just(func() { m.look = nil })).Called("back to the conflict")
+	moves := kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}
+	return slices.Concat([]kit.Action{back}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
 }
 
 // moveLine moves among the lines of the sides; in Next it scrolls.
@@ -103,7 +102,7 @@ func (m *Model) toEnd(last bool) {
 func (m *Model) seek(by int) tea.Cmd {
 	at := m.nextOpen(m.at+by, by)
 	if at < 0 {
-		return kit.Say("Nothing is open any more.")
+		return kit.Say("Nothing is open.")
 	}
 	return m.goTo(at)
 }
@@ -242,7 +241,7 @@ func (m *Model) repeat() tea.Cmd {
 	q, _ := m.question()
 	here := m.file().Path
 	alike := pattern(here)
-	choose := kit.Choose{Title: "What else shall be answered like this?"}
+	choose := kit.Choose{Title: "Give the same answer to what else?"}
 	offer := func(label string, fits func(path string) bool) {
 		given := m.likewise(q, fits)
 		if len(given) > 0 {
@@ -253,7 +252,7 @@ func (m *Model) repeat() tea.Cmd {
 	offer("every file like "+safe.Line(alike), func(path string) bool { return pattern(path) == alike })
 	offer("everything that is open", func(string) bool { return true })
 	if len(choose.Options) == 0 {
-		return kit.Say("Nothing else is open that could be answered like this.")
+		return kit.Say("Nothing else is open that could get the same answer.")
 	}
 	return kit.Show(choose)
 }
@@ -286,10 +285,10 @@ func (m *Model) write() tea.Cmd {
 		text += string(line)
 	}
 	at := m.at
-	title := fmt.Sprintf("What shall stand there, in %s", safe.Line(m.file().Path))
+	title := fmt.Sprintf("The text for this place in %s", safe.Line(m.file().Path))
 	return kit.Show(kit.Edit{Title: title, Text: text, Suffix: fileName(m.file().Path), Done: func(text string) tea.Cmd {
 		if at != m.at {
-			return kit.Say("The conflict changed meanwhile. Write it once more.")
+			return kit.Say("The conflict changed meanwhile. Write the text again.")
 		}
 		own := []byte(text)
 		if len(own) > 0 && own[len(own)-1] != '\n' {
@@ -309,7 +308,7 @@ func (m *Model) giveOwn(q mend.Question, own []byte) tea.Cmd {
 	}
 	unfinished := m.giveAll(false, []mend.Given{q.Give(mend.Answer{Own: own, Unfinished: true})})
 	return tea.Batch(unfinished, kit.Show(kit.Ask{
-		Question: fmt.Sprintf("A line that looks like a marker of a conflict stands in it (line %d). It is kept, but not done. y says that it is meant.", lines[0]),
+		Question: fmt.Sprintf("Line %d looks like a conflict marker. The text is kept, but counts as unfinished. y says that the line is intended.", lines[0]),
 		Key:      "y",
 		Yes: func() tea.Msg {
 			return kit.ForScreen{Screen: Name, Msg: meant{q, own}}
@@ -327,7 +326,7 @@ func (m *Model) suggest() tea.Cmd {
 	q, _ := m.question()
 	ideas := m.ideas()
 	if len(ideas) == 0 {
-		return kit.Say("Nothing suggests itself here.")
+		return kit.Say("No suggestions here.")
 	}
 	choose := kit.Choose{Title: "Answers that could be right"}
 	for _, s := range ideas {
@@ -380,7 +379,7 @@ func (m *Model) chooseLook() tea.Cmd {
 		}
 	}
 	if len(choose.Options) == 0 {
-		return kit.Say("No commit can be named for these sides.")
+		return kit.Say("No commit is known for these sides.")
 	}
 	return kit.Show(choose)
 }

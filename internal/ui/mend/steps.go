@@ -57,14 +57,14 @@ func (m *Model) apply() tea.Cmd {
 	w := m.waiting
 	if len(m.spots) == 0 && !w.Settles() {
 		if w.Operation != "merge" {
-			return kit.Say("Everything is settled. Finish it with " + w.Finish + ".")
+			return kit.Say("Everything is resolved. Finish it with " + w.Finish + ".")
 		}
 		return m.finish()
 	}
 	m.kept++
 	number, now := m.kept, w.Clone()
 	return kit.Start(kit.Work{
-		Title: "Writing what is answered",
+		Title: "Writing the answers",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
 			var paths []string
 			err := m.keeper.Keep(number, func() (err error) {
@@ -74,7 +74,7 @@ func (m *Model) apply() tea.Cmd {
 			if err != nil {
 				return "", err
 			}
-			return fmt.Sprintf("Settled %s. u takes it back.", app.Count(len(paths), "file")), nil
+			return fmt.Sprintf("Resolved %s. u undoes it.", app.Count(len(paths), "file")), nil
 		},
 	})
 }
@@ -83,7 +83,7 @@ func (m *Model) stopTaking() tea.Cmd {
 	m.kept++
 	number := m.kept
 	return kit.Start(kit.Work{Title: "Stopping", Do: func(context.Context, func(string)) (string, error) {
-		return "Nothing is taken any more. Your files are as they were.", m.keeper.Keep(number, m.app.StopTaking)
+		return "Stopped taking those commits. Your files are as they were.", m.keeper.Keep(number, m.app.StopTaking)
 	}})
 }
 
@@ -122,8 +122,8 @@ func (m *Model) declare() tea.Cmd { return m.declareAs(m.file().Path, false) }
 
 func (m *Model) declareAs(file string, meant bool) tea.Cmd {
 	return kit.Start(kit.Work{Title: "Settling " + safe.Line(file), Do: func(ctx context.Context, _ func(string)) (string, error) {
-		err := m.app.DeclareSettled(ctx, []string{file}, meant)
-		return safe.Line(file) + " is settled as it lies there. u takes it back.", err
+		err := m.app.MarkResolved(ctx, []string{file}, meant)
+		return safe.Line(file) + " is marked as resolved, as it is. u undoes it.", err
 	}})
 }
 
@@ -151,7 +151,7 @@ func (m *Model) edit() tea.Cmd {
 	var place app.Scratch
 	file := ""
 	return kit.Start(kit.Work{
-		Title: "Laying the files out",
+		Title: "Writing the files out",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
 			dir, err := os.MkdirTemp("", "bastel-mend-")
 			if err != nil {
@@ -220,7 +220,7 @@ type joining []int
 
 func (m *Model) joinFirst() tea.Cmd {
 	places := m.joinable()
-	question := fmt.Sprintf("%s change the same lines of %s. Joined into one first, they ask once and not %d times. y joins them in the plan.", app.Count(len(places), "entry"), safe.Line(m.file().Path), len(places))
+	question := fmt.Sprintf("%s change the same lines of %s. Joined into one first, the question is asked once and not %d times. y joins them in the plan.", app.Count(len(places), "entry"), safe.Line(m.file().Path), len(places))
 	return kit.Show(kit.Ask{Question: question, Key: "y", Yes: kit.Show(kit.ForScreen{Screen: Name, Msg: joining(places)})})
 }
 
@@ -237,7 +237,7 @@ func (m *Model) remembered() tea.Cmd {
 // offerAnswers lists what is remembered, to forget some of it.
 func (m *Model) offerAnswers(answers answers) tea.Cmd {
 	if len(answers) == 0 {
-		return kit.Say("No answer is remembered yet. Those of a plan are, when it is applied.")
+		return kit.Say("No answer is remembered yet. The answers of a plan are remembered when it is applied.")
 	}
 	forget := func(title string, keys ...mend.Key) func() tea.Cmd {
 		return func() tea.Cmd {
@@ -247,7 +247,7 @@ func (m *Model) offerAnswers(answers answers) tea.Cmd {
 			}})
 		}
 	}
-	choose := kit.Choose{Title: "Answers that come back by themselves; enter forgets one", Options: []kit.Option{{Label: "forget all of them", Detail: app.Count(len(answers), "answer"), Do: forget("answer")}}}
+	choose := kit.Choose{Title: "Answers that come back automatically; enter forgets one", Options: []kit.Option{{Label: "forget all of them", Detail: app.Count(len(answers), "answer"), Do: forget("answer")}}}
 	for _, r := range slices.Backward(answers) {
 		choose.Options = append(choose.Options, kit.Option{Key: string(r.Key[:8]), Label: safe.Line(r.Path), Detail: safe.Line(r.Says()) + ", " + r.When.Format("2 Jan 2006"), Do: forget("answer", r.Key)})
 	}

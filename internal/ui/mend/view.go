@@ -57,11 +57,11 @@ func (m *Model) nothing(size kit.Size, theme kit.Theme) []string {
 	what, todo := "No conflict waits.", "Conflicts of the plan in Shape are answered here, and those that another tool left in the working tree."
 	switch {
 	case m.waiting != nil && m.waiting.Operation == "merge":
-		what, todo = "Everything of the merge is settled.", "a makes its commit."
+		what, todo = "Everything in the merge is resolved.", "a makes its commit."
 	case m.waiting != nil:
-		what, todo = "Everything is settled.", "Finish what waits with "+m.waiting.Finish+"."
+		what, todo = "Everything is resolved.", "Finish it with "+m.waiting.Finish+"."
 	case m.forecast != nil && m.planner.Plan().Changes() && !m.forecast.Tip.IsZero():
-		what, todo = "No conflict waits: the plan is clean.", "a applies it; [ goes to Shape, to look at it once more."
+		what, todo = "No conflict waits: the plan is clean.", "a applies it; [ goes back to Shape."
 	}
 	return kit.Empty(size.Width, size.Height, theme, what, todo)
 }
@@ -97,9 +97,9 @@ func (m *Model) place() string {
 func (m *Model) reused() string {
 	switch q, _ := m.question(); q.Origin {
 	case mend.Elsewhere:
-		return "reused from this plan; x opens it"
+		return "reused from this plan; x clears it"
 	case mend.Remembered:
-		return "reused from before; x opens it"
+		return "reused from before; x clears it"
 	}
 	return ""
 }
@@ -266,7 +266,7 @@ func picked(q mend.Question, side mend.Side, line int) bool {
 }
 
 func (m *Model) baseHead(theme kit.Theme, plain func(...kit.Seg)) {
-	plain(kit.Seg{Text: "  base", Style: theme.Dim.Bold(true)}, kit.Seg{Text: "  what both began with", Style: theme.Dim})
+	plain(kit.Seg{Text: "  base", Style: theme.Dim.Bold(true)}, kit.Seg{Text: "  their common start", Style: theme.Dim})
 }
 
 // wholeRows draws what the sides did to a path without regions: in words first, then
@@ -275,7 +275,7 @@ func (m *Model) wholeRows(width int, theme kit.Theme, plain func(...kit.Seg)) {
 	deed := func(side mend.Side) {
 		text := "         " + m.deed(side)
 		if m.textsOf == m.spot() && merge.IsBinary(m.texts[side]) {
-			text += fmt.Sprintf(", %d bytes that are no text", len(m.texts[side]))
+			text += fmt.Sprintf(", %d bytes, binary", len(m.texts[side]))
 		}
 		plain(kit.Seg{Text: text, Style: theme.Strong})
 	}
@@ -431,7 +431,7 @@ func (m *Model) summary(theme kit.Theme) (string, lipgloss.Style) {
 	case m.waiting != nil && open == 0:
 		return "all answered: a writes it into the files", theme.Next
 	case m.waiting != nil:
-		return "a writes the files that are answered whole", theme.Dim
+		return "a writes the files that are fully answered", theme.Dim
 	case m.forecast == nil:
 		return "", theme.Dim
 	case open == 0 && m.forecast.Conflicts() == 0 && !m.forecast.Tip.IsZero():
@@ -580,8 +580,11 @@ func (m *Model) Wheel(x, _, turns int) {
 }
 
 // Explain says in the help what this screen is for.
-func (m *Model) Explain() string {
-	return "Now shows both sides of a conflict under what they are, each with the commit that is behind it, and what both began with. " +
-		"Next is the text as it is being put together; what is open stands out there. The strip between is a map of the file's places: open ones are hollow. " +
-		"Answers are kept with the plan, and come back by themselves wherever the same conflict does. Nothing is rewritten before you apply."
+func (m *Model) Explain() (title, text string) {
+	if m.look != nil {
+		return "A difference", "What a commit behind one of the sides changes."
+	}
+	return Name, "Now shows both sides of a conflict, each with the commit behind it, and their common start. " +
+		"Next is the text as it is being put together; what is open stands out. The strip between them maps the places in the file: open ones are hollow. " +
+		"Answers are kept with the plan, and come back automatically wherever the same conflict does. Nothing is rewritten before you apply."
 }

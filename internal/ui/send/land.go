@@ -13,6 +13,7 @@ import (
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
 
@@ -65,24 +66,23 @@ func (l *landing) next() []app.Source {
 	return list
 }
 
-func (l *landing) explain() string {
-	return "Now is the branch's target as it was last fetched, Next as it will be. It moves forward in a straight line, unless a merge is asked for, " +
-		"only if the remote still has what is shown, and never with force. The branch goes only if all of it is in the target."
+func (l *landing) explain() (title, text string) {
+	return "Landing", "Now is the branch's target as it was last fetched, Next as it will be. It moves forward in a straight line, unless a merge is asked for, " +
+		"only if the remote still has what is shown, and never by force. The branch is deleted only if all of it is in the target."
 }
 
 func (l *landing) actions() []kit.Action {
-	branch := safe.Line(l.look.Branch)
 	can := l.look.Missing == 0
 	remove := "delete the branch"
 	if l.how.Delete {
 		remove = "keep the branch"
 	}
 	actions := []kit.Action{
-		{Keys: []string{"a"}, Name: "apply: land", Help: "Move the target to what Next shows, on the remote and here, if the remote still has what Now shows.", Do: kit.When(can, l.land)},
-		{Keys: []string{"x"}, Name: remove, Help: "Delete " + branch + " afterwards, here and there, if all of it is in the target then; or keep it.", Do: kit.When(can, func() tea.Cmd { l.how.Delete = !l.how.Delete; return nil })},
-		{Keys: []string{"m"}, Asks: true, Name: "by a merge", Help: "Land by a merge commit in place of a straight line, and write its message; without a message it is a straight line again.", Do: kit.When(can, l.merge)},
-		{Keys: []string{"o"}, Name: "onto the target", Help: "Fetch, and put the branch's commits onto its target in Shape.", Do: kit.When(!can, l.screen.catchUp)},
-		{Keys: []string{"esc"}, Name: "back to the branch", Help: "Show the branch there and here again.", Do: l.screen.close},
+		kit.Act(action.LandNow, can, l.land),
+		kit.Act(action.DeleteLanded, can, func() tea.Cmd { l.how.Delete = !l.how.Delete; return nil }).Called(remove),
+		kit.Asking(action.LandByMerge, can, l.merge),
+		kit.Act(action.OntoTarget, !can, l.screen.catchUp),
+		kit.Act(action.Back, true, l.screen.close).Called("back to the branch"),
 	}
 	moves := kit.Navigator{
 		Move: l.move,
@@ -149,7 +149,7 @@ func (m *Model) catchUp() tea.Cmd {
 		Title: "Fetching",
 		Do: func(ctx context.Context, report func(string)) (string, error) {
 			_, err := m.app.Fetch(ctx, report)
-			return "Fetched. The plan is onto the target now; a applies it.", err
+			return "Fetched. The plan now goes onto the target; a applies it.", err
 		},
 		Then: kit.Show(kit.ForScreen{Screen: Name, Msg: caughtUp{}}),
 	})
@@ -158,7 +158,7 @@ func (m *Model) catchUp() tea.Cmd {
 // says tells what will happen.
 func (l *landing) says() []string {
 	if n := l.look.Missing; n > 0 {
-		return []string{fmt.Sprintf("%s has %s that %s does not have, so it cannot move forward to it. o puts the branch onto it.", l.look.Target, app.Count(n, "commit"), l.look.Branch)}
+		return []string{fmt.Sprintf("%s has %s that %s does not have, so it cannot move forward to it. ) puts the branch onto it.", l.look.Target, app.Count(n, "commit"), l.look.Branch)}
 	}
 	lines := []string{fmt.Sprintf("It moves forward by %s, on the remote and here.", app.Count(len(l.look.Comes), "commit"))}
 	if l.how.Merge != "" {

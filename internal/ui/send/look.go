@@ -2,12 +2,14 @@ package send
 
 import (
 	"context"
+	"slices"
 
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
 	"bastel/internal/tray"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
 )
@@ -48,17 +50,14 @@ func (m *Model) lookInto() tea.Cmd {
 	})
 }
 
-func (l *look) explain() string {
-	return "What a commit changes; of one whose content is different on the remote and here, what differs between the two changes."
+func (l *look) explain() (title, text string) {
+	return "A difference", "What a commit changes; of one whose content is different on the remote and here, what differs between the two changes."
 }
 
 func (l *look) actions() []kit.Action {
-	then := func(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
-	return append([]kit.Action{
-		{Keys: []string{"enter", "esc"}, Name: "back to the branch", Help: "Show the branch again.", Do: l.screen.close},
-		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: then(func() { l.stream.Hunk(1) })},
-		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Do: then(func() { l.stream.Hunk(-1) })},
-	}, kit.Navigator{Move: l.stream.Move, Page: l.stream.Page, End: l.stream.End}.Actions()...)
+	back := kit.Act(action.Back, true, l.screen.close).Called("back to the branch")
+	moves := kit.Navigator{Move: l.stream.Move, Page: l.stream.Page, End: l.stream.End}
+	return slices.Concat([]kit.Action{back}, kit.Hunks(true, l.stream.Hunk, l.stream.File), moves.Actions())
 }
 
 func (l *look) view(size kit.Size, theme kit.Theme) []string {

@@ -21,7 +21,7 @@ func (r *reading) write() tea.Cmd {
 		if n := r.data.Book.Note(number); n != nil && n.By == "" {
 			return kit.Show(kit.Edit{Title: fmt.Sprintf("Note %d", number), Text: n.Text, Suffix: ".md", Done: func(text string) tea.Cmd {
 				if strings.TrimSpace(text) == "" {
-					return kit.Say("A note needs a text. x drops it.")
+					return kit.Say("A note needs a text. x deletes it.")
 				}
 				return r.change("Changed.", func() error { return r.screen.app.RewordNote(number, text) })
 			}})
@@ -30,7 +30,7 @@ func (r *reading) write() tea.Cmd {
 	anchor, where := r.anchor()
 	return kit.Show(kit.Edit{Title: "Note on " + safe.Line(where), Suffix: ".md", Done: func(text string) tea.Cmd {
 		if strings.TrimSpace(text) == "" {
-			return kit.Say("Nothing was noted.")
+			return kit.Say("No note was made.")
 		}
 		return r.change("Noted.", func() error {
 			_, err := r.screen.app.AddNote(r.data.Branch, anchor, text)
@@ -93,7 +93,7 @@ func (r *reading) settle(number int) tea.Cmd {
 	if n == nil {
 		return nil
 	}
-	said := "Settled."
+	said := "Done."
 	if n.Settled {
 		said = "Open again."
 	}
@@ -103,7 +103,7 @@ func (r *reading) settle(number int) tea.Cmd {
 
 func (r *reading) drop(number int) tea.Cmd {
 	return kit.Show(kit.Ask{
-		Question: fmt.Sprintf("Note %d goes for good. y drops it.", number), Key: "y",
+		Question: fmt.Sprintf("Note %d will be deleted for good. y deletes it.", number), Key: "y",
 		Yes: r.change("Dropped.", func() error { return r.screen.app.DropNote(number) }),
 	})
 }
@@ -157,7 +157,7 @@ func (r *reading) goTo(n review.Placed) tea.Cmd {
 // gone asks what shall be with a note that has lost its line.
 func (r *reading) gone(n review.Placed) tea.Cmd {
 	return kit.Show(kit.Choose{Title: fmt.Sprintf("Note %d has lost its line: %s%s", n.Number, n.Anchor.Sign, safe.Line(n.Anchor.Text)), Options: []kit.Option{
-		{Label: "it is settled, or open again", Do: func() tea.Cmd { return r.settle(n.Number) }},
+		{Label: "it is done, or open again", Do: func() tea.Cmd { return r.settle(n.Number) }},
 		{Label: "drop it", Do: func() tea.Cmd { return r.drop(n.Number) }},
 		{Label: "leave it", Do: func() tea.Cmd { return nil }},
 	}})

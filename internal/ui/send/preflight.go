@@ -12,6 +12,7 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
 
@@ -53,7 +54,7 @@ var remedies = map[string]string{
 	sending.Identity:  "goes to Shape, where @ changes an author.",
 	sending.Checks:    "goes to Shape, and runs the check on every commit.",
 	sending.Read:      "goes to the read-through.",
-	sending.Notes:     "goes to the read-through, where . settles a note.",
+	sending.Notes:     "goes to the read-through, where . marks a note as done.",
 	sending.UpToDate:  "goes to Shape, with the plan onto the target.",
 }
 
@@ -70,20 +71,20 @@ func (p *preflight) move(rows int) {
 	p.cursor = max(0, min(p.cursor+rows, len(p.items)-1))
 }
 
-func (p *preflight) explain() string {
-	return "Now is what was found in what would be sent, what blocks it first. Next says all of what was found at the cursor, and what enter does about it. " +
-		"The settings say what blocks, what warns and what is not looked for."
+func (p *preflight) explain() (title, text string) {
+	return "The preflight", "Now lists what was found in what would be sent, blocking findings first. Next shows the finding at the cursor in full, and what enter does about it. " +
+		"The settings say what blocks, what warns and what is off."
 }
 
 func (p *preflight) actions() []kit.Action {
 	wrong := p.cursor < len(p.items) && p.items[p.cursor].Level != sending.OK
 	actions := []kit.Action{
-		{Keys: []string{"enter"}, Name: "mend it", Help: "Go to where the finding at the cursor is mended.", Do: kit.When(wrong, func() tea.Cmd {
+		kit.Act(action.GoMend, wrong, func() tea.Cmd {
 			p.screen.over = nil
 			return p.screen.mend(p.items[p.cursor].Name)
-		})},
-		{Keys: []string{"P"}, Name: "look again", Help: "Look at what would be sent once more.", Do: p.screen.lookBefore},
-		{Keys: []string{"esc"}, Name: "back to the branch", Help: "Show the branch there and here again.", Do: p.screen.close},
+		}),
+		kit.Act(action.Refresh, true, p.screen.lookBefore).Called("look again"),
+		kit.Act(action.Back, true, p.screen.close).Called("back to the branch"),
 	}
 	moves := kit.Navigator{
 		Move: p.move,
@@ -123,7 +124,7 @@ func sign(level sending.Level, theme kit.Theme) (mark, word string, style lipglo
 }
 
 func (p *preflight) list(width, height int, theme kit.Theme) []string {
-	what := "nothing stands against sending it"
+	what := "nothing stands in the way"
 	if n := p.findings(); n > 0 {
 		what = app.Count(n, "finding") + " before sending"
 	}

@@ -121,7 +121,7 @@ func (m *Model) ways() tea.Cmd {
 		if remote == m.series.Remote {
 			continue
 		}
-		choose.Options = append(choose.Options, kit.Option{Label: "to " + safe.Line(remote), Detail: "from now on, kept as the branch's pushRemote", Do: func() tea.Cmd {
+		choose.Options = append(choose.Options, kit.Option{Label: "to " + safe.Line(remote), Detail: "from now on, stored as the branch's pushRemote", Do: func() tea.Cmd {
 			return kit.Start(kit.Work{Title: "Choosing " + safe.Line(remote), Do: func(ctx context.Context, _ func(string)) (string, error) {
 				return "The branch is pushed to " + remote + " from now on.", m.app.SetPushRemote(ctx, remote)
 			}})
@@ -134,15 +134,15 @@ func (m *Model) ways() tea.Cmd {
 		}
 		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd { m.stack = !m.stack; return nil }})
 	}
-	choose.Options = append(choose.Options, kit.Option{Label: "with options for the server", Detail: "one to a line; none: without", Do: func() tea.Cmd {
-		return kit.Show(kit.Edit{Title: "Options for the server's hooks, one to a line", Text: strings.Join(m.options, "\n"), Done: func(text string) tea.Cmd {
+	choose.Options = append(choose.Options, kit.Option{Label: "with options for the server", Detail: "one per line; none: without", Do: func() tea.Cmd {
+		return kit.Show(kit.Edit{Title: "Options for the server's hooks, one per line", Text: strings.Join(m.options, "\n"), Done: func(text string) tea.Cmd {
 			m.options = nil
 			for line := range strings.Lines(text) {
 				if option := strings.TrimSpace(line); option != "" {
 					m.options = append(m.options, option)
 				}
 			}
-			return kit.Say(app.Count(len(m.options), "option") + " will be handed to the server.")
+			return kit.Say(app.Count(len(m.options), "option") + " will be passed to the server.")
 		}})
 	}})
 	return kit.Show(choose)

@@ -11,6 +11,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/review"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
 )
@@ -138,7 +139,7 @@ func head(n review.Placed) string {
 	text := fmt.Sprintf("%d  %s, %s", n.Number, by, kit.Age(n.When, time.Now()))
 	if n.Settled {
 		first, _, _ := strings.Cut(n.Text, "\n")
-		text += ", settled: " + first
+		text += ", done: " + first
 	}
 	return text
 }
@@ -218,32 +219,27 @@ func (r *reading) keep() tea.Cmd {
 	}
 }
 
-func (r *reading) explain() string {
-	return "Now is the branch's series with what was read of it, and beside it stands what a commit says and changes, as its reviewers will see it. " +
-		"What was ticked off, and notes, hold on to content: through a rewriting they stay where it is the same. What reviewers said comes as notes too."
+func (r *reading) explain() (title, text string) {
+	return "Reading through", "Now is the branch's series with what was read of it; beside it is what a commit says and changes, as its reviewers will see it. " +
+		"Ticks and notes belong to content: they survive a rewriting wherever it stays the same. Reviewers' comments come as notes too."
 }
 
 func (r *reading) actions() []kit.Action {
-	then := func(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
 	has := len(r.data.Series) > 0
 	number := r.noteHere()
 	actions := []kit.Action{
-		{Keys: []string{"v"}, Name: "read", Help: "Tick the hunk at the cursor off as read, and go on; once more takes it back. On the heading of a file: all of it; at the left: the commit.", Do: kit.When(has, r.tickHere)},
-		{Keys: []string{"m"}, Asks: true, Name: "note", Help: "Write a note on the line at the cursor; at the left on the commit. On a note of yours: change it.", Do: kit.When(has, r.write)},
-		{Keys: []string{"."}, Name: "settle", Help: "Say that the note at the cursor is settled, or open again.", Do: kit.When(number > 0, func() tea.Cmd { return r.settle(number) })},
-		{Keys: []string{"b"}, Asks: true, Name: "notes", Help: "List all notes on the branch, and go to one.", Do: kit.When(len(r.data.Notes) > 0, r.list)},
-		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: then(func() { r.text.Hunk(1) })},
-		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Rare: true, Do: then(func() { r.text.Hunk(-1) })},
-		{Keys: []string{"}"}, Name: "next commit", Help: "Go to the next commit.", Do: then(func() { r.step(1) })},
-		{Keys: []string{"{"}, Name: "commit before", Help: "Go to the commit before.", Rare: true, Do: then(func() { r.step(-1) })},
-		{Keys: []string{"="}, Name: r.wholeName(), Help: "Show the whole branch as one difference, or commit by commit.", Do: then(func() { r.whole = !r.whole; r.show() })},
-		{Keys: []string{"x"}, Asks: true, Name: "drop the note", Help: "Take the note at the cursor away.", Rare: true, Do: kit.When(number > 0, func() tea.Cmd { return r.drop(number) })},
-		{Keys: []string{"R"}, Name: "receive", Help: "Ask the review service that bastel.review names for comments and approvals.", Rare: true, Do: r.receive},
-		{Keys: []string{"C"}, Name: "copy the notes", Help: "Put the notes on the clipboard, as Markdown.", Rare: true, Do: kit.When(len(r.data.Notes) > 0, r.export)},
-		{Keys: []string{"N"}, Name: "next file", Help: "Go to the next file.", Rare: true, Do: then(func() { r.text.File(1) })},
-		{Keys: []string{"P"}, Name: "file before", Help: "Go to the file before.", Rare: true, Do: then(func() { r.text.File(-1) })},
-		{Keys: []string{"-"}, Name: "fold", Help: "Take the hunk at the cursor out of sight, or bring it back.", Rare: true, Do: then(r.text.Fold)},
-		{Keys: []string{"esc"}, Name: "back to the branch", Help: "Show the branch there and here again.", Do: r.screen.close},
+		kit.Act(action.ReadPart, has, r.tickHere),
+		kit.Asking(action.WriteNote, has, r.write),
+		kit.Act(action.NoteDone, number > 0, func() tea.Cmd { return r.settle(number) }),
+		kit.Asking(action.ListNotes, len(r.data.Notes) > 0, r.list),
+		kit.Act(action.NextCommit, true, kit.Just(func() { r.step(1) })),
+		kit.Act(action.PreviousCommit, true, kit.Just(func() { r.step(-1) })),
+		kit.Act(action.AsOne, true, kit.Just(func() { r.whole = !r.whole; r.show() })).Called(r.wholeName()),
+		kit.Asking(action.DropNote, number > 0, func() tea.Cmd { return r.drop(number) }),
+		kit.Act(action.Receive, true, r.receive),
+		kit.Act(action.CopyNotes, len(r.data.Notes) > 0, r.export),
+		kit.Act(action.Hide, true, kit.Just(r.text.Hide)),
+		kit.Act(action.Back, true, r.screen.close).Called("back to the branch"),
 	}
 	moves := kit.Navigator{Move: r.text.Move, Page: r.text.Page, End: r.text.End, Turn: func(half kit.Half) { r.half = half }}
 	if r.half == kit.Now {
@@ -256,7 +252,7 @@ func (r *reading) actions() []kit.Action {
 			}
 		}
 	}
-	return append(actions, moves.Actions()...)
+	return slices.Concat(actions, kit.Hunks(has, r.text.Hunk, r.text.File), moves.Actions())
 }
 
 // noteHere is the number of the note that the keys mean; 0: none.

@@ -79,18 +79,18 @@ func (r *reading) state() string {
 	if n := r.data.Open(); n > 0 {
 		words = append(words, app.Count(n, "note")+" open")
 	} else if len(r.data.Notes) > 0 {
-		words = append(words, "all notes settled")
+		words = append(words, "all notes done")
 	}
 	for _, v := range r.data.Verdicts {
-		word := " approved "
+		word := " is ready to land"
 		if !v.Approved {
-			word = " wants changes in "
+			word = " is not ready yet"
 		}
 		what := v.Commit.Short()
 		if tip := r.data.Series[len(r.data.Series)-1].ID; tip == v.Commit {
 			what = "it"
 		}
-		words = append(words, v.By+word+what)
+		words = append(words, v.By+" says "+what+word)
 	}
 	return strings.Join(words, "; ")
 }

@@ -18,6 +18,7 @@ import (
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
 
@@ -51,7 +52,7 @@ type Model struct {
 // over is what lies over the branch there and here: a look into a commit, the preflight,
 // the read-through, a landing.
 type over interface {
-	explain() string // in the help: what it is for
+	explain() (title, text string) // in the help: what it is for
 	actions() []kit.Action
 	view(size kit.Size, theme kit.Theme) []string
 	click(x, y int)
@@ -192,17 +193,17 @@ func (m *Model) Actions() []kit.Action {
 	}
 	ready := m.why == "" && m.loaded && !m.outgoing().UpToDate()
 	actions := []kit.Action{
-		{Keys: []string{"a"}, Asks: true, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Do: kit.When(ready, m.push)},
-		{Keys: []string{"enter"}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is different there and here, what differs between the two.", Do: kit.When(len(m.rows(m.half)) > 0, m.lookInto)},
-		{Keys: []string{"v"}, Name: "read through", Help: "Read the branch as its reviewers will see it, commit by commit; tick off what you have read, and keep notes on lines.", Do: kit.When(m.loaded, m.readThrough)},
-		{Keys: []string{"P"}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, leftovers, large files, authors, checks, the target. enter goes to where a finding is mended.", Do: kit.When(m.why == "" && m.loaded, m.lookBefore)},
-		{Keys: []string{"V"}, Name: "land", Help: "See how the target would move forward to the branch, on the remote and here; and do it.", Do: kit.When(m.why == "" && m.loaded && !m.series.Shared, m.lookLanding)},
-		{Keys: []string{"C"}, Asks: true, Name: "hand over", Help: "The text of a request for review, as Markdown: what and why, the commits, what changed since the last push; to the clipboard or a file. Or the series as patches.", Rare: true, Do: kit.When(len(m.series.Next) > 0, m.handOver)},
-		{Keys: []string{"Q"}, Asks: true, Name: "other ways", Help: "Push to another remote, with options for the server's hooks, or with the stack's other branches, all or none.", Do: kit.When(m.why == "" && m.loaded, m.ways)},
-		{Keys: []string{"E"}, Asks: true, Name: "server's page", Help: "Open or copy an address that the server named when you last pushed, such as its page for reviews.", Rare: true, Do: kit.When(len(m.links()) > 0, m.pages)},
-		{Keys: []string{"W"}, Asks: true, Name: "draw", Help: "Write a picture, as SVG or PDF: the seam between the remote and here, or the history before and after.", Rare: true, Do: kit.When(m.why == "" && m.loaded, m.draw)},
-		{Keys: []string{"X"}, Asks: true, Name: "take the push back", Help: "Put the remote's branch back to where it was before your last push, if nobody built on it.", Rare: true, Do: kit.When(m.why == "" && m.loaded, m.takeBack)},
-		{Keys: []string{"Y"}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.", Do: kit.When(m.canTake(), m.takeIn)},
+		kit.Asking(action.Push, ready, m.push),
+		kit.Act(action.LookAtCommit, len(m.rows(m.half)) > 0, m.lookInto),
+		kit.Act(action.ReadThrough, m.loaded, m.readThrough),
+		kit.Act(action.LookBefore, m.why == "" && m.loaded, m.lookBefore),
+		kit.Act(action.Land, m.why == "" && m.loaded && !m.series.Shared, m.lookLanding),
+		kit.Asking(action.HandOver, len(m.series.Next) > 0, m.handOver),
+		kit.Asking(action.OtherPush, m.why == "" && m.loaded, m.ways),
+		kit.Asking(action.ServerPage, len(m.links()) > 0, m.pages),
+		kit.Asking(action.DrawSent, m.why == "" && m.loaded, m.draw),
+		kit.Asking(action.TakePushBack, m.why == "" && m.loaded, m.takeBack),
+		kit.Act(action.TakeIn, m.canTake(), m.takeIn),
 	}
 	moves := kit.Navigator{
 		Move: m.step,
@@ -441,11 +442,11 @@ func (m *Model) Wheel(x, _, turns int) {
 }
 
 // Explain says in the help what this screen is for.
-func (m *Model) Explain() string {
+func (m *Model) Explain() (title, text string) {
 	if m.over != nil {
 		return m.over.explain()
 	}
-	return "Now is the branch as the remote had it when you last fetched; F fetches. Next is the branch as it will be there. " +
+	return Name, "Now is the branch as the remote had it when you last fetched; F fetches. Next is the branch as it will be there. " +
 		"A push replaces commits there only if they once were in your branch, and only if the remote still has exactly what you see; what somebody else made, only where a rewriting of yours took it up or left it out. " +
 		"What somebody else pushed is never replaced."
 }

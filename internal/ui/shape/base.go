@@ -10,6 +10,7 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
+	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
 )
 
@@ -88,7 +89,7 @@ func (m *Model) offerBranches(found branches) tea.Cmd {
 		}
 		options = append(options, kit.Option{Key: ref.ID.Short(), Label: safe.Line(ref.Short()), Detail: safe.Line(detail), Do: func() tea.Cmd { return m.choose(choice{branch: ref.Short()}) }})
 	}
-	return kit.Show(kit.Choose{Title: "Which branch shall be shaped?", Options: options})
+	return kit.Show(kit.Choose{Title: "Which branch?", Options: options})
 }
 
 // differences are the paths in which the end content changes, with what brings that.
@@ -106,14 +107,14 @@ func (m *Model) offerDifferences(found differences) tea.Cmd {
 	if len(found) == 0 {
 		return kit.Say("The content at the end stays the same, byte for byte.")
 	}
-	choose := kit.Choose{Title: "What changes in the content at the end, and what brings it"}
+	choose := kit.Choose{Title: "What changes in the content at the end, and what causes it"}
 	for _, d := range found {
 		var by []string
 		for _, id := range d.LeftOut {
 			by = append(by, "left out: "+m.name(id)+" "+safe.Line(m.sourceOf(id).Commit.Subject()))
 		}
 		for _, at := range d.Entries {
-			by = append(by, "entry "+letter(at))
+			by = append(by, "entry "+shape.Letter(at))
 		}
 		if d.Target {
 			by = append(by, safe.Line(plainOr(m.plan.Onto, "the new start")))

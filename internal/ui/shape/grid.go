@@ -14,6 +14,7 @@ import (
 	"bastel/internal/safe"
 	"bastel/internal/suggest"
 	"bastel/internal/tray"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
 )
@@ -76,27 +77,31 @@ func (g *grid) move(rows, columns int) {
 }
 
 func (g *grid) actions() []kit.Action {
-	then := func(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
 	if g.story != nil {
-		actions := []kit.Action{
-			{Keys: []string{"esc", "enter"}, Name: "back to the overlaps", Help: "Show the files by commits again.", Do: then(func() { g.story = nil })},
-			{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: then(func() { g.story.Hunk(1) })},
-			{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Do: then(func() { g.story.Hunk(-1) })},
-		}
-		return append(actions, kit.Navigator{Move: g.story.Move, Page: g.story.Page, End: g.story.End}.Actions()...)
+		back := kit.Act(action.Back, true, kit.Just(func() { g.story = nil })).Called("back to the overlaps")
+		moves := kit.Navigator{Move: g.story.Move, Page: g.story.Page, End: g.story.End}
+		return slices.Concat([]kit.Action{back}, kit.Hunks(true, g.story.Hunk, g.story.File), moves.Actions())
 	}
-	return []kit.Action{
-		{Keys: []string{"enter"}, Name: "the file's story", Help: "Show what each commit does to the file.", Do: kit.When(len(g.matrix().Rows) > 0, g.tell)},
-		{Keys: []string{"space"}, Name: "its places", Help: "Show or hide the places in the file, each with the commits whose lines touch there.", Do: kit.When(len(g.matrix().Rows) > 0, g.unfold)},
-		{Keys: []string{"W"}, Asks: true, Name: "draw", Help: "Write a picture of the overlaps, as SVG or PDF.", Do: kit.When(len(g.matrix().Rows) > 0, g.screen.draw)},
-		{Keys: []string{"esc", "O"}, Name: "back to the plan", Help: "Go back to the series.", Do: then(func() { g.screen.grid = nil })},
-		{Keys: []string{"down", "j"}, Name: "down", Help: "To the next file.", Rare: true, Do: then(func() { g.move(1, 0) })},
-		{Keys: []string{"up", "k"}, Name: "up", Help: "To the file before.", Rare: true, Do: then(func() { g.move(-1, 0) })},
-		{Keys: []string{"right", "l"}, Name: "right", Help: "To the next commit.", Rare: true, Do: then(func() { g.move(0, 1) })},
-		{Keys: []string{"left", "h"}, Name: "left", Help: "To the commit before.", Rare: true, Do: then(func() { g.move(0, -1) })},
-		{Keys: []string{"pgdown", "ctrl+d"}, Name: "page down", Help: "Down by a page.", Rare: true, Do: then(func() { g.move(10, 0) })},
-		{Keys: []string{"pgup", "ctrl+u"}, Name: "page up", Help: "Up by a page.", Rare: true, Do: then(func() { g.move(-10, 0) })},
+	some := len(g.matrix().Rows) > 0
+	actions := []kit.Action{
+		kit.Act(action.FilesCommits, some, g.tell),
+		kit.Act(action.FoldPlaces, some, g.unfold),
+		kit.Asking(action.DrawOverlaps, some, g.screen.draw),
+		kit.Act(action.Back, true, kit.Just(func() { g.screen.grid = nil })).Called("back to the plan"),
+		kit.Act(action.GridRight, true, kit.Just(func() { g.move(0, 1) })),
+		kit.Act(action.GridLeft, true, kit.Just(func() { g.move(0, -1) })),
 	}
+	moves := kit.Navigator{
+		Move: func(rows int) { g.move(rows, 0) },
+		Page: func(pages int) { g.move(10*pages, 0) },
+		End: func(last bool) {
+			g.row = 0
+			if last {
+				g.move(len(g.rows()), 0)
+			}
+		},
+	}
+	return append(actions, moves.Actions()...)
 }
 
 // longestStory is up to how many commits of a file are shown.
@@ -272,7 +277,7 @@ func (g *grid) foot(width int, theme kit.Theme) []string {
 		say(g.column, i, "its lines are touched by "+other)
 	}
 	if len(rows) == 2 {
-		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "     no other commit touches its lines: it can move freely", Style: theme.Dim}))
+		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "     no other commit touches its lines: it can be moved freely", Style: theme.Dim}))
 	}
 	return kit.Pad(rows, width, gridFeet)
 }

@@ -80,7 +80,7 @@ func (m *Model) ideas() tea.Cmd {
 	}
 	found := suggest.Find(m.matrix, m.plan, m.forecast)
 	if len(found) == 0 {
-		return kit.Say("Nothing in this plan asks to be joined or left out.")
+		return kit.Say("No suggestions: nothing here looks as if it should be joined or left out.")
 	}
 	choose := kit.Choose{Title: "What could be done with this plan, and how many commits it then has"}
 	for _, s := range found {
@@ -119,7 +119,7 @@ func (m *Model) quick() tea.Cmd {
 		if at > 0 {
 			now("Squash it into the one above", safe.Line(m.subject(m.plan.Next[at-1])), func() shape.Plan { return m.plan.Join(at-1, at) })
 		}
-		options = append(options, kit.Option{Label: "Fold what is staged into it", Detail: subject, Do: func() tea.Cmd { return m.foldStaged(m.plan.Next[at].From[0]) }})
+		options = append(options, kit.Option{Label: "Join what is staged to it", Detail: subject, Do: func() tea.Cmd { return m.joinStaged(m.plan.Next[at].From[0]) }})
 	}
 	if marked := m.markedPlaces(); len(marked) > 1 {
 		now("Squash the marked ones", app.Count(len(marked), "entry"), func() shape.Plan { return m.plan.Join(marked...) })
@@ -133,7 +133,7 @@ func (m *Model) quick() tea.Cmd {
 			return m.plan.Join(all...)
 		})
 	}
-	return kit.Show(kit.Choose{Title: "Done at once, if it is clean; u takes it back", Options: options})
+	return kit.Show(kit.Choose{Title: "Done at once, if it is clean; u undoes it", Options: options})
 }
 
 func (m *Model) rewordAtOnce(at int) tea.Cmd {
@@ -142,7 +142,7 @@ func (m *Model) rewordAtOnce(at int) tea.Cmd {
 	if text == "" {
 		text = m.sourceOf(e.From[0]).Message
 	}
-	return kit.Show(kit.Edit{Title: "Message of entry " + letter(at), Text: text, Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+	return kit.Show(kit.Edit{Title: "Message of entry " + shape.Letter(at), Text: text, Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
 		if text = app.CleanMessage(text); text == "" {
 			return kit.Show(kit.Notice{Text: "A commit needs a message; it stays as it was.", Trouble: true})
 		}
@@ -150,13 +150,13 @@ func (m *Model) rewordAtOnce(at int) tea.Cmd {
 	}})
 }
 
-// foldStaged joins what tray A holds to a commit.
-func (m *Model) foldStaged(into repo.ID) tea.Cmd {
+// joinStaged joins what tray A holds to a commit.
+func (m *Model) joinStaged(into repo.ID) tea.Cmd {
 	return kit.Start(kit.Work{
-		Title: "Folding",
+		Title: "Joining",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
-			n, applied, err := m.app.FoldTray(ctx, into)
-			return fmt.Sprintf("Folded %s into %s.%s u takes it back.", app.Count(n, "hunk"), into.Short(), applied.Besides()), err
+			n, applied, err := m.app.JoinTray(ctx, into)
+			return fmt.Sprintf("Joined %s to %s.%s u undoes it.", app.Count(n, "hunk"), into.Short(), applied.Besides()), err
 		},
 	})
 }
@@ -204,11 +204,11 @@ func (m *Model) check() tea.Cmd {
 					word = "failed"
 					failed++
 				}
-				report(fmt.Sprintf("%s  %s  %s\n", letter(step), word, safe.Line(f.Steps[step].Title)))
+				report(fmt.Sprintf("%s  %s  %s\n", shape.Letter(step), word, safe.Line(f.Steps[step].Title)))
 				m.checked.Store(f.Steps[step].Tree, c)
 			})
 			if err == nil && failed > 0 {
-				err = fmt.Errorf("the check failed on %s; ! shows what it said", app.Count(failed, "entry"))
+				err = fmt.Errorf("the check failed on %s; ; shows what it said", app.Count(failed, "entry"))
 			}
 			return "The check passed on every entry.", err
 		},
@@ -238,5 +238,5 @@ func (m *Model) showCheck() tea.Cmd {
 	if !c.Passed {
 		word = "failed"
 	}
-	return kit.Show(kit.Notice{Text: "The check " + word + " on entry " + letter(at) + "\n" + c.Output + "\n"})
+	return kit.Show(kit.Notice{Text: "The check " + word + " on entry " + shape.Letter(at) + "\n" + c.Output + "\n"})
 }

@@ -103,7 +103,7 @@ func (m *Model) choosePlace() tea.Cmd {
 		}
 		at := to
 		to++
-		choose.Options = append(choose.Options, kit.Option{Key: letter(i), Label: safe.Line(m.subject(e)), Do: func() tea.Cmd { return m.gather(at) }})
+		choose.Options = append(choose.Options, kit.Option{Key: shape.Letter(i), Label: safe.Line(m.subject(e)), Do: func() tea.Cmd { return m.gather(at) }})
 	}
 	choose.Options = append(choose.Options, kit.Option{Label: "to the end", Do: func() tea.Cmd { return m.gather(len(m.plan.Next)) }})
 	return kit.Show(choose)
@@ -135,7 +135,7 @@ func (m *Model) offerFillings(found fillings) tea.Cmd {
 	if len(found) == 0 {
 		return m.insertEmpty()
 	}
-	choose := kit.Choose{Title: "A new commit behind entry " + letter(m.entry()), Options: []kit.Option{{Label: "an empty one", Do: m.insertEmpty}}}
+	choose := kit.Choose{Title: "A new commit after entry " + shape.Letter(m.entry()), Options: []kit.Option{{Label: "an empty one", Do: m.insertEmpty}}}
 	for _, f := range found {
 		label := "of what is in tray " + f.Tray.String()
 		if f.Tray == tray.Loose {
@@ -216,12 +216,12 @@ func (m *Model) sign() tea.Cmd {
 	}
 	options := []kit.Option{
 		{Label: "Its author", Detail: safe.Line(author), Do: func() tea.Cmd {
-			return kit.Show(kit.Edit{Title: "Author of entry " + letter(at) + ": Name <address>", Text: author, Done: func(text string) tea.Cmd {
+			return kit.Show(kit.Edit{Title: "Author of entry " + shape.Letter(at) + ": Name <address>", Text: author, Done: func(text string) tea.Cmd {
 				return m.signAs(at, strings.TrimSpace(text), e.Date)
 			}})
 		}},
 		{Label: "Its date", Detail: writer.When.Format(time.RFC3339), Do: func() tea.Cmd {
-			return kit.Show(kit.Edit{Title: "Date of entry " + letter(at), Text: writer.When.Format(time.RFC3339), Done: func(text string) tea.Cmd {
+			return kit.Show(kit.Edit{Title: "Date of entry " + shape.Letter(at), Text: writer.When.Format(time.RFC3339), Done: func(text string) tea.Cmd {
 				when, err := time.Parse(time.RFC3339, strings.TrimSpace(text))
 				if err != nil {
 					return kit.Show(kit.Notice{Text: "Write the date as 2026-05-06T09:30:00+02:00.", Trouble: true})
@@ -233,7 +233,7 @@ func (m *Model) sign() tea.Cmd {
 				return m.signAs(at, e.Author, date)
 			}})
 		}},
-		{Label: "The sources' own again", Do: func() tea.Cmd { return m.signAs(at, "", "") }},
+		{Label: "Restore author and date", Do: func() tea.Cmd { return m.signAs(at, "", "") }},
 	}
 	for _, other := range m.coAuthors(e) {
 		options = append(options, kit.Option{Label: "Add a trailer", Detail: safe.Line(other), Do: func() tea.Cmd {
@@ -244,7 +244,7 @@ func (m *Model) sign() tea.Cmd {
 			return m.set(m.plan.Reword(at, app.AddTrailer(message, other)))
 		}})
 	}
-	return kit.Show(kit.Choose{Title: "Author and date of entry " + letter(at), Options: options})
+	return kit.Show(kit.Choose{Title: "Author and date of entry " + shape.Letter(at), Options: options})
 }
 
 // coAuthors are the trailers for those who wrote an entry's other sources.
@@ -281,7 +281,7 @@ func (m *Model) content() tea.Cmd {
 		return func() tea.Cmd {
 			var scratch app.Scratch
 			return kit.Start(kit.Work{
-				Title: "Laying the content out",
+				Title: "Writing the content out",
 				Do: func(ctx context.Context, _ func(string)) (string, error) {
 					dir, err := os.MkdirTemp("", "bastel-entry-")
 					if err != nil {
@@ -294,7 +294,7 @@ func (m *Model) content() tea.Cmd {
 			})
 		}
 	}
-	return kit.Show(kit.Choose{Title: "Change what entry " + letter(at) + " holds, in a scratch folder", Options: []kit.Option{
+	return kit.Show(kit.Choose{Title: "Change what entry " + shape.Letter(at) + " holds, in a scratch folder", Options: []kit.Option{
 		{Label: "in your editor", Detail: "It opens the folder.", Do: open(false)},
 		{Label: "in a shell", Detail: "It starts in the folder; exit comes back.", Do: open(true)},
 	}})

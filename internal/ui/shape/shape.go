@@ -161,11 +161,11 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		return kit.Show(kit.Launch{Dir: msg.scratch.Dir, Shell: msg.shell, Done: m.contentChanged(msg.at, msg.plan, msg.scratch)})
 	case made:
 		if msg.number != m.number {
-			return kit.Show(kit.Notice{Text: "The plan was edited meanwhile. Do it once more.", Trouble: true})
+			return kit.Show(kit.Notice{Text: "The plan was edited meanwhile. Do it again.", Trouble: true})
 		}
 		m.know(msg.sources)
 		if msg.plan.Equal(m.plan) {
-			return kit.Say("Nothing was changed there, so the plan stays as it is.")
+			return kit.Say("Nothing was changed, so the plan stays as it is.")
 		}
 		return m.set(msg.plan)
 	case applied:
@@ -372,6 +372,8 @@ func (m *Model) mark(at int) tea.Cmd {
 	return nil
 }
 
+func (m *Model) unmark() { clear(m.marked) }
+
 func (m *Model) markedPlaces() []int {
 	var places []int
 	for i, e := range m.plan.Next {
@@ -406,7 +408,7 @@ func (m *Model) reword(at int) tea.Cmd {
 		text = m.sourceOf(id).Message
 	}
 	original := m.sourceOf(id).Message
-	return kit.Show(kit.Edit{Title: "Message of entry " + letter(at), Text: text, Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+	return kit.Show(kit.Edit{Title: "Message of entry " + shape.Letter(at), Text: text, Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
 		text = app.CleanMessage(text)
 		at := m.plan.Place(id)
 		switch {
@@ -474,9 +476,9 @@ func (m *Model) offerOntos(names []string) tea.Cmd {
 		options = append(options, kit.Option{Label: name, Do: onto(name)})
 	}
 	for _, name := range names {
-		options = append(options, kit.Option{Label: "merge " + name, Detail: "in place of moving: a commit with two parents at the end", Do: func() tea.Cmd { return m.mergeIn(name) }})
+		options = append(options, kit.Option{Label: "merge " + name, Detail: "instead of moving: a commit with two parents at the end", Do: func() tea.Cmd { return m.mergeIn(name) }})
 	}
-	return kit.Show(kit.Choose{Title: "Where shall the series go?", Options: options})
+	return kit.Show(kit.Choose{Title: "What does the series go onto?", Options: options})
 }
 
 func (m *Model) lookInto() tea.Cmd {
@@ -551,7 +553,7 @@ func appliedNote(sources int, r app.Applied) string {
 	} else {
 		note += " The content changed as planned."
 	}
-	return note + r.Besides() + " u takes it back."
+	return note + r.Besides() + " u undoes it."
 }
 
 func (m *Model) sourceOf(id repo.ID) app.Source {
@@ -559,15 +561,6 @@ func (m *Model) sourceOf(id repo.ID) app.Source {
 		return m.sources[at]
 	}
 	return m.extra[id]
-}
-
-// letter names an entry: A to Z, then AA, AB and so on.
-func letter(n int) string {
-	name := ""
-	for n++; n > 0; n = (n - 1) / 26 {
-		name = string(rune('A'+(n-1)%26)) + name
-	}
-	return name
 }
 
 func short(id repo.ID) string {

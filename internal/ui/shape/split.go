@@ -12,6 +12,7 @@ import (
 	"bastel/internal/safe"
 	"bastel/internal/shape"
 	"bastel/internal/tray"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
 )
@@ -42,7 +43,7 @@ func (m *Model) divide() tea.Cmd {
 	id := e.From[0]
 	var d divided
 	return kit.Start(kit.Work{
-		Title: "Spreading the commit out",
+		Title: "Opening the commit",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
 			desk, err := m.app.SplitDesk(ctx, id)
 			d = divided{id, desk}
@@ -100,30 +101,27 @@ func (s *split) carry(to tray.Layer, words []string) tea.Cmd {
 	return nil
 }
 
-var trayKeys = []string{"1", "2", "3", "4", "5", "6", "7", "8", "9"}
-
 func (s *split) actions() []kit.Action {
 	cur := s.stream()
 	some := !cur.Empty()
-	do := func(do func()) func() tea.Cmd { return kit.When(some, func() tea.Cmd { do(); return nil }) }
 	verb, to := "into part "+s.current.String(), s.current
 	if s.half == kit.Next {
-		verb, to = "take back", tray.Loose
+		verb, to = "take out", tray.Loose
 	}
 	actions := []kit.Action{
-		{Keys: []string{"enter"}, Name: verb, Help: "Take the marked lines, else the hunk at the cursor, or the file on its heading, across the seam.", Do: kit.When(some, func() tea.Cmd { return s.carry(to, cur.Picked()) })},
-		{Keys: trayKeys, Shown: "1–9", Name: "into A–I", Help: "The same into part A with 1, B with 2, and so on.", DoKey: func(key string) tea.Cmd {
-			return s.carry(tray.A+tray.Layer(slices.Index(trayKeys, key)), cur.Picked())
-		}},
-		{Keys: []string{"space"}, Name: "mark line", Help: "Mark the line at the cursor, so that only marked lines are meant.", Do: do(func() { cur.Mark() })},
-		{Keys: []string{"f"}, Name: "whole file", Help: "All hunks of the file at the cursor.", Do: kit.When(some, func() tea.Cmd { return s.carry(to, cur.PickedFile()) })},
-		{Keys: []string{"a"}, Name: "take the parts", Help: "Put the parts in the commit's place in the plan. What stays in Now is the last one.", Do: s.take},
-		{Keys: []string{"d"}, Name: "cut hunk", Help: "Divide the hunk in two before the line at the cursor.", Rare: true, Do: do(func() { cur.Cut() })},
-		{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Rare: true, Do: do(func() { cur.Hunk(1) })},
-		{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Rare: true, Do: do(func() { cur.Hunk(-1) })},
-		{Keys: []string{"esc"}, Name: "back to the plan", Help: "Go back; the plan stays as it was.", Do: func() tea.Cmd { s.screen.split = nil; return nil }},
+		kit.Act(action.CarryPart, some, func() tea.Cmd { return s.carry(to, cur.Picked()) }).Called(verb),
+		kit.Choosing(action.IntoPart, some, func(key string) tea.Cmd {
+			return s.carry(tray.A+tray.Layer(slices.Index(action.Digits, key)), cur.Picked())
+		}),
+		kit.Act(action.LineOfPart, some, kit.Just(func() { cur.Mark() })),
+		kit.Act(action.ClearOfPart, some, kit.Just(cur.Unmark)),
+		kit.Act(action.FileOfPart, some, func() tea.Cmd { return s.carry(to, cur.PickedFile()) }),
+		kit.Act(action.TakeParts, true, s.take),
+		kit.Act(action.DividePart, some, kit.Just(func() { cur.Cut() })),
+		kit.Act(action.Back, true, kit.Just(func() { s.screen.split = nil })).Called("back to the plan"),
 	}
-	return append(actions, kit.Navigator{Move: cur.Move, Page: cur.Page, End: cur.End, Turn: func(half kit.Half) { s.half = half }}.Actions()...)
+	moves := kit.Navigator{Move: cur.Move, Page: cur.Page, End: cur.End, Turn: func(half kit.Half) { s.half = half }}
+	return slices.Concat(actions, kit.Hunks(some, cur.Hunk, cur.File), moves.Actions())
 }
 
 // take puts the parts into the plan.

@@ -46,7 +46,7 @@ func (m *Model) offerSweep(swept app.Swept) kit.Choose {
 		detail = "Nothing is left of: " + safe.Line(strings.Join(swept.Emptied, ", "))
 	}
 	choose := kit.Choose{Title: "Leftovers in the branch's commits", Options: []kit.Option{{
-		Key: "enter", Label: fmt.Sprintf("Take %s out of %s", app.Count(len(swept.Findings), "line"), app.Count(len(commits), "commit")), Detail: detail, Do: m.applySweep,
+		Key: "enter", Label: fmt.Sprintf("Remove %s from %s", app.Count(len(swept.Findings), "line"), app.Count(len(commits), "commit")), Detail: detail, Do: m.applySweep,
 	}}}
 	for _, f := range swept.Findings {
 		choose.Options = append(choose.Options, kit.Option{Key: f.Commit.Short(), Label: kit.Expand(safe.Line(f.Text)), Detail: fmt.Sprintf("%s:%d", safe.Line(f.Path), f.Line)})
@@ -62,7 +62,7 @@ func (m *Model) applySweep() tea.Cmd {
 			if err != nil {
 				return "", err
 			}
-			return fmt.Sprintf("Took %s out.%s u brings them back.", app.Count(len(swept.Findings), "leftover"), swept.Applied.Besides()), nil
+			return fmt.Sprintf("Removed %s.%s u brings them back.", app.Count(len(swept.Findings), "leftover"), swept.Applied.Besides()), nil
 		},
 	})
 }

@@ -70,7 +70,7 @@ func (m *Model) offerTakeable(found takeable) tea.Cmd {
 func (m *Model) offerWays(ids []repo.ID) tea.Cmd {
 	at, plan := m.entry()+1, m.plan
 	choose := kit.Choose{Title: "Take " + app.Count(len(ids), "commit") + " how?", Options: []kit.Option{
-		{Label: "as entries of the plan", Detail: "behind entry " + letter(max(0, at-1)), Do: func() tea.Cmd {
+		{Label: "as entries of the plan", Detail: "after entry " + shape.Letter(max(0, at-1)), Do: func() tea.Cmd {
 			return m.make("Taking", func(ctx context.Context) (shape.Plan, error) { return m.app.WithTaken(ctx, plan, at, ids) })
 		}},
 	}}
@@ -94,7 +94,7 @@ func (m *Model) takeLoose(ids []repo.ID) tea.Cmd {
 				open = waiting.Open()
 				return fmt.Sprintf("%s to answer first. Nothing was changed yet.", app.Count(open, "place")), nil
 			}
-			return fmt.Sprintf("Changed %s. u takes it back.", app.Count(len(paths), "file")), nil
+			return fmt.Sprintf("Changed %s. u undoes it.", app.Count(len(paths), "file")), nil
 		},
 		Then: func() tea.Msg {
 			if open > 0 {

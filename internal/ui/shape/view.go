@@ -65,7 +65,7 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 
 // nothing explains why there is no series to shape.
 func (m *Model) nothing(size kit.Size, theme kit.Theme) []string {
-	what, todo := "This branch has no commits of its own.", "Sort makes the first one. B begins with older commits, A shapes another branch."
+	what, todo := "This branch has no commits of its own.", "Sort makes the first one. ( begins with older commits, b chooses another branch."
 	if m.target.Name != "" {
 		what = fmt.Sprintf("This branch has no commits that %s does not have.", m.target.Name)
 	}
@@ -227,7 +227,7 @@ func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
 	subject := m.subject(e)
 	result, why := m.outcome(e, theme)
 	return []string{
-		kit.Split(width, backdrop, []kit.Seg{pointer, mark, {Text: fmt.Sprintf("%-3s ", letter(i)), Style: name},
+		kit.Split(width, backdrop, []kit.Seg{pointer, mark, {Text: fmt.Sprintf("%-3s ", shape.Letter(i)), Style: name},
 			{Text: safe.Line(subject), Style: title}, {Text: m.labels(i), Style: theme.Now}}, result),
 		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + m.origin(e), Style: theme.Dim}, why),
 	}
@@ -381,8 +381,20 @@ func (m *Model) Wheel(x, _, turns int) {
 }
 
 // Explain says in the help what this screen is for.
-func (m *Model) Explain() string {
-	return "Now holds the branch's commits, oldest first. Next is the series as it will be. " +
+func (m *Model) Explain() (title, text string) {
+	switch {
+	case m.split != nil:
+		return "A divided commit", "Now is what the commit changes, Next its parts, in order. Put hunks and lines into part A, B and so on; " +
+			"whatever remains in Now becomes the last part. Nothing is rewritten: the parts take the commit's place in the plan."
+	case m.grid != nil && m.grid.story != nil:
+		return "A file, commit by commit", "What each commit of the branch does to the file, oldest first."
+	case m.grid != nil:
+		return "Overlaps", "Each row is a file, each column a commit. A strong thread ties commits that touch the same lines: moving one past the other will conflict. " +
+			"What no other commit touches can be moved freely."
+	case m.looking:
+		return "A difference", "What the commit at the cursor changes."
+	}
+	return Name, "Now holds the branch's commits, oldest first. Next is the series as it will be. " +
 		"Threads tie each commit to what becomes of it: they cross where commits are reordered, join where they are squashed, and end where one is left out. " +
 		"After each edit the plan is carried out in memory, and each entry says how that went. Nothing is rewritten before you apply."
 }

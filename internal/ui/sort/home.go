@@ -14,6 +14,7 @@ import (
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
 )
@@ -32,7 +33,7 @@ type previewed struct {
 
 type leaveHome struct{}
 
-// home is the view of folding home: Now is the hunks, Next the branch's commits.
+// home is the view of homing home: Now is the hunks, Next the branch's commits.
 type home struct {
 	screen    *Model
 	homes     app.Homes
@@ -80,24 +81,21 @@ func (h *home) actions() []kit.Action {
 	leave := func() tea.Cmd { return kit.Show(kit.ForScreen{Screen: Name, Msg: leaveHome{}}) }
 	if !h.looking.IsZero() {
 		s := &h.look[h.half]
-		do := func(do func()) func() tea.Cmd { return func() tea.Cmd { do(); return nil } }
-		back := kit.Action{Keys: []string{"enter", "esc"}, Name: "back to the hunks", Help: "Show the hunks and their homes again.", Do: do(func() { h.looking = repo.ID{} })}
+		back := kit.Act(action.Back, true, kit.Just(func() { h.looking = repo.ID{} })).Called("back to the hunks")
 		moves := kit.Navigator{Move: s.Move, Page: s.Page, End: s.End, Turn: func(half kit.Half) { h.half = half }}
-		return append([]kit.Action{back,
-			{Keys: []string{"n"}, Name: "next hunk", Help: "Go to the next hunk.", Do: do(func() { s.Hunk(1) })},
-			{Keys: []string{"p"}, Name: "hunk before", Help: "Go to the hunk before.", Do: do(func() { s.Hunk(-1) })}}, moves.Actions()...)
+		return slices.Concat([]kit.Action{back}, kit.Hunks(true, s.Hunk, s.File), moves.Actions())
 	}
 	homeless := h.chosen[h.cursor] < 0
 	actions := []kit.Action{
-		{Keys: []string{"a"}, Name: "apply: fold", Help: "Join the hunks with a full mark to their homes, and replay the later commits, in one step.", Do: kit.When(len(h.moves()) > 0, h.apply)},
-		{Keys: []string{"enter"}, Name: "before and after", Help: "Show the home's commit as it is, and as it will be.", Do: kit.When(!homeless, h.preview)},
-		{Keys: []string{"t"}, Asks: true, Name: "another home", Help: "Choose another commit for the hunk.", Do: h.choose},
-		{Keys: []string{"space"}, Name: "leave or take", Help: "Leave the hunk where it is, or take it along.", Do: kit.When(!homeless, func() tea.Cmd {
+		kit.Act(action.JoinHomes, len(h.moves()) > 0, h.apply),
+		kit.Act(action.LookAtHome, !homeless, h.preview),
+		kit.Asking(action.ChooseHome, true, h.choose),
+		kit.Act(action.MarkHome, !homeless, func() tea.Cmd {
 			h.taken[h.cursor] = !h.taken[h.cursor]
 			h.move(1)
 			return nil
-		})},
-		{Keys: []string{"esc", "H"}, Name: "back to the trays", Help: "Go back; nothing is changed.", Do: leave},
+		}),
+		kit.Act(action.Back, true, leave).Called("back to the trays"),
 	}
 	page := func(pages int) { h.move(pages * max(1, h.screen.size.Height-headRows-4)) }
 	end := func(last bool) {
@@ -111,11 +109,11 @@ func (h *home) actions() []kit.Action {
 }
 
 // moves are the hunks that go, with their homes.
-func (h *home) moves() []app.FoldMove {
-	var moves []app.FoldMove
+func (h *home) moves() []app.HomeMove {
+	var moves []app.HomeMove
 	for i, place := range h.chosen {
 		if h.taken[i] && place >= 0 {
-			moves = append(moves, app.FoldMove{Word: h.homes.Homes[i].Piece.Word(), Home: h.homes.Commits[place].ID})
+			moves = append(moves, app.HomeMove{Word: h.homes.Homes[i].Piece.Word(), Home: h.homes.Commits[place].ID})
 		}
 	}
 	return moves
@@ -152,9 +150,9 @@ func (h *home) preview() tea.Cmd {
 	})
 }
 
-func previewOf(ctx context.Context, a *app.App, from tray.Layer, view tray.View, moves []app.FoldMove, id repo.ID) (previewed, error) {
+func previewOf(ctx context.Context, a *app.App, from tray.Layer, view tray.View, moves []app.HomeMove, id repo.ID) (previewed, error) {
 	p := previewed{home: id}
-	forecast, objects, err := a.ForecastFold(ctx, from, view, moves)
+	forecast, objects, err := a.ForecastHome(ctx, from, view, moves)
 	if err != nil {
 		return p, err
 	}
@@ -193,13 +191,13 @@ func (h *home) havePreview(p previewed) {
 func (h *home) apply() tea.Cmd {
 	m, moves, from, view := h.screen, h.moves(), h.homes.From, h.screen.view
 	return kit.Start(kit.Work{
-		Title: "Folding home",
+		Title: "Joining hunks",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
-			applied, err := m.app.Fold(ctx, from, view, moves)
+			applied, err := m.app.SendHome(ctx, from, view, moves)
 			if err != nil {
 				return "", err
 			}
-			return fmt.Sprintf("Folded %s home; %s is at %s now.%s u takes it back.", app.Count(len(moves), "hunk"), safe.Line(m.head.Branch()), applied.New.Short(), applied.Besides()), nil
+			return fmt.Sprintf("Joined %s to earlier commits; %s is at %s now.%s u undoes it.", app.Count(len(moves), "hunk"), safe.Line(m.head.Branch()), applied.New.Short(), applied.Besides()), nil
 		},
 		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: leaveHome{}} },
 	})

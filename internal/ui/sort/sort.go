@@ -1,6 +1,6 @@
 // Package sort is the screen where changes are sorted: Now is the stream of loose
 // hunks, Next are the trays, the commits being drafted. Tray A's content is the
-// index. While hunks are folded home, Now is the hunks and Next the branch's commits.
+// index. While hunks are sent home, Now is the hunks and Next the branch's commits.
 package sort
 
 import (
@@ -41,7 +41,7 @@ type Model struct {
 	some    bool // only the first changes are read yet
 	head    repo.Head
 	size    kit.Size
-	home    *home // the view of folding home; nil: the trays
+	home    *home // the view of homing home; nil: the trays
 
 	reads   int // number of the latest reading that was begun
 	shown   int // and of the one that is shown: older ones are passed over
@@ -191,7 +191,7 @@ func (m *Model) haveRead(r reading) tea.Cmd {
 	if lost == "" {
 		return nil
 	}
-	return kit.Say("Not all that a tray held of " + safe.Line(lost) + " is there any more. What is left of it is loose.")
+	return kit.Say("Part of what a tray held of " + safe.Line(lost) + " is gone. What is left of it is loose.")
 }
 
 // spread says of each file in which trays a part of it is.
@@ -353,7 +353,7 @@ func (m *Model) rewrite() tea.Cmd {
 		}
 	}
 	return kit.Show(kit.Edit{
-		Title:  fmt.Sprintf("What %s shall read there in tray %s. The working file stays as it is.", safe.Line(s.CursorPath()), c.To),
+		Title:  fmt.Sprintf("The text for tray %[2]s at this place in %[1]s. The working file stays as it is.", safe.Line(s.CursorPath()), c.To),
 		Text:   text.String(),
 		Suffix: suffixOf(s.CursorPath()),
 		Done: func(edited string) tea.Cmd {
@@ -441,9 +441,9 @@ func (m *Model) commit(drafts []app.Draft) tea.Cmd {
 			if err != nil {
 				return "", err
 			}
-			note := fmt.Sprintf("Made commit %s, %s. u takes it back.", made.Commits[0].Short(), repo.Subject(drafts[0].Message))
+			note := fmt.Sprintf("Made commit %s, %s. u undoes it.", made.Commits[0].Short(), repo.Subject(drafts[0].Message))
 			if n := len(made.Commits); n > 1 {
-				note = fmt.Sprintf("Made %d commits, up to %s. u takes all of them back.", n, made.Commits[n-1].Short())
+				note = fmt.Sprintf("Made %d commits, up to %s. u undoes all of them.", n, made.Commits[n-1].Short())
 			}
 			if made.Warning != "" {
 				note += " But " + made.Warning
@@ -468,12 +468,12 @@ func (m *Model) amend() tea.Cmd {
 		choose.Title = "Amend the last commit: " + safe.Line(repo.Subject(m.writing.Earlier[0]))
 	}
 	if staged {
-		choose.Options = append(choose.Options, kit.Option{Label: "Tray A joins it", Detail: "The message stays.", Do: func() tea.Cmd {
+		choose.Options = append(choose.Options, kit.Option{Label: "Add tray A to it", Detail: "The message stays.", Do: func() tea.Cmd {
 			return m.amendWith(app.Amendment{Content: true})
 		}})
 	}
 	choose.Options = append(choose.Options,
-		kit.Option{Label: "Its message", Detail: "What it holds stays.", Do: m.amendMessage},
+		kit.Option{Label: "Its message", Detail: "Its content stays.", Do: m.amendMessage},
 		kit.Option{Label: "Its author", Detail: "Written as Name <address>; the date stays.", Do: m.amendAuthor})
 	return kit.Show(choose)
 }
@@ -503,7 +503,7 @@ func (m *Model) amendWith(am app.Amendment) tea.Cmd {
 			if err != nil {
 				return "", err
 			}
-			note := "Amended: it is " + made.Commits[0].Short() + " now. u takes it back."
+			note := "Amended: it is " + made.Commits[0].Short() + " now. u undoes it."
 			if made.Warning != "" {
 				note += " But " + made.Warning
 			}
@@ -520,39 +520,39 @@ func (m *Model) amendWith(am app.Amendment) tea.Cmd {
 			return work(am)()
 		}
 		am.Published = true
-		return kit.Ask{Question: fmt.Sprintf("%s has this commit already; who builds on it would have it twice. y amends it all the same.", strings.Join(names, ", ")), Key: "y", Yes: work(am)}
+		return kit.Ask{Question: fmt.Sprintf("%s has this commit already; whoever builds on it would get it twice. y amends it all the same.", strings.Join(names, ", ")), Key: "y", Yes: work(am)}
 	}
 }
 
-// uncommit asks from which commit on, and into what.
-func (m *Model) uncommit() tea.Cmd {
+// loosen asks from which commit on, and into what.
+func (m *Model) loosen() tea.Cmd {
 	return func() tea.Msg {
 		commits, err := m.app.LastCommits(m.ctx)
 		if err != nil {
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		}
-		choose := kit.Choose{Title: "Take commits back, from which one on?"}
+		choose := kit.Choose{Title: "Loosen commits, from which one on?"}
 		for i, c := range slices.Backward(commits) {
 			n := len(commits) - i
 			choose.Options = append(choose.Options, kit.Option{Key: c.ID.Short(), Label: safe.Line(c.Commit.Subject()), Detail: app.Count(n, "commit"),
-				Do: func() tea.Cmd { return m.uncommitInto(c, n) }})
+				Do: func() tea.Cmd { return m.loosenInto(c, n) }})
 		}
 		return choose
 	}
 }
 
-func (m *Model) uncommitInto(from app.Source, n int) tea.Cmd {
+func (m *Model) loosenInto(from app.Source, n int) tea.Cmd {
 	take := func(intoTrays bool) func() tea.Cmd {
 		return func() tea.Cmd {
-			return kit.Start(kit.Work{Title: "Taking commits back", Do: func(ctx context.Context, _ func(string)) (string, error) {
-				n, err := m.app.Uncommit(ctx, from.ID, intoTrays)
-				return app.Count(n, "commit") + " taken back. u makes it so again.", err
+			return kit.Start(kit.Work{Title: "Loosening commits", Do: func(ctx context.Context, _ func(string)) (string, error) {
+				n, err := m.app.Loosen(ctx, from.ID, intoTrays)
+				return app.Count(n, "commit") + " loosened. u undoes it.", err
 			}})
 		}
 	}
-	return kit.Show(kit.Choose{Title: "What shall become of " + app.Count(n, "commit") + "?", Options: []kit.Option{
-		{Label: "Loose changes", Detail: "Together with those that are loose already. The messages go.", Do: take(false)},
-		{Label: "Trays, one for each", Detail: "With their messages, to be sorted anew.", Do: take(true)},
+	return kit.Show(kit.Choose{Title: "What becomes of " + app.Count(n, "commit") + "?", Options: []kit.Option{
+		{Label: "Loose changes", Detail: "Together with those that are loose already. Their messages are discarded.", Do: take(false)},
+		{Label: "Trays, one for each", Detail: "With their messages, to be sorted again.", Do: take(true)},
 	}})
 }
 

@@ -88,7 +88,7 @@ func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
 	case !m.loaded:
 		return kit.Pad(nil, width, height)
 	case s.Empty():
-		return kit.Empty(width, height, theme, "No loose changes.", "What you change in the working tree shows up here by itself.")
+		return kit.Empty(width, height, theme, "No loose changes.", "What you change in the working tree shows up here.")
 	}
 	return s.View(width, height, m.half == kit.Now, stream.Cool, theme)
 }
@@ -137,13 +137,13 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 }
 
 // Explain says in the help what this screen is for.
-func (m *Model) Explain() string {
+func (m *Model) Explain() (title, text string) {
 	if m.home != nil {
-		return "Each hunk on the left belongs to a commit of the branch, the youngest one whose lines it touches. " +
+		return "The hunks' way home", "Each hunk on the left belongs to a commit of the branch: the last one whose lines it touches. " +
 			"Next shows the commits; a thread ties a hunk to its home. Applying joins each hunk to its home and replays the later commits, in one step."
 	}
-	return strings.Join([]string{
-		"Now holds what you changed and did not sort yet, all files in one stream.",
+	return Name, strings.Join([]string{
+		"Now holds what you changed and have not sorted yet, all files in one stream.",
 		"Next holds the trays: the commits being drafted. Tray A is the index, so other tools see the same.",
 		"A thread in the seam ties the parts of a file that is only partly in a tray.",
 	}, " ")

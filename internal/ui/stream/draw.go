@@ -155,8 +155,8 @@ func (m *Model) drawHunk(width int, f *tray.File, r row, backdrop *kit.Backdrop,
 	if r.line > 0 {
 		where = "cut off here"
 	}
-	if m.folded[h.ID] {
-		where += ", " + app.Count(len(h.Lines), "line") + " folded"
+	if m.hidden[h.ID] {
+		where += ", " + app.Count(len(h.Lines), "line") + " hidden"
 	} else if m.noSpaces && m.onlySpaces(h) {
 		where += ", white space only"
 	}

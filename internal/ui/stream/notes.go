@@ -19,25 +19,25 @@ type Note struct {
 	Settled bool
 }
 
-// SetNotes shows notes, by hunk id and line. A hunk with an open one is not folded.
+// SetNotes shows notes, by hunk id and line. A hunk with an open one is not hidden.
 func (m *Model) SetNotes(notes map[string]map[int][]Note) {
 	m.notes = notes
 	for id, lines := range notes {
 		for _, list := range lines {
 			if slices.ContainsFunc(list, func(n Note) bool { return !n.Settled }) {
-				delete(m.folded, id)
+				delete(m.hidden, id)
 			}
 		}
 	}
 	m.relayout()
 }
 
-// SetRead says which hunks were looked through, by hunk id; those are folded.
+// SetRead says which hunks were looked through, by hunk id; those are hidden.
 func (m *Model) SetRead(read map[string]bool) {
 	m.read = read
-	m.folded = map[string]bool{}
+	m.hidden = map[string]bool{}
 	for id, done := range read {
-		m.folded[id] = done
+		m.hidden[id] = done
 	}
 	m.relayout()
 }
@@ -101,7 +101,7 @@ func (m *Model) PlaceAtCursor() (file, hunk, line int) {
 	return int(r.file), int(r.hunk), int(r.line)
 }
 
-// GoToLine takes the cursor to a line, out of its fold.
+// GoToLine takes the cursor to a line, even if it is hidden.
 func (m *Model) GoToLine(file, hunk, line int) {
 	m.GoTo(Hit{file: file, hunk: hunk, line: line})
 }

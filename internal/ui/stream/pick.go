@@ -85,9 +85,9 @@ func (m *Model) atCursor() []tray.Hunk {
 	return m.files[r.file].Hunks[r.hunk : r.hunk+1]
 }
 
-// Fold takes the hunk at the cursor, or all of the file on its heading, out of
-// sight, or brings it back; on the heading of a section all of the section.
-func (m *Model) Fold() {
+// Hide hides the hunk at the cursor, or all of the file on its heading, or shows it
+// again; on the heading of a section all of the section.
+func (m *Model) Hide() {
 	if r := m.at(); r.kind == sectionRow {
 		layer := m.sections[r.section].Layer
 		if m.shut == nil {
@@ -98,22 +98,22 @@ func (m *Model) Fold() {
 		return
 	}
 	hunks := m.atCursor()
-	m.setFolded(hunks, slices.ContainsFunc(hunks, func(h tray.Hunk) bool { return !m.folded[h.ID] }))
+	m.setHidden(hunks, slices.ContainsFunc(hunks, func(h tray.Hunk) bool { return !m.hidden[h.ID] }))
 }
 
-func (m *Model) setFolded(hunks []tray.Hunk, fold bool) {
-	if m.folded == nil {
-		m.folded = map[string]bool{}
+func (m *Model) setHidden(hunks []tray.Hunk, hide bool) {
+	if m.hidden == nil {
+		m.hidden = map[string]bool{}
 	}
 	for _, h := range hunks {
-		m.folded[h.ID] = fold
+		m.hidden[h.ID] = hide
 	}
 	m.relayout()
 }
 
 // Read notes that the hunk at the cursor, or all of the file on its heading, was
-// looked through, folds it, and goes on to the next that was not. Once more takes
-// the note back.
+// looked through, hides it, and goes on to the next that was not. Once more undoes
+// that.
 func (m *Model) Read() {
 	hunks := m.atCursor()
 	read := slices.ContainsFunc(hunks, func(h tray.Hunk) bool { return !m.read[h.ID] })
@@ -123,7 +123,7 @@ func (m *Model) Read() {
 	for _, h := range hunks {
 		m.read[h.ID] = read
 	}
-	m.setFolded(hunks, read)
+	m.setHidden(hunks, read)
 	if read {
 		m.ToUnread()
 	}
@@ -181,14 +181,14 @@ func (m *Model) Search(text string, limit int) []Hit {
 	return hits
 }
 
-// GoTo takes the cursor to a hit, out of its fold.
+// GoTo takes the cursor to a hit, even if it is hidden.
 func (m *Model) GoTo(hit Hit) {
 	if hit.file >= len(m.files) || hit.hunk >= len(m.files[hit.file].Hunks) {
 		return // the changes are others by now
 	}
 	section := m.owner[hit.file]
 	delete(m.shut, m.sections[section].Layer)
-	m.setFolded(m.files[hit.file].Hunks[hit.hunk:hit.hunk+1], false)
+	m.setHidden(m.files[hit.file].Hunks[hit.hunk:hit.hunk+1], false)
 	want := row{lineRow, section, int32(hit.file), int32(hit.hunk), int32(hit.line), 0}
 	if at := slices.Index(m.rows, want); at >= 0 {
 		m.cursor = at

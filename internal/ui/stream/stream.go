@@ -56,7 +56,7 @@ type Model struct {
 	width    int                     // that the rows are laid out for
 	marks    map[string]map[int]bool // by hunk id: marked lines
 	cuts     map[string]map[int]bool // by hunk id: lines before which it is cut
-	folded   map[string]bool         // by hunk id: the lines are out of sight
+	hidden   map[string]bool         // by hunk id: the lines are out of sight
 	shut     map[tray.Layer]bool     // sections of which only the heading shows
 	read     map[string]bool         // by hunk id: looked through
 	noSpaces bool                    // changes of white space do not show as such
@@ -135,7 +135,7 @@ func (m *Model) layoutFile(s, f int32) {
 	for h := range m.files[f].Hunks {
 		hunk := &m.files[f].Hunks[h]
 		m.rows = append(m.rows, row{hunkRow, s, f, int32(h), -1, 0})
-		if m.folded[hunk.ID] {
+		if m.hidden[hunk.ID] {
 			continue
 		}
 		cuts := m.cuts[hunk.ID]

@@ -121,7 +121,7 @@ func TestLongLinesTakeSeveralRows(t *testing.T) {
 	require.True(t, m.Mark(), "another width keeps the line at the cursor")
 }
 
-func TestFoldingAndReading(t *testing.T) {
+func TestHidingAndReading(t *testing.T) {
 	var m stream.Model
 	m.Set([]tray.File{file("a", 1, 1), file("b", 1)})
 	unread, all := m.Unread()
@@ -129,9 +129,9 @@ func TestFoldingAndReading(t *testing.T) {
 	m.Move(2)
 	m.Read()
 	assert.Equal(t, []string{"a.1"}, m.Picked(), "on to the next unread hunk")
-	assert.Contains(t, view(&m, 60, 20), "from line 1, 2 lines folded, read")
+	assert.Contains(t, view(&m, 60, 20), "from line 1, 2 lines hidden, read")
 	assert.NotContains(t, strings.Join(strings.Split(view(&m, 60, 20), "\n")[:2], ""), "a line 0")
-	m.Fold()
+	m.Hide()
 	m.Hunk(-1)
 	m.Read()
 	unread, _ = m.Unread()
@@ -146,11 +146,11 @@ func TestFoldingAndReading(t *testing.T) {
 	assert.Equal(t, 0, unread, "notes go with the hunks")
 }
 
-func TestSearchGoesIntoFolds(t *testing.T) {
+func TestSearchGoesIntoHidden(t *testing.T) {
 	var m stream.Model
 	m.Set([]tray.File{file("a", 2), file("b", 2, 1)})
 	m.File(1)
-	m.Fold()
+	m.Hide()
 	hits := m.Search("B LINE", 10)
 	require.Len(t, hits, 3)
 	assert.Len(t, m.Search("line", 2), 2)
@@ -202,7 +202,7 @@ func TestSections(t *testing.T) {
 	m.Shut(func(l tray.Layer) bool { return l == tray.A })
 	assert.Contains(t, view(&m, 60, 40), "a, b", "a section that is shut names its files")
 	assert.NotContains(t, view(&m, 60, 40), "b line 0")
-	m.Fold()
+	m.Hide()
 	assert.Contains(t, view(&m, 60, 40), "b line 0")
 	m.End(true)
 	m.SetSections([]stream.Section{section(tray.A, file("a", 1))})

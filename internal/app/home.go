@@ -29,15 +29,15 @@ type Homes struct {
 	Homes   []Home
 }
 
-// FoldMove joins one hunk, named as Stage reads it, to a commit.
-type FoldMove struct {
+// HomeMove joins one hunk, named as Stage reads it, to a commit.
+type HomeMove struct {
 	Word string
 	Home repo.ID
 }
 
-// foldRange reads the branch's own commits, oldest first: those after its target, or
+// ownRange reads the branch's own commits, oldest first: those after its target, or
 // after the last merge.
-func (a *App) foldRange(ctx context.Context) (head repo.Head, sources []Source, err error) {
+func (a *App) ownRange(ctx context.Context) (head repo.Head, sources []Source, err error) {
 	if head, err = a.branchHead(ctx); err != nil {
 		return head, nil, err
 	}
@@ -65,7 +65,7 @@ func (a *App) foldRange(ctx context.Context) (head repo.Head, sources []Source, 
 // all that the layer holds.
 func (a *App) FindHomes(ctx context.Context, from tray.Layer, words []string, view tray.View) (Homes, error) {
 	h := Homes{From: from}
-	head, sources, err := a.foldRange(ctx)
+	head, sources, err := a.ownRange(ctx)
 	if err != nil {
 		return h, err
 	}
@@ -108,7 +108,7 @@ func (a *App) pieces(ctx context.Context, from tray.Layer, words []string, view 
 // home takes a hunk back through the branch, commit by commit, until one is in its
 // way: going past a commit is a merge of the hunk with the commit's reverse.
 func (a *App) home(ctx context.Context, objects *repo.Overlay, head repo.ID, sources []Source, piece tray.Piece) (Home, error) {
-	home := Home{Piece: piece, Reason: "No commit of the branch wrote the lines that it touches."}
+	home := Home{Piece: piece, Reason: "No commit of the branch wrote the lines it touches."}
 	with, err := piece.Onto(ctx, objects, head)
 	if errors.Is(err, tray.ErrBuildsOn) {
 		home.Reason = "It builds on another change: " + err.Error()
@@ -160,8 +160,8 @@ func anyDiffers(ctx context.Context, objects *repo.Overlay, old, new repo.ID, pa
 	return false, nil
 }
 
-// folding is a fold worked out.
-type folding struct {
+// homing is a sending home worked out.
+type homing struct {
 	head     repo.Head
 	plan     shape.Plan // of the commits that are made anew
 	engine   *replay.Engine
@@ -170,22 +170,22 @@ type folding struct {
 	title    string
 }
 
-// ForecastFold carries a fold out in memory. The steps are the branch's commits from
+// ForecastHome carries a sending home out in memory. The steps are the branch's commits from
 // the first one that changes on; the engine holds their objects.
-func (a *App) ForecastFold(ctx context.Context, from tray.Layer, view tray.View, moves []FoldMove) (*replay.Forecast, *repo.Overlay, error) {
-	f, err := a.foldAway(ctx, from, view, moves)
+func (a *App) ForecastHome(ctx context.Context, from tray.Layer, view tray.View, moves []HomeMove) (*replay.Forecast, *repo.Overlay, error) {
+	f, err := a.planHome(ctx, from, view, moves)
 	return f.forecast, f.engine.Objects(), err
 }
 
-// Fold joins hunks to commits of the branch and replays the later ones, in one step.
+// SendHome joins hunks to commits of the branch and replays the later ones, in one step.
 // What is left in the trays and in the working tree stays as it is.
-func (a *App) Fold(ctx context.Context, from tray.Layer, view tray.View, moves []FoldMove) (Applied, error) {
+func (a *App) SendHome(ctx context.Context, from tray.Layer, view tray.View, moves []HomeMove) (Applied, error) {
 	a.sorting.Lock()
 	defer a.sorting.Unlock()
 	if err := a.free(); err != nil {
 		return Applied{}, err
 	}
-	f, err := a.foldAway(ctx, from, view, moves)
+	f, err := a.planHome(ctx, from, view, moves)
 	if err != nil {
 		return Applied{}, err
 	}
@@ -195,12 +195,12 @@ func (a *App) Fold(ctx context.Context, from tray.Layer, view tray.View, moves [
 	if err := f.engine.Flush(ctx, f.forecast.Tip); err != nil {
 		return Applied{}, err
 	}
-	entry := journal.Entry{Kind: journal.Fold, Ref: f.head.Ref, Old: f.head.Commit, New: f.forecast.Tip, Title: f.title, Pairs: f.forecast.Pairs()}
+	entry := journal.Entry{Kind: journal.Home, Ref: f.head.Ref, Old: f.head.Commit, New: f.forecast.Tip, Title: f.title, Pairs: f.forecast.Pairs()}
 	carried := 0
 	if entry.Others, carried, err = a.along(ctx, f.plan, f.forecast, OwnOnly); err != nil {
 		return Applied{}, err
 	}
-	if err := a.settle(ctx, entry, "fold: "+f.title, f.out); err != nil {
+	if err := a.settle(ctx, entry, "home: "+f.title, f.out); err != nil {
 		return Applied{}, err
 	}
 	applied := Applied{Old: f.head.Commit, New: f.forecast.Tip, Commits: len(f.forecast.Steps), Signatures: f.forecast.Signatures, Carried: carried}
@@ -210,8 +210,8 @@ func (a *App) Fold(ctx context.Context, from tray.Layer, view tray.View, moves [
 	return applied, nil
 }
 
-// FoldTray joins all that tray A holds to one commit. It gives the number of hunks.
-func (a *App) FoldTray(ctx context.Context, into repo.ID) (int, Applied, error) {
+// JoinTray joins all that tray A holds to one commit. It gives the number of hunks.
+func (a *App) JoinTray(ctx context.Context, into repo.ID) (int, Applied, error) {
 	pieces, err := a.pieces(ctx, tray.A, nil, tray.Plain)
 	if err != nil {
 		return 0, Applied{}, err
@@ -219,25 +219,25 @@ func (a *App) FoldTray(ctx context.Context, into repo.ID) (int, Applied, error) 
 	if len(pieces) == 0 {
 		return 0, Applied{}, emptyRefusal(tray.A)
 	}
-	moves := make([]FoldMove, len(pieces))
+	moves := make([]HomeMove, len(pieces))
 	for i, p := range pieces {
-		moves[i] = FoldMove{Word: p.Word(), Home: into}
+		moves[i] = HomeMove{Word: p.Word(), Home: into}
 	}
-	applied, err := a.Fold(ctx, tray.A, tray.Plain, moves)
+	applied, err := a.SendHome(ctx, tray.A, tray.Plain, moves)
 	return len(moves), applied, err
 }
 
-func (a *App) foldAway(ctx context.Context, from tray.Layer, view tray.View, moves []FoldMove) (folding, error) {
-	f := folding{engine: replay.New(a.Repo), title: Count(len(moves), "hunk") + " folded"}
-	head, sources, err := a.foldRange(ctx)
+func (a *App) planHome(ctx context.Context, from tray.Layer, view tray.View, moves []HomeMove) (homing, error) {
+	f := homing{engine: replay.New(a.Repo), title: Count(len(moves), "hunk") + " joined"}
+	head, sources, err := a.ownRange(ctx)
 	f.head = head
 	if err != nil {
 		return f, err
 	}
 	if len(moves) == 0 {
-		return f, refuse("Nothing is to be folded.")
+		return f, refuse("There is nothing to join.")
 	}
-	groups, homes, err := a.foldGroups(ctx, from, view, moves, sources)
+	groups, homes, err := a.groupMoves(ctx, from, view, moves, sources)
 	if err != nil {
 		return f, err
 	}
@@ -281,9 +281,9 @@ func (a *App) foldAway(ctx context.Context, from tray.Layer, view tray.View, mov
 	return f, a.keepsSignatures(ctx, f.forecast)
 }
 
-// foldGroups puts the pieces together by their homes, which come oldest first, by
+// groupMoves puts the pieces together by their homes, which come oldest first, by
 // their places in the range.
-func (a *App) foldGroups(ctx context.Context, from tray.Layer, view tray.View, moves []FoldMove, sources []Source) (groups [][]tray.Piece, homes []int, err error) {
+func (a *App) groupMoves(ctx context.Context, from tray.Layer, view tray.View, moves []HomeMove, sources []Source) (groups [][]tray.Piece, homes []int, err error) {
 	words := make([]string, len(moves))
 	for i, m := range moves {
 		words[i] = m.Word
@@ -296,7 +296,7 @@ func (a *App) foldGroups(ctx context.Context, from tray.Layer, view tray.View, m
 	for _, m := range moves {
 		place := slices.IndexFunc(sources, func(s Source) bool { return s.ID == m.Home })
 		if place < 0 {
-			return nil, nil, refuse("%s is not among the branch's own commits, so nothing can be folded into it.", m.Home.Short())
+			return nil, nil, refuse("%s is not among the branch's own commits, so nothing can be joined to it.", m.Home.Short())
 		}
 		piece := slices.IndexFunc(pieces, func(p tray.Piece) bool { return p.Word() == m.Word })
 		if piece < 0 {
@@ -329,7 +329,7 @@ func (a *App) takeDown(ctx context.Context, objects *repo.Overlay, tip repo.ID, 
 		}
 		if len(conflicts) > 0 {
 			s := sources[i]
-			return &Refusal{Reason: fmt.Sprintf("What is to be folded into %s (%s) touches lines of %q that the later commit %s (%s) wrote. Fold it there, or separately.",
+			return &Refusal{Reason: fmt.Sprintf("What is to join %s (%s) touches lines of %q that the later commit %s (%s) wrote. Join it there, or separately.",
 				sources[home].ID.Short(), sources[home].Commit.Subject(), conflicts[0].Path, s.ID.Short(), s.Commit.Subject()), Err: ErrConflict}
 		}
 		with = past

@@ -10,10 +10,10 @@ import (
 	"bastel/internal/tray"
 )
 
-// Uncommit takes the commits from one on, up to the last, back: they become loose
-// changes, or trays, one for each, with their messages. The working tree stays as it
+// Loosen makes the commits from one on, up to the last, loose
+// changes again, or trays, one for each, with their messages. The working tree stays as it
 // is, and so do loose and staged changes.
-func (a *App) Uncommit(ctx context.Context, from repo.ID, intoTrays bool) (int, error) {
+func (a *App) Loosen(ctx context.Context, from repo.ID, intoTrays bool) (int, error) {
 	a.sorting.Lock()
 	defer a.sorting.Unlock()
 	if err := a.free(); err != nil {
@@ -52,9 +52,9 @@ func (a *App) Uncommit(ctx context.Context, from repo.ID, intoTrays bool) (int, 
 	if err != nil {
 		return 0, pickRefusal(err)
 	}
-	entry := journal.Entry{Kind: journal.Uncommit, Ref: refOf(head), Old: head.Commit, New: commits[0].Commit.Parent(),
+	entry := journal.Entry{Kind: journal.Loosen, Ref: refOf(head), Old: head.Commit, New: commits[0].Commit.Parent(),
 		Title: Count(len(commits), "commit") + " from " + commits[0].Commit.Subject()}
-	return len(commits), a.settle(ctx, entry, "uncommit: "+entry.Title, out)
+	return len(commits), a.settle(ctx, entry, "loosen: "+entry.Title, out)
 }
 
 // lastCommits reads the commits from one to HEAD, oldest first.
@@ -106,7 +106,7 @@ func layersFor(commits []Source, kept *tray.Kept, changes []repo.Change, intoTra
 		return into, 0, nil
 	}
 	if slices.ContainsFunc(changes, func(c repo.Change) bool { return c.Staged }) {
-		return nil, 0, refuse("Tray A holds something already. Commit it or take it back first.")
+		return nil, 0, refuse("Tray A holds something already. Commit it or take it out first.")
 	}
 	highest := tray.A
 	for l := range kept.Messages {
@@ -117,7 +117,7 @@ func layersFor(commits []Source, kept *tray.Kept, changes []repo.Change, intoTra
 	}
 	shift := len(commits) - 1
 	if int(highest)+shift > int(tray.Last) {
-		return nil, 0, refuse("There are not enough trays for %s. Take fewer back, or make them loose.", Count(len(commits), "commit"))
+		return nil, 0, refuse("There are not enough trays for %s. Loosen fewer, or make them loose changes.", Count(len(commits), "commit"))
 	}
 	for i := range into {
 		into[i] = tray.A + tray.Layer(i)
@@ -133,7 +133,7 @@ func (a *App) LastCommits(ctx context.Context) ([]Source, error) {
 		return nil, err
 	}
 	if head.Ref != "" && !head.Commit.IsZero() {
-		if _, own, err := a.foldRange(ctx); err == nil && len(own) > 0 {
+		if _, own, err := a.ownRange(ctx); err == nil && len(own) > 0 {
 			return own, nil
 		}
 	}

@@ -52,10 +52,10 @@ func (e edit) before(c edit) (edit, bool) {
 	return e, false
 }
 
-// TestFoldHomeAgainstReference: on random histories of one file, a hunk's home is the
-// youngest commit whose edit touches it, found by counting lines; folding it there
+// TestHomeAgainstReference: on random histories of one file, a hunk's home is the
+// youngest commit whose edit touches it, found by counting lines; homing it there
 // gives every later commit the hunk, and no earlier one.
-func TestFoldHomeAgainstReference(t *testing.T) {
+func TestHomeAgainstReference(t *testing.T) {
 	fixture.FewerChecks(t, "25")
 	f := fixture.New(t)
 	f.Commit("root", "x", "")
@@ -101,7 +101,7 @@ func TestFoldHomeAgainstReference(t *testing.T) {
 		}
 		require.Equal(t, homes.Commits[home].ID, homes.Homes[0].Commit)
 		tip := f.Git("rev-parse", "HEAD")
-		_, err = a.Fold(ctx, tray.Loose, tray.Plain, []app.FoldMove{{Word: homes.Homes[0].Piece.Word(), Home: homes.Homes[0].Commit}})
+		_, err = a.SendHome(ctx, tray.Loose, tray.Plain, []app.HomeMove{{Word: homes.Homes[0].Piece.Word(), Home: homes.Homes[0].Commit}})
 		require.NoError(t, err)
 		ids := strings.Fields(f.Git("rev-list", "--reverse", "main..topic"))
 		require.Empty(t, f.Git("status", "--porcelain"), "everything is in the commits")
@@ -142,22 +142,22 @@ func TestSeveralHunksFindSeveralHomes(t *testing.T) {
 	a := open(t, f.Dir)
 	homes, err := a.FindHomes(ctx, tray.Loose, nil, tray.Plain)
 	require.NoError(t, err)
-	var moves []app.FoldMove
+	var moves []app.HomeMove
 	for i, want := range []string{"one", "", "two", "three"} {
 		got := ""
 		if id := homes.Homes[i].Commit; !id.IsZero() {
 			got = f.Git("log", "-1", "--format=%s", id.String())
-			moves = append(moves, app.FoldMove{Word: homes.Homes[i].Piece.Word(), Home: id})
+			moves = append(moves, app.HomeMove{Word: homes.Homes[i].Piece.Word(), Home: id})
 		}
 		assert.Equal(t, want, got)
 	}
 	older := moves[1]
 	older.Home = homes.Commits[0].ID
-	_, err = a.Fold(ctx, tray.Loose, tray.Plain, []app.FoldMove{older})
+	_, err = a.SendHome(ctx, tray.Loose, tray.Plain, []app.HomeMove{older})
 	assert.Contains(t, refusal(t, err), "touches lines of \"x\" that the later commit")
-	_, err = a.Fold(ctx, tray.Loose, tray.Plain, []app.FoldMove{{Word: moves[0].Word, Home: repo.ID{}}})
+	_, err = a.SendHome(ctx, tray.Loose, tray.Plain, []app.HomeMove{{Word: moves[0].Word, Home: repo.ID{}}})
 	assert.Contains(t, refusal(t, err), "not among the branch's own commits")
-	_, err = a.Fold(ctx, tray.Loose, tray.Plain, moves)
+	_, err = a.SendHome(ctx, tray.Loose, tray.Plain, moves)
 	require.NoError(t, err)
 	assert.Equal(t, with(3, "ONE"), f.Git("show", "topic~2:x")+"\n")
 	assert.Equal(t, with(3, "ONE", 20, "TWO"), f.Git("show", "topic~1:x")+"\n")
