@@ -77,9 +77,8 @@ func (a *App) compareBranch(ctx context.Context, branch, remote string, ask bool
 }
 
 // withUnaccounted adds to what is not the user's those commits that somebody else made and
-// that once were in the branch, but for which nothing stands any more: no rewriting that
-// took them up or left them out, and no commit here with their change. Such a one came by a
-// move forward, say, that was taken back.
+// that once were in the branch, but for which nothing stands here: no commit with their
+// change, or that they were joined to. Such a one was left out, or came and was undone.
 func (a *App) withUnaccounted(ctx context.Context, c *send.Comparison, within []repo.ID) error {
 	sources, err := a.Sources(ctx, within)
 	if err != nil {
@@ -90,62 +89,42 @@ func (a *App) withUnaccounted(ctx context.Context, c *send.Comparison, within []
 		who = "" // without an identity nothing is the user's
 	}
 	mine := repo.ParsePerson(who).Email
-	entries, err := a.Journal.Entries(ctx)
-	if err != nil {
-		return err
-	}
-	rewritings := journal.StateOf(entries, a.Repo.GitDir()).Done
-	var open []Source
-	for _, s := range sources {
-		if repo.ParsePerson(s.Commit.Committer).Email == mine {
-			continue
-		}
-		meant, err := a.leftBy(ctx, s.ID, "refs/heads/"+c.Branch, rewritings)
+	open := slices.DeleteFunc(sources, func(s Source) bool {
+		return s.Commit.Writer().Email == mine && repo.ParsePerson(s.Commit.Committer).Email == mine
+	})
+	if len(open) > 0 {
+		here, err := a.Sources(ctx, c.Adds)
 		if err != nil {
 			return err
 		}
-		if !meant {
-			open = append(open, s)
+		pairs, err := a.pairs(ctx, open, here)
+		if err != nil {
+			return err
+		}
+		for _, p := range pairs {
+			if p.Relation == send.Gone {
+				c.NotYours = append(c.NotYours, p.Old)
+			}
 		}
 	}
-	if len(open) == 0 {
-		return nil
-	}
-	here, err := a.Sources(ctx, c.Adds)
-	if err != nil {
-		return err
-	}
-	pairs, err := a.pairs(ctx, open, here)
-	if err != nil {
-		return err
-	}
-	for _, p := range pairs {
-		if p.Relation == send.Gone {
-			c.NotYours = append(c.NotYours, p.Old)
-		}
-	}
-	return nil
+	return a.nameLast(ctx, c)
 }
 
-// leftBy says whether one of some steps took a commit out of a branch, which is meant then.
-func (a *App) leftBy(ctx context.Context, id repo.ID, ref string, steps []journal.Entry) (bool, error) {
-	for _, e := range steps {
-		if e.Ref != ref || e.Old.IsZero() || e.New.IsZero() {
-			continue
-		}
-		before, err := a.Repo.IsAncestor(ctx, id, e.Old)
-		if err != nil {
-			return false, err
-		}
-		after, err := a.Repo.IsAncestor(ctx, id, e.New)
-		if err != nil {
-			return false, err
-		}
-		if before && !after {
-			return true, nil
-		}
+// nameLast says who made the last of what is not the user's.
+func (a *App) nameLast(ctx context.Context, c *send.Comparison) error {
+	if len(c.NotYours) == 0 {
+		return nil
 	}
-	return false, nil
+	last := c.NotYours[len(c.NotYours)-1]
+	if known, err := a.Repo.Has(ctx, last); err != nil || !known {
+		return err
+	}
+	commit, err := a.Repo.Commit(ctx, last)
+	if err != nil {
+		return err
+	}
+	c.Whose = fmt.Sprintf(", %q of %s", commit.Subject(), commit.Writer().Name)
+	return nil
 }
 
 // CompareStack looks at the branches that sit on commits of the current one, as they are on

@@ -145,7 +145,7 @@ func TestWhatCameAndWentIsNotOnesOwn(t *testing.T) {
 			require.NoError(t, err)
 			_, err = a.Apply(ctx, plan.LeaveOut(len(plan.Next)-1), app.OwnOnly, nil)
 			require.NoError(t, err)
-		}, true},
+		}, false},
 		"left out, and that taken back": {func(t *testing.T, f *fixture.Repo, a *app.App) {
 			_, err := a.Forward(ctx)
 			require.NoError(t, err)
@@ -180,6 +180,41 @@ func TestWhatCameAndWentIsNotOnesOwn(t *testing.T) {
 			require.NoError(t, err)
 			require.Len(t, compared.Replaces, 1)
 			assert.Equal(t, test.free, compared.Verdict() == nil, "%v", compared.Verdict())
+			if !test.free {
+				assert.ErrorContains(t, compared.Verdict(), "\"From Mira\" of Mira Lund")
+			}
+		})
+	}
+}
+
+// TestABranchThatWentThereIsNotBroughtBack: what was deleted or moved back on the remote
+// since it was seen is not sent again by a plain push, which looks as if it only added.
+func TestABranchThatWentThereIsNotBroughtBack(t *testing.T) {
+	for name, test := range map[string]struct {
+		args []string
+		want string
+	}{
+		"deleted":    {[]string{"branch", "--quiet", "-D", "feature"}, "was deleted on origin since you last fetched"},
+		"moved back": {[]string{"branch", "--quiet", "--force", "feature", "feature~1"}, "was moved back on origin since you last fetched"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			f := branch(t)
+			remote := f.Remote(t)
+			f.Git("push", "--quiet", "origin", "main", "feature")
+			remote.Git(test.args...)
+			a := open(t, f.Dir)
+			f.Commit("mine", "mine", "1\n")
+			before := remote.Git("for-each-ref")
+			compared, err := a.CompareRemote(ctx, "", true)
+			require.NoError(t, err)
+			assert.ErrorContains(t, compared.Verdict(), test.want)
+			_, err = a.Send(ctx, app.Outgoing{Comparison: compared}, nil)
+			assert.ErrorContains(t, err, test.want)
+			assert.Equal(t, before, remote.Git("for-each-ref"))
+			f.Git("fetch", "--quiet", "--prune")
+			compared, err = a.CompareRemote(ctx, "", true)
+			require.NoError(t, err)
+			assert.NoError(t, compared.Verdict(), "what was looked at may be sent")
 		})
 	}
 }

@@ -21,6 +21,7 @@ const (
 	NoRemote     Cause = "no_remote"
 	Diverged     Cause = "somebody_pushed"    // the lease is gone: the remote moved since it was last seen
 	NotYours     Cause = "not_yours"          // the remote has commits that never were in this branch
+	WentThere    Cause = "went_there"         // the branch was deleted or moved back there since it was last seen
 	Shared       Cause = "shared_branch"      // a rewrite of a branch that everybody builds on
 	NotForward   Cause = "not_fast_forward"   // the server takes no rewritten branches
 	HookDeclined Cause = "hook_declined"      // a rule of the server
@@ -58,7 +59,9 @@ type Comparison struct {
 	Asked    bool      // There is the remote's own answer
 	Adds     []repo.ID // commits that the remote would get, oldest first
 	Replaces []repo.ID // commits that the remote's branch would lose, oldest first
-	NotYours []repo.ID // those of Replaces that are not the user's to replace: they never were in this branch
+	NotYours []repo.ID // those of Replaces that are not the user's to replace: they never were in this branch, or others made them and nothing here stands for them
+	Whose    string    // who made the last of NotYours, and its subject, if that is known
+	Went     bool      // the remote's branch was deleted, or moved back, since it was seen
 	Shared   bool      // a branch that others build on by rule
 }
 
@@ -157,7 +160,24 @@ func Compare(ctx context.Context, r *repo.Repo, branch, remote string, ask bool)
 	if c.Shared, err = SharedByRule(ctx, r, c.Target); err != nil {
 		return c, err
 	}
+	if c.Went, err = c.went(ctx, r); err != nil {
+		return c, err
+	}
 	return c, c.ranges(ctx, r)
+}
+
+// went says whether the remote's branch lost what it was seen with.
+func (c *Comparison) went(ctx context.Context, r *repo.Repo) (bool, error) {
+	switch {
+	case c.Seen.IsZero(), c.There == c.Seen:
+		return false, nil
+	case c.There.IsZero():
+		return true, nil
+	}
+	if known, err := r.Has(ctx, c.There); err != nil || !known {
+		return false, err
+	}
+	return r.IsAncestor(ctx, c.There, c.Seen)
 }
 
 // sharedByName are the branches that others build on where bastel.shared does not say
@@ -227,13 +247,19 @@ func (c *Comparison) adds(ctx context.Context, r *repo.Repo) ([]repo.ID, error) 
 func (c Comparison) Verdict() error {
 	name := strings.TrimPrefix(c.Ref, "refs/heads/")
 	switch {
-	case c.UpToDate(), len(c.Replaces) == 0:
+	case c.UpToDate():
+		return nil
+	case c.Went && c.There.IsZero():
+		return &Refusal{Cause: WentThere, Reason: fmt.Sprintf("%s was deleted on %s since you last fetched, and the push would bring it back. Nothing was sent. If you mean that, forget what was seen first: git fetch --prune %s.", name, c.Remote, c.Remote)}
+	case c.Went:
+		return &Refusal{Cause: WentThere, Reason: fmt.Sprintf("%s was moved back on %s since you last fetched, and the push would bring back what went. Nothing was sent. Fetch, and look at what is there first.", name, c.Remote)}
+	case len(c.Replaces) == 0:
 		return nil
 	case c.Asked && c.There != c.Seen && len(c.NotYours) > 0:
 		return &Refusal{Cause: Diverged, Reason: fmt.Sprintf("Somebody pushed to %s on %s since you last fetched. Nothing was sent. Fetch, look at what came, and take it in first.", name, c.Remote)}
 	case len(c.NotYours) > 0:
-		return &Refusal{Cause: NotYours, Reason: fmt.Sprintf("%s on %s has %s that you don't have (the last is %s). Pushing would remove %s. Take %s in first.", name, c.Remote,
-			count(len(c.NotYours), "commit"), c.NotYours[len(c.NotYours)-1].Short(), themIt(len(c.NotYours)), themIt(len(c.NotYours)))}
+		return &Refusal{Cause: NotYours, Reason: fmt.Sprintf("%s on %s has %s that you don't have (the last is %s%s). Pushing would remove %s. Take %s in first.", name, c.Remote,
+			count(len(c.NotYours), "commit"), c.NotYours[len(c.NotYours)-1].Short(), c.Whose, themIt(len(c.NotYours)), themIt(len(c.NotYours)))}
 	case c.Shared:
 		return &Refusal{Cause: Shared, Reason: fmt.Sprintf("%s is shared: others build on it, and the push would replace %s there. Put your commits onto %s/%s instead.", name, count(len(c.Replaces), "commit"), c.Remote, name)}
 	}
