@@ -43,6 +43,7 @@ var (
 	ErrMarkers       = errors.New("there are conflict markers in the text")
 	ErrConflict      = errors.New("the plan has conflicts")
 	ErrDetached      = errors.New("HEAD is not on a branch")
+	ErrNewContent    = errors.New("the plan leaves nothing out and changes the content at the end")
 )
 
 // Open opens the repository around dir. A step that a crash left half done is

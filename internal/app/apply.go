@@ -45,14 +45,18 @@ func (r Applied) Besides() string {
 	return text
 }
 
-// Consent says what others may build on that is rewritten all the same.
+// Consent says what was asked about and is done all the same: rewriting what others may
+// build on, or an end that is not what the plan looks like.
 type Consent int
 
-// The consents, each with those before it.
+// The consents, to be added up.
 const (
-	OwnOnly   Consent = iota // nothing: only what is the branch's own
-	Published                // what other branches of a remote have
-	Unlocked                 // what a shared branch has there
+	Published  Consent = 1 << iota // what other branches of a remote have
+	shared                         // what a shared branch has there
+	NewContent                     // another content at the end, though nothing was left out
+
+	OwnOnly  Consent = 0 // only what is the branch's own
+	Unlocked         = Published | shared
 )
 
 // Apply rewrites the branch as the plan says, in one step, or refuses and changes
@@ -76,6 +80,9 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent Consent, progr
 	}
 	if forecast.Conflicts() > 0 {
 		return Applied{}, conflictRefusal(forecast)
+	}
+	if plan.Rearranges() && !forecast.SameContent && consent&NewContent == 0 {
+		return Applied{}, &Refusal{Reason: "The plan leaves nothing out, and yet the content at the end is another: in another order the changes come out differently. Nothing was changed. Look at the difference at the end, then confirm it: bastel apply --new-content.", Err: ErrNewContent}
 	}
 	if forecast.Tip != plan.Tip {
 		if err := a.sign(ctx, engine, forecast, progress); err != nil {
@@ -117,7 +124,7 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent Consent, progr
 
 // guardShared refuses to rewrite what others may build on, without consent.
 func (a *App) guardShared(ctx context.Context, plan shape.Plan, f *replay.Forecast, consent Consent) error {
-	if consent == Unlocked {
+	if consent&shared != 0 {
 		return nil
 	}
 	others, own, err := a.othersRefs(ctx, plan.Branch)
@@ -134,7 +141,7 @@ func (a *App) guardShared(ctx context.Context, plan shape.Plan, f *replay.Foreca
 				plan.Branch, at.ID.Short(), at.Commit.Subject(), plan.Branch), Err: ErrSharedBranch}
 		}
 	}
-	if consent == Published || len(others) == 0 {
+	if consent&Published != 0 || len(others) == 0 {
 		return nil
 	}
 	at, err := a.rewrittenOf(ctx, plan, f, others)

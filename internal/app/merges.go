@@ -47,10 +47,14 @@ func (a *App) settledBy(ctx context.Context, id repo.ID, c *repo.Commit) (repo.I
 		return repo.ID{}, refuse("Commit %s (%s) merges more than two sides, which Bastel cannot make linear. Start after it: --base %s.", id.Short(), c.Subject(), id.Short())
 	}
 	overlay := a.Repo.NewOverlay()
-	base, err := a.Repo.MergeBase(ctx, c.Parents[0], c.Parents[1])
+	bases, err := a.Repo.MergeBases(ctx, c.Parents[0], c.Parents[1])
 	if err != nil {
 		return repo.ID{}, err
 	}
+	if len(bases) > 1 {
+		return repo.ID{}, refuse("The sides of the merge %s (%s) crossed before: they have several best common ancestors, and Bastel cannot make that linear. Nothing was changed. Start after it: --base %s.", id.Short(), c.Subject(), id.Short())
+	}
+	base := append(bases, repo.ID{})[0]
 	var trees []repo.ID
 	for _, commit := range []repo.ID{base, c.Parents[0], c.Parents[1]} {
 		tree, err := a.treeOf(ctx, commit)

@@ -278,3 +278,53 @@ func TestSharedBranchesAreUnlockedByName(t *testing.T) {
 		})
 	}
 }
+
+// TestAnotherContentIsAskedAbout: a plan that leaves nothing out, has no answers, and yet
+// ends in another content is applied only when that is confirmed.
+func TestAnotherContentIsAskedAbout(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n")
+	f.Git("switch", "--quiet", "-c", "feature")
+	f.Commit("on", "a", "2\n")
+	f.Commit("off", "a", "1\n")
+	f.Commit("on again", "a", "2\n")
+	a := open(t, f.Dir)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	moved := plan.Move(2, 0) // then "on" finds nothing to do, and "off" has the last word
+	forecast, err := a.Forecast(ctx, moved, nil)
+	require.NoError(t, err)
+	assert.Zero(t, forecast.Conflicts())
+	assert.False(t, forecast.SameContent)
+	_, err = a.Apply(ctx, moved, app.Unlocked, nil)
+	assert.ErrorIs(t, err, app.ErrNewContent)
+	assert.Equal(t, plan.Tip.String(), f.Git("rev-parse", "feature"))
+	_, err = a.Apply(ctx, moved, app.NewContent, nil)
+	require.NoError(t, err)
+	assert.Equal(t, "1\n", f.Read("a"))
+	_, err = a.Undo(ctx)
+	require.NoError(t, err)
+	plan, err = a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	_, err = a.Apply(ctx, plan.LeaveOut(2), app.OwnOnly, nil)
+	assert.NoError(t, err, "what was left out by name may change the content")
+}
+
+// TestACrissCrossIsRefused: a merge of histories with several best common ancestors.
+func TestACrissCrossIsRefused(t *testing.T) {
+	f := branch(t)
+	f.Git("branch", "other", "main")
+	f.Git("switch", "--quiet", "other")
+	f.Commit("theirs", "theirs", "t\n")
+	f.Git("branch", "met")
+	f.Git("merge", "--quiet", "--no-edit", "feature")
+	f.Git("switch", "--quiet", "feature")
+	f.Git("merge", "--quiet", "--no-edit", "met")
+	f.Git("switch", "--quiet", "-c", "top")
+	f.Commit("mine", "mine", "m\n")
+	a := open(t, f.Dir)
+	plan, err := a.NewPlan(ctx, "", f.Git("rev-parse", "top~1"))
+	require.NoError(t, err)
+	_, err = a.WithMerge(ctx, plan, "other")
+	assert.Contains(t, refusal(t, err), "several best common ancestors")
+}

@@ -49,11 +49,14 @@ func (a *App) WithMerge(ctx context.Context, plan shape.Plan, name string) (shap
 	case slices.Contains(plan.Extra, id):
 		return plan, refuse("%s is in the plan already.", name)
 	}
-	base, err := a.Repo.MergeBase(ctx, id, plan.Tip)
+	bases, err := a.Repo.MergeBases(ctx, id, plan.Tip)
 	if err != nil {
 		return plan, err
 	}
-	if base.IsZero() {
+	if len(bases) > 1 {
+		return plan, refuse("%s and %s crossed before: they have several best common ancestors, and Bastel does not merge those. Nothing was changed. Put the branch onto %s instead.", plan.Branch, name, name)
+	}
+	if len(bases) == 0 {
 		return plan, refuse("%s and %s have no commit in common, so they cannot be merged.", plan.Branch, name)
 	}
 	last := len(plan.Next)

@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"regexp"
 	"runtime/debug"
 	"strings"
 	"syscall"
@@ -110,7 +111,46 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 		c.home(), c.sweep(), c.check(), c.plan(), c.forecast(), c.mend(), c.answers(), c.take(), c.apply(), c.overlap(), c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.compare(), c.patches(), c.request(), c.land(),
 		c.journal(), c.undo(), c.redo(), c.demo())
 	root.AddCommand(c.former("uncommit", c.loosen()), c.former("fold", c.home()))
+	for _, cmd := range root.Commands() {
+		enforceAlternatives(cmd)
+	}
 	return root
+}
+
+// alternatives finds the groups of a usage line of which one at most may be given.
+var alternatives = regexp.MustCompile(`\[([^\[\]]*\|[^\[\]]*)\]`)
+
+// enforceAlternatives holds a command to the [A | B] of its usage line.
+func enforceAlternatives(cmd *cobra.Command) {
+	for _, group := range alternatives.FindAllStringSubmatch(cmd.Use, -1) {
+		var flags []string
+		argument := false
+		for alternative := range strings.SplitSeq(group[1], "|") {
+			first, _, _ := strings.Cut(strings.TrimSpace(alternative), " ")
+			switch name, long := strings.CutPrefix(first, "--"); {
+			case long:
+				flags = append(flags, name)
+			case strings.HasPrefix(first, "-"):
+				flags = append(flags, cmd.Flags().ShorthandLookup(first[1:]).Name)
+			default:
+				argument = true
+			}
+		}
+		if len(flags) > 1 {
+			cmd.MarkFlagsMutuallyExclusive(flags...)
+		}
+		if argument {
+			before := cmd.Args
+			cmd.Args = func(cmd *cobra.Command, args []string) error {
+				for _, flag := range flags {
+					if len(args) > 0 && cmd.Flags().Changed(flag) {
+						return fmt.Errorf("%w: --%s goes with no argument; see %s --help", errUsage, flag, cmd.CommandPath())
+					}
+				}
+				return before(cmd, args)
+			}
+		}
+	}
 }
 
 // former gives a command under a name that it had before, for one release.

@@ -56,7 +56,6 @@ belongs to it, on this machine only: what is said there comes into the read-thro
 	cmd.Flags().BoolVar(&noOpen, "no-open", false, "only make it")
 	cmd.Flags().BoolVar(&desk, "desk", false, "open only the review desk of the demo in --dir, and wait")
 	cmd.Flags().StringVar(&address, "address", app.AnyPort, "where the desk listens")
-	cmd.MarkFlagsMutuallyExclusive("no-open", "desk")
 	return cmd
 }
 

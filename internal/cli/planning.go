@@ -157,7 +157,7 @@ func printForecast(w io.Writer, f *replay.Forecast) {
 }
 
 func (c *command) apply() *cobra.Command {
-	var published bool
+	var published, content bool
 	var unlock string
 	cmd := &cobra.Command{
 		Use:   "apply PLAN",
@@ -182,6 +182,9 @@ func (c *command) apply() *cobra.Command {
 			case published:
 				consent = app.Published
 			}
+			if content {
+				consent |= app.NewContent
+			}
 			result, err := a.Apply(ctx, plan, consent, nil)
 			if err != nil {
 				return err
@@ -205,6 +208,7 @@ func (c *command) apply() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVar(&unlock, "unlock", "", "the shared branch that is rewritten all the same, by its name: whoever builds on it would get its commits twice")
+	cmd.Flags().BoolVar(&content, "new-content", false, "go on although the plan leaves nothing out and the content at the end is another")
 	cmd.Flags().BoolVar(&published, "published", false, "go on although another branch of a remote has a commit that is rewritten")
 	return cmd
 }

@@ -98,7 +98,7 @@ func (c *command) notes() *cobra.Command {
 	var file string
 	var finish, settle, reopen, drop int
 	cmd := &cobra.Command{
-		Use:   "notes [-o FILE] [--done N | --reopen N | --drop N]",
+		Use:   "notes [-o FILE | --done N | --reopen N | --drop N]",
 		Short: "List the notes on the branch as Markdown, or mark one as done",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
@@ -143,7 +143,7 @@ func (c *command) notes() *cobra.Command {
 	cmd.Flags().MarkHidden("settle")
 	cmd.Flags().IntVar(&reopen, "reopen", 0, "it is open again")
 	cmd.Flags().IntVar(&drop, "drop", 0, "delete it")
-	cmd.MarkFlagsMutuallyExclusive("done", "settle", "reopen", "drop", "output")
+	cmd.MarkFlagsMutuallyExclusive("settle", "done")
 	return cmd
 }
 

@@ -70,6 +70,8 @@ func (c *command) send() *cobra.Command {
 	cmd.Flags().StringVar(&remote, "remote", "", "where to; default: branch.NAME.pushRemote, remote.pushDefault, the upstream's remote, origin")
 	cmd.Flags().StringArrayVar(&options, "option", nil, "pass an option to the server's hooks; may be given several times")
 	cmd.Flags().BoolVar(&stack, "stack", false, "send the branches that sit on commits of this one along, all or none")
+	cmd.MarkFlagsMutuallyExclusive("take-back", "stack")
+	cmd.MarkFlagsMutuallyExclusive("take-back", "option")
 	return cmd
 }
 

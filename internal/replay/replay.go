@@ -20,6 +20,10 @@ import (
 	"bastel/internal/shape"
 )
 
+// ErrSeveralBases means that a merge is of histories that parted and met more than once,
+// so that no single content is what both changed.
+var ErrSeveralBases = errors.New("the two have several best common ancestors")
+
 // ErrUnrelated means that a merge is of histories without a common commit.
 var ErrUnrelated = errors.New("the two have no commit in common")
 

@@ -464,3 +464,33 @@ func TestMergeEntries(t *testing.T) {
 	assert.Equal(t, plan.Tip.String()+" "+onto.String(), f.Git("log", "-1", "--format=%P", result.Tip.String()), "commits before it stay as they are")
 	assert.Equal(t, "8 m", f.Git("show", result.Tip.String()+":depth"))
 }
+
+// TestJoinedInTheOrderOfHistory: sources of the branch are applied as its history has them,
+// in whatever order an entry lists them: else a later commit takes an earlier one along, whose
+// own change then finds nothing to do, and is lost.
+func TestJoinedInTheOrderOfHistory(t *testing.T) {
+	h := write(t, fixture.New(t).Open(t), []map[string]string{
+		{"gone": "x\n", "file": "1\n", "other": "1\n", "a": "1\n"},
+		{"gone": "x\n", "file": "1\n", "other": "1\n", "a": "A\n"},
+		{"file": "B\n", "other": "1\n", "a": "A\n"},
+		{"file": "B\n", "other": "C\n", "a": "A\n"},
+	})
+	a, b, c := h.sources[0], h.sources[1], h.sources[2]
+	for _, from := range [][]repo.ID{{c, b}, {b, c}} {
+		plan := h.plan()
+		plan.Next = []shape.Entry{{From: from}, {From: []repo.ID{a}}}
+		f, err := replay.New(h.repo).Run(ctx, plan, h.base, committer, nil)
+		require.NoError(t, err)
+		assert.Zero(t, f.Conflicts())
+		assert.True(t, f.SameContent)
+		assert.Equal(t, fmt.Sprintf("commit %d", map[repo.ID]int{b: 2, c: 3}[from[0]]), f.Steps[0].Title, "the first one listed gives the message")
+	}
+	rapid.Check(t, func(t *rapid.T) { // any grouping that leaves everything in place
+		plan := h.plan()
+		from := rapid.Permutation(h.sources).Draw(t, "from")
+		plan.Next = []shape.Entry{{From: from}}
+		f, err := replay.New(h.repo).Run(ctx, plan, h.base, committer, nil)
+		require.NoError(t, err)
+		assert.True(t, f.SameContent)
+	})
+}

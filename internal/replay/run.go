@@ -61,7 +61,7 @@ func (r *run) step(ctx context.Context, entry shape.Entry) (Step, error) {
 	before := r.tree
 	meantToBeEmpty := true
 	var changes []change
-	for _, id := range entry.From {
+	for _, id := range r.plan.InOrder(entry.From) {
 		source := r.commits[id]
 		base, err := r.baseOf(ctx, entry, source, id)
 		if err != nil {
@@ -172,10 +172,14 @@ func (r *run) baseOf(ctx context.Context, entry shape.Entry, source *repo.Commit
 	if !entry.Merge {
 		return r.treeBefore(source), nil
 	}
-	base, err := r.repo.MergeBase(ctx, id, r.history...)
+	bases, err := r.repo.MergeBases(ctx, id, r.history...)
 	if err != nil {
 		return repo.ID{}, err
 	}
+	if len(bases) > 1 {
+		return repo.ID{}, fmt.Errorf("merge %s: %w", id.Short(), ErrSeveralBases)
+	}
+	base := append(bases, repo.ID{})[0]
 	if base.IsZero() {
 		return repo.ID{}, fmt.Errorf("merge %s: %w", id.Short(), ErrUnrelated)
 	}

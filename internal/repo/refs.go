@@ -152,6 +152,36 @@ func (r *Repo) MergeBase(ctx context.Context, a ID, others ...ID) (ID, error) {
 	return ParseID(out)
 }
 
+// MergeBases lists all best common ancestors, several where histories crossed; none where
+// they are unrelated.
+func (r *Repo) MergeBases(ctx context.Context, a ID, others ...ID) ([]ID, error) {
+	args := []string{"merge-base", "--all", a.String()}
+	for _, id := range others {
+		if !id.IsZero() {
+			args = append(args, id.String())
+		}
+	}
+	if len(args) == 3 {
+		return nil, nil
+	}
+	out, err := r.run(ctx, nil, args...)
+	if exitCode(err) == 1 {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, fmt.Errorf("find the merge bases: %w", err)
+	}
+	var bases []ID
+	for word := range strings.FieldsSeq(string(out)) {
+		id, err := ParseID(word)
+		if err != nil {
+			return nil, err
+		}
+		bases = append(bases, id)
+	}
+	return bases, nil
+}
+
 // ForkPoint is where a branch left a ref, going by what the ref pointed at before: also
 // where the ref was rewritten since. The zero id where its reflog does not tell, or the
 // name is no ref's, such as main~4.

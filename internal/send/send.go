@@ -168,10 +168,14 @@ func Compare(ctx context.Context, r *repo.Repo, branch, remote string, ask bool)
 
 // went says whether the remote's branch lost what it was seen with.
 func (c *Comparison) went(ctx context.Context, r *repo.Repo) (bool, error) {
-	switch {
-	case c.Seen.IsZero(), c.There == c.Seen:
+	if c.Seen.IsZero() || c.There == c.Seen {
 		return false, nil
-	case c.There.IsZero():
+	}
+	addresses, err := r.PushAddresses(ctx, c.Remote)
+	if err != nil || !slices.Equal(addresses, []string{c.Remote}) {
+		return false, err // what is fetched from one address says nothing of another
+	}
+	if c.There.IsZero() {
 		return true, nil
 	}
 	if known, err := r.Has(ctx, c.There); err != nil || !known {

@@ -116,6 +116,12 @@ func TestDeletedThere(t *testing.T) {
 	compared, err := send.Compare(ctx, f.Open(t), "feature", "", true)
 	require.NoError(t, err)
 	assert.True(t, compared.There.IsZero())
+	var refusal *send.Refusal
+	require.ErrorAs(t, compared.Verdict(), &refusal)
+	assert.Equal(t, send.WentThere, refusal.Cause)
+	f.Git("fetch", "--quiet", "--prune")
+	compared, err = send.Compare(ctx, f.Open(t), "feature", "", true)
+	require.NoError(t, err)
 	require.NoError(t, push(f.Open(t), compared, nil))
 	assert.Equal(t, f.Git("rev-parse", "feature"), remote.Git("rev-parse", "feature"))
 	assert.Equal(t, "refs/heads/feature", f.Git("config", "branch.feature.merge"))

@@ -5,6 +5,7 @@
 package shape
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"reflect"
@@ -376,6 +377,35 @@ func (p Plan) Merge(i int, message string) Plan {
 	p = p.clone()
 	p.Next[i].Merge, p.Next[i].Message = true, message
 	return p
+}
+
+// InOrder gives an entry's sources in the order in which they are applied: those of the
+// branch, and their parts, in the order of its history; those from elsewhere as listed.
+func (p Plan) InOrder(from []repo.ID) []repo.ID {
+	type own struct {
+		id          repo.ID
+		place, part int
+	}
+	var owns []own
+	for _, id := range from {
+		if source, part := p.Origin(id); !source.IsZero() {
+			owns = append(owns, own{id, slices.Index(p.Sources, source), part})
+		}
+	}
+	slices.SortStableFunc(owns, func(a, b own) int { return cmp.Or(cmp.Compare(a.place, b.place), cmp.Compare(a.part, b.part)) })
+	ordered := slices.Clone(from)
+	for i, id := range from {
+		if source, _ := p.Origin(id); !source.IsZero() {
+			ordered[i], owns = owns[0].id, owns[1:]
+		}
+	}
+	return ordered
+}
+
+// Rearranges says that the plan only moves, joins and rewords what there is, where it is:
+// its content at the end should be that of the branch.
+func (p Plan) Rearranges() bool {
+	return len(p.LeftOut) == 0 && len(p.Given) == 0 && len(p.Extra) == 0 && p.Onto == "" && p.Changes()
 }
 
 // Letter names an entry by its place: A to Z, then AA, AB and so on.

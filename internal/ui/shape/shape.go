@@ -508,7 +508,7 @@ func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
 		Title: "Rewriting " + plan.Branch,
 		Do: func(ctx context.Context, report func(string)) (string, error) {
 			result, err := m.app.Apply(ctx, plan, consent, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
-			if errors.Is(err, app.ErrPublished) {
+			if errors.Is(err, app.ErrPublished) || errors.Is(err, app.ErrNewContent) {
 				guarded = err
 				return "", nil
 			}
@@ -522,7 +522,7 @@ func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
 		},
 		Then: func() tea.Msg {
 			if guarded != nil {
-				return m.askConsent(plan, guarded)
+				return m.askConsent(plan, consent, guarded)
 			}
 			return kit.ForScreen{Screen: Name, Msg: applied{}}
 		},
@@ -531,15 +531,18 @@ func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
 
 // askConsent names what follows from rewriting what others may build on. A shared branch is
 // unlocked by a choice of its own.
-func (m *Model) askConsent(plan shape.Plan, guarded error) tea.Msg {
+func (m *Model) askConsent(plan shape.Plan, given app.Consent, guarded error) tea.Msg {
 	consequence, _, _ := strings.Cut(guarded.Error(), " Nothing was changed")
+	if errors.Is(guarded, app.ErrNewContent) {
+		return kit.Ask{Question: consequence + " y applies it all the same; = shows the difference.", Key: "y", Yes: m.applyWith(plan, given|app.NewContent)}
+	}
 	if !errors.Is(guarded, app.ErrSharedBranch) {
-		return kit.Ask{Question: consequence + " y rewrites it all the same.", Key: "y", Yes: m.applyWith(plan, app.Published)}
+		return kit.Ask{Question: consequence + " y rewrites it all the same.", Key: "y", Yes: m.applyWith(plan, given|app.Published)}
 	}
 	branch := safe.Line(plan.Branch)
 	return kit.Choose{Title: safe.Line(consequence), Options: []kit.Option{
 		{Label: "leave " + branch + " as it is", Detail: "make a new commit instead", Do: func() tea.Cmd { return kit.Say("Nothing was done.") }},
-		{Label: "unlock " + branch + " and rewrite it", Detail: "this once", Do: func() tea.Cmd { return m.applyWith(plan, app.Unlocked) }},
+		{Label: "unlock " + branch + " and rewrite it", Detail: "this once", Do: func() tea.Cmd { return m.applyWith(plan, given|app.Unlocked) }},
 	}}
 }
 

@@ -180,6 +180,8 @@ func (m *Model) summary(theme kit.Theme) (string, lipgloss.Style) {
 		return app.Count(f.Made(), "commit") + ", nothing planned yet", theme.Dim
 	case f.SameContent:
 		return app.Count(f.Made(), "commit") + ", content the same byte for byte" + lost(f), theme.Next
+	case m.plan.Rearranges():
+		return app.Count(f.Made(), "commit") + ", nothing left out, yet the content changes: = shows where" + lost(f), theme.Trouble
 	default:
 		return app.Count(f.Made(), "commit") + ", the content changes" + lost(f), theme.Next
 	}
