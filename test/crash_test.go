@@ -123,29 +123,3 @@ func removeLocks(t *testing.T, dir string) {
 		return err
 	}))
 }
-
-// TestInterruptedWorkingTreeIsFinished leaves the working tree half way, as a power
-// cut would: some files are of the new content, some of the old one.
-func TestInterruptedWorkingTreeIsFinished(t *testing.T) {
-	f := fixture.New(t)
-	old := f.Commit("old", "a", "1\n", "b", "1\n", "gone", "x\n", "loose", "x\n")
-	f.Git("rm", "--quiet", "gone")
-	next := f.Commit("new", "a", "2\n", "b", "2\n", "added", "y\n")
-	f.Git("reset", "--quiet", "--hard", old)
-	f.Write("loose", "loose work\n")
-	f.Write("a", "2\n")
-	f.Write("added", "y\n")
-	f.Git("update-ref", "refs/heads/main", next)
-	f.Write(".git/bastel/unfinished.json", fmt.Sprintf(`{"ref":"refs/heads/main","old":%q,"new":%q,"old_tree":%q,"new_tree":%q}`,
-		old, next, f.Git("rev-parse", old+"^{tree}"), f.Git("rev-parse", next+"^{tree}")))
-	f.Write(".git/index.lock", "")
-	out, err := exec.Command("bastel", "-C", f.Dir, "journal").CombinedOutput()
-	assert.Error(t, err)
-	assert.Contains(t, string(out), "index.lock")
-	removeLocks(t, f.Dir)
-	out, err = exec.Command("bastel", "-C", f.Dir, "journal").CombinedOutput()
-	require.NoError(t, err, "%s", out)
-	assert.Contains(t, string(out), "interrupted is finished now")
-	assert.Equal(t, " M loose", strings.TrimRight(f.Git("status", "--porcelain"), "\n"))
-	assert.Equal(t, "2\n", f.Read("b"))
-}

@@ -54,7 +54,7 @@ func Open(ctx context.Context, dir string, options ...repo.Option) (*App, string
 		return nil, "", err
 	}
 	a := &App{Repo: r, Journal: journal.New(r), engine: replay.New(r)}
-	note, err := a.recoverStep(ctx)
+	note, err := a.recover(ctx)
 	if err != nil {
 		a.Close()
 		return nil, "", err

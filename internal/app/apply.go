@@ -1,15 +1,11 @@
 package app
 
 import (
-	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
 	"strings"
-
-	"golang.org/x/sync/errgroup"
 
 	"bastel/internal/journal"
 	"bastel/internal/merge"
@@ -68,8 +64,7 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent Consent, progr
 	if err := a.free(); err != nil {
 		return Applied{}, err
 	}
-	elsewhere, err := a.checkedOutHere(ctx, "refs/heads/"+plan.Branch, plan.Tip)
-	if err != nil {
+	if _, err := a.checkedOutHere(ctx, "refs/heads/"+plan.Branch, plan.Tip); err != nil {
 		return Applied{}, err
 	}
 	// An engine of its own: forecasts that go on meanwhile may drop what they made.
@@ -100,25 +95,21 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent Consent, progr
 	what := Count(len(plan.Sources), "commit") + " into " + Count(result.Commits, "commit")
 	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
 		Title: what, Pairs: forecast.Pairs(), Taken: forecast.Taken()}
-	along := func(ctx context.Context) (moves []journal.RefMove, err error) {
-		moves, result.Carried, err = a.along(ctx, plan, forecast, consent)
-		return moves, err
-	}
-	if elsewhere {
-		if entry.Others, err = along(ctx); err == nil {
-			err = a.moveElsewhere(ctx, entry, "shape: "+what, engine)
-		}
-	} else {
-		err = a.moveBranchAlong(ctx, entry, along, "shape: "+what, forecast.Tree, engine)
-	}
+	op, err := a.move(ctx, entry, "shape: "+what, forecast.Tree, engine)
 	if err != nil {
 		return result, err
 	}
-	result.Became = fatesOf(plan, forecast)
-	after := errors.Join(a.remember(plan.Given), a.Repo.RunPostRewrite(ctx, "rebase", forecast.Pairs()))
-	if after != nil {
-		result.Warning = after.Error()
+	op.along = func(ctx context.Context) (moves []journal.RefMove, err error) {
+		moves, result.Carried, err = a.along(ctx, plan, forecast, consent)
+		return moves, err
 	}
+	op.hooks = func(ctx context.Context) error {
+		return errors.Join(a.remember(plan.Given), a.Repo.RunPostRewrite(ctx, "rebase", forecast.Pairs()))
+	}
+	if result.Warning, err = a.carryOut(ctx, op); err != nil {
+		return result, err
+	}
+	result.Became = fatesOf(plan, forecast)
 	return result, nil
 }
 
@@ -267,70 +258,32 @@ func conflictRefusal(f *replay.Forecast) error {
 	return &Refusal{Reason: "The plan has conflicts, and nothing was changed:\n" + strings.Join(lines, "\n"), Err: ErrConflict}
 }
 
-// unfinishedStep is kept in a file while the working tree is on its way, so that
-// a crash can be mended at the next start.
-type unfinishedStep struct {
-	Ref     string         `json:"ref"`
-	Old     repo.ID        `json:"old"`
-	New     repo.ID        `json:"new"`
-	OldTree repo.ID        `json:"old_tree"`
-	NewTree repo.ID        `json:"new_tree"`
-	Index   []journal.File `json:"index,omitempty"` // if only the index follows, and no working file
-}
-
-// moveBranch takes the current branch from one commit to another, with index and
-// working tree. It is before or after, never between: everything that can be
-// refused is tried first, then the refs move in one transaction, then the working
-// tree follows. If that fails after all, the refs move back. What the engine has
-// made for the new commit is written while what is in the way is looked for.
-func (a *App) moveBranch(ctx context.Context, entry journal.Entry, reflog string, newTree repo.ID, engine *replay.Engine) error {
-	return a.moveBranchAlong(ctx, entry, nil, reflog, newTree, engine)
-}
-
-// moveBranchAlong does so with other refs, which are found meanwhile.
-func (a *App) moveBranchAlong(ctx context.Context, entry journal.Entry, along func(ctx context.Context) ([]journal.RefMove, error), reflog string, newTree repo.ID, engine *replay.Engine) error {
-	step := unfinishedStep{Ref: entry.Ref, Old: entry.Old, New: entry.New, NewTree: newTree}
+// move is the operation that takes a branch from one commit to another: with index and
+// working tree where it is checked out here, alone where it is checked out nowhere.
+func (a *App) move(ctx context.Context, entry journal.Entry, reflog string, newTree repo.ID, engine *replay.Engine) (*operation, error) {
+	op := &operation{entry: entry, reflog: reflog, objects: func(ctx context.Context) error { return engine.Flush(ctx, entry.New) }}
+	elsewhere, err := a.checkedOutHere(ctx, entry.Ref, entry.Old)
+	if err != nil || elsewhere {
+		return op, err
+	}
 	old, err := a.Repo.Commit(ctx, entry.Old)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	step.OldTree = old.Tree
-	if err := a.checkCurrent(ctx, step.Ref, step.Old); err != nil {
-		return err
-	}
-	group, both := errgroup.WithContext(ctx)
-	group.Go(func() error { return engine.Flush(both, entry.New) })
-	group.Go(func() error { return a.nothingInTheWay(both, step, engine.Objects()) })
-	if along != nil {
-		group.Go(func() (err error) {
-			entry.Others, err = along(both)
+	op.trees = [2]repo.ID{old.Tree, newTree}
+	op.seen = func(ctx context.Context) error {
+		if err := a.checkCurrent(ctx, entry.Ref, entry.Old); err != nil {
 			return err
-		})
+		}
+		return a.nothingInTheWay(ctx, op.trees, engine.Objects())
 	}
-	if err := group.Wait(); err != nil {
-		return err
-	}
-	if step.OldTree == step.NewTree {
-		_, err := a.record(ctx, entry, reflog)
-		return err
-	}
-	ctx = context.WithoutCancel(ctx)
-	if err := a.writeStep(step); err != nil {
-		return err
-	}
-	if entry, err = a.record(ctx, entry, reflog); err != nil {
-		return errors.Join(err, a.removeStep())
-	}
-	if err := a.Repo.Switch(ctx, step.OldTree, step.NewTree); err != nil {
-		return a.moveBack(ctx, entry, err)
-	}
-	return a.removeStep()
+	return op, nil
 }
 
 // nothingInTheWay refuses where a path that the step changes has loose or staged
 // changes, or where something that is not the repository's lies in a new file's place.
-func (a *App) nothingInTheWay(ctx context.Context, step unfinishedStep, objects merge.Objects) error {
-	differences, err := merge.Compare(ctx, objects, step.OldTree, step.NewTree)
+func (a *App) nothingInTheWay(ctx context.Context, trees [2]repo.ID, objects merge.Objects) error {
+	differences, err := merge.Compare(ctx, objects, trees[0], trees[1])
 	if err != nil {
 		return err
 	}
@@ -343,7 +296,7 @@ func (a *App) nothingInTheWay(ctx context.Context, step unfinishedStep, objects 
 			paths = append(paths, d.Path)
 		}
 	}
-	unsettled, err := a.Repo.Unsettled(ctx, step.OldTree, known)
+	unsettled, err := a.Repo.Unsettled(ctx, trees[0], known)
 	if err != nil {
 		return err
 	}
@@ -388,15 +341,6 @@ func (a *App) checkedOutHere(ctx context.Context, ref string, at repo.ID) (elsew
 	return true, refuse("There is no branch %s any more. Nothing was changed.", name)
 }
 
-// moveElsewhere moves a branch that is not checked out.
-func (a *App) moveElsewhere(ctx context.Context, entry journal.Entry, reflog string, engine *replay.Engine) error {
-	if err := engine.Flush(ctx, entry.New); err != nil {
-		return err
-	}
-	_, err := a.record(ctx, entry, reflog)
-	return err
-}
-
 // checkCurrent refuses where another branch is checked out, or the branch was moved.
 func (a *App) checkCurrent(ctx context.Context, ref string, at repo.ID) error {
 	head, err := a.Repo.Head(ctx)
@@ -424,134 +368,4 @@ func inTheWay(err error) error {
 	var failed *repo.CommandError
 	errors.As(err, &failed)
 	return &Refusal{Reason: "Loose or staged changes are in the way of the new content, so nothing was changed. Commit them, or put them aside:\n" + strings.TrimSpace(failed.Stderr), Err: err}
-}
-
-// moveBack undoes the move of the refs after the working tree could not follow.
-func (a *App) moveBack(ctx context.Context, entry journal.Entry, cause error) error {
-	void, first, err := a.Journal.Write(ctx, journal.Entry{Kind: journal.Void, Ref: entry.Ref, Old: entry.New, New: entry.Old, Of: entry.Number, Title: entry.Title})
-	if err == nil {
-		moves := append(updatesOf(turnedBack(entry.Others)), first, repo.RefUpdate{Ref: void.Ref, New: void.New, Old: void.Old})
-		err = a.Repo.UpdateRefs(ctx, "taken back: the working tree could not follow", moves...)
-	}
-	if err == nil {
-		err = a.removeStep()
-	}
-	return errors.Join(inTheWay(cause), err)
-}
-
-// stepFile notes a step while the working tree is on its way.
-const stepFile = "unfinished.json"
-
-func (a *App) writeStep(step unfinishedStep) error {
-	data, err := json.Marshal(step)
-	if err != nil {
-		return fmt.Errorf("note the step: %w", err)
-	}
-	return a.writeState(stepFile, string(data))
-}
-
-func (a *App) removeStep() error { return a.writeState(stepFile, "") }
-
-// recoverStep finishes, or forgets, a step that a crash interrupted. It gives a
-// sentence about what it did.
-func (a *App) recoverStep(ctx context.Context) (string, error) {
-	note := a.readState(stepFile)
-	if note == "" {
-		return "", nil
-	}
-	var step unfinishedStep
-	if err := json.Unmarshal([]byte(note), &step); err != nil {
-		return "", fmt.Errorf("read the note of an unfinished step, bastel/%s in the git folder: %w", stepFile, err)
-	}
-	value, err := a.Repo.RefValue(ctx, step.Ref)
-	if err != nil {
-		return "", err
-	}
-	if value != step.New {
-		return "", a.removeStep() // the refs never moved, or somebody moved on since
-	}
-	if err := a.finishStep(ctx, step); err != nil {
-		return "", fmt.Errorf("finish the rewriting of %s that was interrupted: %w", strings.TrimPrefix(step.Ref, "refs/heads/"), err)
-	}
-	return "A rewriting that was interrupted is finished now.", a.removeStep()
-}
-
-// finishStep does what is left of a step after its refs have moved.
-func (a *App) finishStep(ctx context.Context, step unfinishedStep) error {
-	if len(step.Index) > 0 {
-		return a.finishIndex(ctx, step.Index)
-	}
-	return a.finishTree(ctx, step)
-}
-
-// finishTree brings index and working tree to the new tree after a crash may have
-// left some files written already: those are noted in the index as they are. A
-// file whose writing was cut short is written anew. The rest follows as usual, and
-// is refused where somebody has changed a file since.
-func (a *App) finishTree(ctx context.Context, step unfinishedStep) error {
-	differences, err := merge.Compare(ctx, a.engine.Objects(), step.OldTree, step.NewTree)
-	if err != nil {
-		return err
-	}
-	changes := make([]repo.Change, len(differences))
-	for i, d := range differences {
-		changes[i] = repo.Change{Path: d.Path, IndexMode: max(d.Old.Mode, d.New.Mode)}
-	}
-	work, err := a.Repo.ReadWorkFiles(ctx, changes)
-	if err != nil {
-		return err
-	}
-	var written []repo.IndexEntry
-	var torn []string
-	for i, d := range differences {
-		switch isTorn, err := a.torn(ctx, work[i], d.New); {
-		case err != nil:
-			return err
-		case isTorn:
-			torn = append(torn, d.Path)
-		case !a.holds(work[i], d.New):
-			continue
-		}
-		written = append(written, repo.IndexEntry{Path: d.Path, Mode: d.New.Mode, ID: d.New.ID})
-	}
-	if len(written) > 0 {
-		if err := a.Repo.UpdateIndex(ctx, written); err != nil {
-			return err
-		}
-	}
-	if len(torn) > 0 {
-		if err := a.Repo.CheckoutIndex(ctx, torn); err != nil {
-			return err
-		}
-	}
-	if err := a.Repo.RefreshIndex(ctx); err != nil {
-		return err
-	}
-	return a.Repo.Switch(ctx, step.OldTree, step.NewTree)
-}
-
-// torn says whether a working file is the beginning of what it should have become.
-// All files of the step had their old content when it began, so such a file is one
-// whose writing was cut short.
-func (a *App) torn(ctx context.Context, file repo.WorkFile, e repo.Entry) (bool, error) {
-	if file.Large || !file.Mode.IsFile() || !e.Mode.IsFile() {
-		return false, nil
-	}
-	data, err := a.engine.Objects().Blob(ctx, e.ID)
-	return len(file.Data) < len(data) && bytes.HasPrefix(data, file.Data), err
-}
-
-// holds says whether a working file is what a tree's entry says.
-func (a *App) holds(file repo.WorkFile, e repo.Entry) bool {
-	switch {
-	case file.Failed != nil:
-		return false
-	case file.Mode == repo.ModeNone || e.IsZero():
-		return file.Mode == repo.ModeNone && e.IsZero()
-	case file.Mode != e.Mode || file.Large:
-		return false
-	case e.Mode == repo.ModeSubmodule:
-		return file.ID == e.ID
-	}
-	return a.Repo.HashObject(repo.KindBlob, file.Data) == e.ID
 }

@@ -64,11 +64,9 @@ func (a *App) CommitTrays(ctx context.Context, drafts []Draft) (Made, error) {
 	if c.head.Commit.IsZero() {
 		verb = "commit (initial): "
 	}
-	if err := a.settle(ctx, entry, verb+title, c.out); err != nil {
+	made.Warning, err = a.settle(ctx, entry, verb+title, c.out, func(ctx context.Context) error { return a.Repo.RunHook(ctx, "post-commit") })
+	if err != nil {
 		return Made{}, err
-	}
-	if err := a.Repo.RunHook(ctx, "post-commit"); err != nil {
-		made.Warning = err.Error()
 	}
 	return made, nil
 }
@@ -331,12 +329,12 @@ func (a *App) Amend(ctx context.Context, am Amendment) (Made, error) {
 		return Made{}, notMade(err)
 	}
 	entry := journal.Entry{Kind: journal.Commit, Ref: refOf(head), Old: head.Commit, New: id, Title: repo.Subject(made.Message) + " (amended)"}
-	if err := a.settle(ctx, entry, "commit (amend): "+repo.Subject(made.Message), c.out); err != nil {
-		return Made{}, err
-	}
 	result := Made{Commits: []repo.ID{id}}
-	if err := a.Repo.RunPostRewrite(ctx, "amend", [][2]repo.ID{{head.Commit, id}}); err != nil {
-		result.Warning = err.Error()
+	result.Warning, err = a.settle(ctx, entry, "commit (amend): "+repo.Subject(made.Message), c.out, func(ctx context.Context) error {
+		return a.Repo.RunPostRewrite(ctx, "amend", [][2]repo.ID{{head.Commit, id}})
+	})
+	if err != nil {
+		return Made{}, err
 	}
 	return result, nil
 }

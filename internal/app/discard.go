@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 
@@ -41,14 +40,12 @@ func (a *App) Discard(ctx context.Context, c Carry) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	ctx = context.WithoutCancel(ctx)
-	if _, err := a.Journal.Append(ctx, entry); err != nil {
+	entry.TraysOld = out.Kept.ID
+	if entry.TraysNew, err = out.Kept.Store(ctx, a.Repo); err != nil {
 		return nil, err
 	}
-	if err := a.Repo.WriteWorkFiles(ctx, out.Index); err != nil {
-		return nil, err
-	}
-	return paths, a.writeKept(ctx, out.Kept)
+	_, err = a.carryOut(ctx, &operation{entry: entry, reflog: titled(entry.Kind, entry.Title)})
+	return paths, err
 }
 
 func (a *App) discardEntry(ctx context.Context, before []repo.RawFile, after []repo.IndexEntry) (journal.Entry, error) {
@@ -59,72 +56,18 @@ func (a *App) discardEntry(ctx context.Context, before []repo.RawFile, after []r
 		entry.Title = fmt.Sprintf("changes of %d files", n)
 	}
 	for i, b := range before {
-		entry.Files = append(entry.Files, journal.File{Path: []byte(b.Path), BeforeMode: b.Mode, Before: b.ID, AfterMode: after[i].Mode, After: after[i].ID})
+		entry.Files = append(entry.Files, journal.File{Path: []byte(b.Path), BeforeMode: b.Mode, Before: b.ID, AfterMode: after[i].Mode, After: after[i].ID, Permissions: uint32(b.Permissions)})
 	}
-	entry.Keep = keepOf(entry)
 	return entry, err
 }
 
-// stepDiscard takes a discard back, or does it again, if the files are still as
-// the step left them.
-func (a *App) stepDiscard(ctx context.Context, kind journal.Kind, entry journal.Entry) error {
-	paths := make([]string, len(entry.Files))
-	before := make([]repo.RawFile, len(entry.Files))
-	after := make([]repo.IndexEntry, len(entry.Files))
-	changes := make([]repo.Change, len(entry.Files))
-	for i, f := range entry.Files {
-		path := string(f.Path)
-		paths[i], changes[i] = path, repo.Change{Path: path, IndexMode: f.AfterMode}
-		before[i] = repo.RawFile{Path: path, Mode: f.BeforeMode, ID: f.Before}
-		after[i] = repo.IndexEntry{Path: path, Mode: f.AfterMode, ID: f.After}
-	}
-	now, err := a.Repo.ReadRaw(ctx, paths, false)
-	if err != nil {
-		return err
-	}
-	work, err := a.Repo.ReadWorkFiles(ctx, changes)
-	if err != nil {
-		return err
-	}
-	for i := range paths {
-		still := now[i] == before[i]
-		if kind == journal.Undo {
-			if still, err = a.stillHolds(ctx, work[i], after[i]); err != nil {
-				return err
-			}
-		}
-		if !still {
-			return &Refusal{Reason: fmt.Sprintf("%q has changed since. Nothing was done, so that no work is lost.", paths[i]), Err: repo.ErrMoved}
-		}
-	}
-	ctx = context.WithoutCancel(ctx)
-	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: entry.Old, New: entry.New, Of: entry.Number, Title: entry.Title, Keep: keepOf(entry)}
-	if _, err := a.Journal.Append(ctx, record); err != nil {
-		return err
-	}
-	if kind == journal.Redo {
-		err = a.Repo.WriteWorkFiles(ctx, after)
-	} else {
-		err = a.Repo.RestoreRaw(ctx, before)
-	}
-	if err != nil {
-		return errors.Join(err, fmt.Errorf("the contents are kept under %s", journal.Ref))
-	}
-	return nil
-}
-
-func (a *App) stillHolds(ctx context.Context, file repo.WorkFile, e repo.IndexEntry) (bool, error) {
-	if !file.Large {
-		return a.holds(file, repo.Entry{Mode: e.Mode, ID: e.ID}), nil
-	}
-	id, err := a.Repo.CleanID(ctx, e.Path)
-	return file.Mode == e.Mode && id == e.ID, err
-}
-
 func keepOf(entry journal.Entry) (ids []repo.ID) {
+	for _, s := range entry.Stages {
+		ids = append(ids, s.ID)
+	}
 	for _, f := range append(slices.Clone(entry.Files), entry.Index...) {
 		for _, id := range []repo.ID{f.Before, f.After} {
-			if !id.IsZero() {
+			if !id.IsZero() && (!entry.Raw || id == f.After) { // what lay there by filters is kept as what they are made of
 				ids = append(ids, id)
 			}
 		}

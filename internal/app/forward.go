@@ -68,7 +68,11 @@ func (a *App) forwardCurrent(ctx context.Context, head repo.Head) (string, error
 	}
 	name := repo.Ref{Name: upstream}.Short()
 	entry := journal.Entry{Kind: journal.Forward, Ref: head.Ref, Old: head.Commit, New: to, Title: head.Branch() + " to " + name}
-	if err := a.moveBranch(ctx, entry, "forward: to "+name, tree, a.engine); err != nil {
+	op, err := a.move(ctx, entry, "forward: to "+name, tree, a.engine)
+	if err != nil {
+		return "", err
+	}
+	if _, err := a.carryOut(ctx, op); err != nil {
 		return "", err
 	}
 	return fmt.Sprintf("%s is where %s is now; loose changes were carried.", head.Branch(), name), nil
@@ -105,7 +109,8 @@ func (a *App) forwardTarget(ctx context.Context, head repo.Head) (string, error)
 			return "", refuse("%s is checked out in %s. Move it forward there.", name, ref.Worktree)
 		}
 		entry := journal.Entry{Kind: journal.Forward, Ref: ref.Name, Old: ref.ID, New: aim.ID, Title: name + " to " + aim.Name}
-		return fmt.Sprintf("%s is where %s is now.", name, aim.Name), a.moveElsewhere(ctx, entry, "forward: to "+aim.Name, a.engine)
+		_, err = a.carryOut(ctx, &operation{entry: entry, reflog: "forward: to " + aim.Name})
+		return fmt.Sprintf("%s is where %s is now.", name, aim.Name), err
 	}
 	return "", refuse("There is no local branch %s to move.", name)
 }

@@ -40,7 +40,7 @@ func (a *App) lastRewriting(ctx context.Context) (journal.Entry, error) {
 	if err != nil {
 		return journal.Entry{}, err
 	}
-	for _, e := range slices.Backward(journal.StateOf(entries, a.Repo.GitDir()).Done) {
+	for _, e := range slices.Backward(journal.StateOf(entries, a.Repo.WorktreeName()).Done) {
 		if len(e.Pairs) > 0 {
 			return e, nil
 		}

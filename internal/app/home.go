@@ -200,14 +200,12 @@ func (a *App) SendHome(ctx context.Context, from tray.Layer, view tray.View, mov
 	if entry.Others, carried, err = a.along(ctx, f.plan, f.forecast, OwnOnly); err != nil {
 		return Applied{}, err
 	}
-	if err := a.settle(ctx, entry, "home: "+f.title, f.out); err != nil {
+	hooks := func(ctx context.Context) error { return a.Repo.RunPostRewrite(ctx, "rebase", f.forecast.Pairs()) }
+	warning, err := a.settle(ctx, entry, "home: "+f.title, f.out, hooks)
+	if err != nil {
 		return Applied{}, err
 	}
-	applied := Applied{Old: f.head.Commit, New: f.forecast.Tip, Commits: len(f.forecast.Steps), Signatures: f.forecast.Signatures, Carried: carried}
-	if err := a.Repo.RunPostRewrite(ctx, "rebase", f.forecast.Pairs()); err != nil {
-		applied.Warning = err.Error()
-	}
-	return applied, nil
+	return Applied{Old: f.head.Commit, New: f.forecast.Tip, Commits: len(f.forecast.Steps), Signatures: f.forecast.Signatures, Carried: carried, Warning: warning}, nil
 }
 
 // JoinTray joins all that tray A holds to one commit. It gives the number of hunks.

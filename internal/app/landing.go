@@ -204,7 +204,12 @@ func (l *landing) follow(ctx context.Context) error {
 	if len(entry.Others) == 0 {
 		return nil
 	}
-	return l.carryLanding(ctx, entry, entry, "land: "+entry.Title)
+	op := &operation{entry: entry, reflog: "land: " + entry.Title}
+	if entry.New.IsZero() {
+		op.head = [2]string{entry.Ref, l.ref}
+	}
+	_, err = l.carryOut(ctx, op)
+	return err
 }
 
 // localMove says how the local branch of the target's name follows: not at all where it
@@ -266,72 +271,31 @@ func (l *landing) deleteThere(ctx context.Context) error {
 	return l.push(ctx, t.Remote, t.Ref, repo.ID{}, there)
 }
 
-// carryLanding writes a record of a landing and moves the local target forward in one
-// transaction; then, where the branch goes, HEAD onto it: both have the same content, so
-// that index and working tree stay as they are.
-func (a *App) carryLanding(ctx context.Context, record, landed journal.Entry, reflog string) error {
-	if err := a.recordMoves(ctx, record, landed.Others, reflog); err != nil {
-		return err
-	}
-	if !landed.New.IsZero() {
-		return nil
-	}
-	if err := a.Repo.SetSymbolicRef(ctx, "HEAD", landed.Others[0].Ref); err != nil {
-		return err
-	}
-	return a.Repo.UpdateRefs(ctx, reflog, repo.RefUpdate{Ref: landed.Ref, Old: landed.Old})
-}
-
-// recordMoves writes an entry of the journal and moves refs in one transaction.
-func (a *App) recordMoves(ctx context.Context, record journal.Entry, moves []journal.RefMove, reflog string) error {
-	_, first, err := a.Journal.Write(ctx, record)
-	if err != nil {
-		return err
-	}
-	return a.Repo.UpdateRefs(ctx, reflog, append([]repo.RefUpdate{first}, updatesOf(moves)...)...)
-}
-
-// stepLand takes the local part of a landing back, or does it again. What the remote has
-// stays there: others may build on it.
-func (a *App) stepLand(ctx context.Context, kind journal.Kind, entry journal.Entry) error {
+// landStep makes a step of the local part of a landing. What the remote has stays there:
+// others may build on it.
+func (a *App) landStep(ctx context.Context, op *operation, entry journal.Entry) error {
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
 		return err
 	}
-	gone := entry.New.IsZero()
-	at := entry.Ref
-	if gone && kind == journal.Undo {
-		at = entry.Others[0].Ref
-	}
-	for _, move := range append(slices.Clone(entry.Others), journal.RefMove{Ref: entry.Ref, Old: entry.Old, New: entry.New}) {
-		want := move.Old
-		if kind == journal.Undo {
-			want = move.New
-		}
+	for _, move := range append(slices.Clone(op.entry.Others), journal.RefMove{Ref: entry.Ref, Old: op.entry.Old, New: op.entry.New}) {
 		now, err := a.Repo.RefValue(ctx, move.Ref)
 		if err != nil {
 			return err
 		}
-		if now != want {
+		if now != move.Old {
 			return &Refusal{Reason: fmt.Sprintf("%s has moved since it landed. Nothing was done.", strings.TrimPrefix(move.Ref, "refs/heads/")), Err: repo.ErrMoved}
 		}
 	}
-	if gone && head.Ref != at {
-		return refuse("The last step (%s) left you on %s, and you are elsewhere. Switch there first.", entry.Title, strings.TrimPrefix(at, "refs/heads/"))
+	if !entry.New.IsZero() {
+		return nil
 	}
-	ctx = context.WithoutCancel(ctx)
-	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: entry.New, New: entry.Old, Of: entry.Number, Title: entry.Title, Others: turnedBack(entry.Others)}
-	reflog := fmt.Sprintf("%s: %s", kind, entry.Title)
-	if kind == journal.Redo {
-		return a.carryLanding(ctx, record, entry, reflog)
+	op.head = [2]string{entry.Ref, entry.Others[0].Ref}
+	if op.entry.Kind == journal.Undo {
+		op.head = [2]string{op.head[1], op.head[0]}
 	}
-	if gone { // the branch is there again before HEAD goes to it, and the target back last
-		if err := a.Repo.UpdateRefs(ctx, reflog, repo.RefUpdate{Ref: entry.Ref, New: entry.Old}); err != nil {
-			return err
-		}
-		if err := a.Repo.SetSymbolicRef(ctx, "HEAD", entry.Ref); err != nil {
-			return err
-		}
+	if head.Ref != op.head[0] {
+		return refuse("The last step (%s) left you on %s, and you are elsewhere. Switch there first.", entry.Title, strings.TrimPrefix(op.head[0], "refs/heads/"))
 	}
-	return a.recordMoves(ctx, record, turnedBack(entry.Others), reflog)
+	return nil
 }

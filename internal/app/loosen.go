@@ -54,7 +54,8 @@ func (a *App) Loosen(ctx context.Context, from repo.ID, intoTrays bool) (int, er
 	}
 	entry := journal.Entry{Kind: journal.Loosen, Ref: refOf(head), Old: head.Commit, New: commits[0].Commit.Parent(),
 		Title: Count(len(commits), "commit") + " from " + commits[0].Commit.Subject()}
-	return len(commits), a.settle(ctx, entry, "loosen: "+entry.Title, out)
+	_, err = a.settle(ctx, entry, "loosen: "+entry.Title, out, nil)
+	return len(commits), err
 }
 
 // lastCommits reads the commits from one to HEAD, oldest first.

@@ -110,7 +110,8 @@ func (a *App) sortForGood(ctx context.Context, out tray.Outcome) error {
 		return err
 	}
 	title := Count(out.Gone, "line") + " that only a tray had, of " + strings.Join(out.Paths, ", ")
-	return a.settle(ctx, journal.Entry{Kind: journal.Sort, Ref: refOf(head), Old: head.Commit, New: head.Commit, Title: title}, "trays", out)
+	_, err = a.settle(ctx, journal.Entry{Kind: journal.Sort, Ref: refOf(head), Old: head.Commit, New: head.Commit, Title: title}, "trays", out, nil)
+	return err
 }
 
 func (a *App) writeIndex(ctx context.Context, entries []repo.IndexEntry) error {

@@ -155,13 +155,16 @@ func (a *App) applySweep(ctx context.Context, head repo.Head, plan shape.Plan, e
 	if entry.Others, carried, err = a.along(ctx, plan, f, OwnOnly); err != nil {
 		return err
 	}
-	if err := a.moveBranch(ctx, entry, "sweep: "+entry.Title, f.Tree, engine); err != nil {
+	op, err := a.move(ctx, entry, "sweep: "+entry.Title, f.Tree, engine)
+	if err != nil {
 		return err
 	}
-	swept.Applied = Applied{Old: head.Commit, New: f.Tip, Commits: len(f.Steps) - len(swept.Emptied), Signatures: f.Signatures, Carried: carried}
-	if err := a.Repo.RunPostRewrite(ctx, "rebase", f.Pairs()); err != nil {
-		swept.Applied.Warning = err.Error()
+	op.hooks = func(ctx context.Context) error { return a.Repo.RunPostRewrite(ctx, "rebase", f.Pairs()) }
+	warning, err := a.carryOut(ctx, op)
+	if err != nil {
+		return err
 	}
+	swept.Applied = Applied{Old: head.Commit, New: f.Tip, Commits: len(f.Steps) - len(swept.Emptied), Signatures: f.Signatures, Carried: carried, Warning: warning}
 	return nil
 }
 

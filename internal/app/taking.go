@@ -255,11 +255,8 @@ func (a *App) writeTaken(ctx context.Context, t taking) ([]string, error) {
 		return nil, err
 	}
 	entry.Kind, entry.Title = journal.Take, Count(len(t.ids), "commit")+" as loose changes"
-	ctx = context.WithoutCancel(ctx)
-	if _, err := a.Journal.Append(ctx, entry); err != nil {
-		return nil, err
-	}
-	return paths, a.Repo.WriteWorkFiles(ctx, entries)
+	_, err = a.carryOut(ctx, &operation{entry: entry, reflog: titled(entry.Kind, entry.Title)})
+	return paths, err
 }
 
 // takingNow reads which commits are being taken.

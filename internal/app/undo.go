@@ -7,6 +7,7 @@ import (
 
 	"bastel/internal/journal"
 	"bastel/internal/repo"
+	"bastel/internal/tray"
 )
 
 // Undo takes the last step back that Bastel made in this working tree. It gives
@@ -26,7 +27,7 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 	if err != nil {
 		return none, err
 	}
-	state := journal.StateOf(entries, a.Repo.GitDir())
+	state := journal.StateOf(entries, a.Repo.WorktreeName())
 	list, nothing := state.Done, "There is nothing to undo."
 	if kind == journal.Redo {
 		list, nothing = state.Undone, "There is nothing to redo."
@@ -35,55 +36,66 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 		return none, refuse("%s", nothing)
 	}
 	entry := list[len(list)-1]
-	if entry.Kind == journal.Mend {
-		return entry, a.stepMend(ctx, kind, entry)
+	if entry.Kind != journal.Mend {
+		if err := a.free(); err != nil {
+			return none, err
+		}
 	}
-	if err := a.free(); err != nil {
+	a.sorting.Lock()
+	defer a.sorting.Unlock()
+	op, err := a.stepOf(ctx, kind, entry)
+	if err != nil {
 		return none, err
 	}
-	if entry.Kind == journal.Land {
-		return entry, a.stepLand(ctx, kind, entry)
-	}
-	from, to := entry.New, entry.Old
-	if kind == journal.Redo {
-		from, to = entry.Old, entry.New
-	}
-	if entry.Kind == journal.Discard || entry.Kind == journal.Take {
-		return entry, a.stepDiscard(ctx, kind, entry)
-	}
-	elsewhere := false
-	if entry.Kind == journal.Apply || entry.Kind == journal.Forward {
-		if elsewhere, err = a.stillElsewhere(ctx, entry, from); err != nil {
-			return none, err
-		}
-	}
-	if !elsewhere {
-		if err := a.stillAt(ctx, entry, from); err != nil {
-			return none, err
-		}
-	}
-	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: from, New: to, Of: entry.Number, Title: entry.Title}
-	record.Others = entry.Others
+	_, err = a.carryOut(ctx, op)
+	return entry, err
+}
+
+// stepOf is the operation that undoes an entry, or does it again: the entry's own data, the
+// one way or the other.
+func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry) (*operation, error) {
+	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: entry.Old, New: entry.New, Of: entry.Number, Title: entry.Title, Others: entry.Others,
+		Files: entry.Files, Raw: entry.Raw, Index: entry.Index, Stages: entry.Stages, TraysOld: entry.TraysOld, TraysNew: entry.TraysNew}
 	if kind == journal.Undo {
-		record.Others = turnedBack(entry.Others)
+		record.Old, record.New, record.Others = entry.New, entry.Old, turnedBack(entry.Others)
+		record.Files, record.Index, record.Raw = turnedFiles(entry.Files), turnedFiles(entry.Index), !entry.Raw
+		record.TraysOld, record.TraysNew = entry.TraysNew, entry.TraysOld
 	}
-	reflog := fmt.Sprintf("%s: %s", kind, entry.Title)
-	switch entry.Kind {
-	case journal.Commit, journal.Loosen, journal.Home, journal.Sort:
-		// The working tree, and of tray A by itself the index too, keep what the
-		// commit held: it is staged again.
-		a.sorting.Lock()
-		defer a.sorting.Unlock()
-		return entry, a.stepSettled(ctx, record, entry)
-	}
-	if elsewhere {
-		return entry, a.moveElsewhere(ctx, record, reflog, a.engine)
-	}
-	target, err := a.Repo.Commit(ctx, to)
+	trays, err := a.Repo.RefValue(ctx, tray.Ref(a.Repo))
 	if err != nil {
-		return entry, err
+		return nil, err
 	}
-	return entry, a.moveBranch(ctx, record, reflog, target.Tree, a.engine)
+	if trays != record.TraysOld {
+		record.TraysOld, record.TraysNew = trays, trays // sorted anew since: that stays
+	}
+	op := &operation{entry: record, reflog: titled(kind, entry.Title)}
+	switch entry.Kind {
+	case journal.Land:
+		return op, a.landStep(ctx, op, entry)
+	case journal.Mend:
+		if kind == journal.Undo {
+			op.stages = stagesOf(entry.Stages)
+		}
+		return op, nil
+	case journal.Discard, journal.Take:
+		return op, nil
+	case journal.Apply, journal.Forward:
+		elsewhere, err := a.stillElsewhere(ctx, entry, record.Old)
+		if err != nil || elsewhere {
+			return op, err
+		}
+		if err := a.stillAt(ctx, entry, record.Old); err != nil {
+			return nil, err
+		}
+		target, err := a.Repo.Commit(ctx, record.New)
+		if err != nil {
+			return nil, err
+		}
+		return a.move(ctx, record, op.reflog, target.Tree, a.engine)
+	}
+	// The working tree, and of tray A by itself the index too, keep what the commit held:
+	// it is staged again.
+	return op, a.stillAt(ctx, entry, record.Old)
 }
 
 // stillElsewhere says whether an entry's branch is checked out nowhere and is where the

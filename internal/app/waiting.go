@@ -354,26 +354,17 @@ func (a *App) settlePaths(ctx context.Context, stages []repo.Stage, entries []re
 	for _, s := range stages {
 		if slices.Contains(paths, s.Path) {
 			entry.Stages = append(entry.Stages, journal.Stage{Path: []byte(s.Path), Mode: s.Mode, ID: s.ID, Number: s.Number})
-			entry.Keep = append(entry.Keep, s.ID)
 		}
 	}
-	entry.Title = "settled " + paths[0]
+	entry.Title = "resolved " + paths[0]
 	if n := len(paths); n > 1 {
 		entry.Title = fmt.Sprintf("resolved %d files", n)
 	}
 	for _, e := range entries {
 		entry.Index = append(entry.Index, journal.File{Path: []byte(e.Path), AfterMode: e.Mode, After: e.ID})
 	}
-	ctx = context.WithoutCancel(ctx)
-	if _, err := a.Journal.Append(ctx, entry); err != nil {
-		return nil, err
-	}
-	if write {
-		if err := a.Repo.WriteWorkFiles(ctx, entries); err != nil {
-			return nil, err
-		}
-	}
-	return paths, a.Repo.UpdateIndex(ctx, entries)
+	_, err = a.carryOut(ctx, &operation{entry: entry, reflog: titled(entry.Kind, entry.Title)})
+	return paths, err
 }
 
 // MarkResolved marks files of the working tree as resolved, as they are. It refuses
@@ -419,45 +410,6 @@ func (a *App) MarkResolved(ctx context.Context, paths []string, meant bool) erro
 	return err
 }
 
-// stepMend takes a settling back, or does it again, if files and index are still as the
-// step left them.
-func (a *App) stepMend(ctx context.Context, kind journal.Kind, entry journal.Entry) error {
-	var paths []string
-	for _, f := range entry.Index {
-		paths = append(paths, string(f.Path))
-	}
-	now, err := a.Repo.IndexEntries(ctx, paths)
-	if err != nil {
-		return err
-	}
-	if kind == journal.Undo {
-		for _, f := range entry.Index {
-			if e := now[string(f.Path)]; e.Mode != f.AfterMode || e.ID != f.After {
-				return &Refusal{Reason: fmt.Sprintf("What is staged of %q has changed since. Nothing was done, so that no work is lost.", f.Path), Err: repo.ErrMoved}
-			}
-		}
-	}
-	if len(entry.Files) > 0 {
-		if err := a.stepDiscard(ctx, kind, entry); err != nil {
-			return err
-		}
-	} else {
-		record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: entry.Old, New: entry.New, Of: entry.Number, Title: entry.Title, Keep: keepOf(entry)}
-		if _, err := a.Journal.Append(ctx, record); err != nil {
-			return err
-		}
-	}
-	ctx = context.WithoutCancel(ctx)
-	if kind == journal.Undo {
-		var stages []repo.Stage
-		for _, s := range entry.Stages {
-			stages = append(stages, repo.Stage{Path: string(s.Path), Mode: s.Mode, ID: s.ID, Number: s.Number})
-		}
-		return a.Repo.WriteStages(ctx, stages)
-	}
-	return a.Repo.UpdateIndex(ctx, indexAfter(entry.Index))
-}
-
 // MergeDraft is the message for the merge that waits, with what had conflicted.
 func (a *App) MergeDraft(ctx context.Context) (string, error) {
 	entries, err := a.Journal.Entries(ctx)
@@ -469,7 +421,7 @@ func (a *App) MergeDraft(ctx context.Context) (string, error) {
 		return "", err
 	}
 	var paths []string
-	for _, e := range journal.StateOf(entries, a.Repo.GitDir()).Done {
+	for _, e := range journal.StateOf(entries, a.Repo.WorktreeName()).Done {
 		if e.Kind != journal.Mend || e.New != head.Commit {
 			continue
 		}
@@ -531,17 +483,12 @@ func (a *App) FinishMerge(ctx context.Context, message string) (Made, error) {
 	made.Commits = []repo.ID{id}
 	title := repo.Subject(message)
 	entry := journal.Entry{Kind: journal.Commit, Ref: refOf(head), Old: head.Commit, New: id, Title: title}
-	if _, err := a.record(ctx, entry, "commit (merge): "+title); err != nil {
+	op := &operation{entry: entry, reflog: "commit (merge): " + title, endsMerge: true,
+		hooks: func(ctx context.Context) error {
+			return errors.Join(a.AnswerWaiting(nil), a.Repo.RunHook(ctx, "post-merge", "0"))
+		}}
+	if made.Warning, err = a.carryOut(ctx, op); err != nil {
 		return made, err
-	}
-	if err := a.Repo.EndMerge(); err != nil {
-		return made, err
-	}
-	if err := a.AnswerWaiting(nil); err != nil {
-		return made, err
-	}
-	if err := a.Repo.RunHook(ctx, "post-merge", "0"); err != nil {
-		made.Warning = err.Error()
 	}
 	return made, nil
 }

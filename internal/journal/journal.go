@@ -12,6 +12,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"path/filepath"
 	"slices"
 	"time"
 
@@ -52,12 +53,24 @@ func (k Kind) Noun() string {
 	return cmp.Or(nouns[k], string(k))
 }
 
+// worktreeName reads what older journals have in its place: the git folder, which a
+// repository that is moved leaves behind.
+func worktreeName(name string) string {
+	if !filepath.IsAbs(name) {
+		return name
+	}
+	if filepath.Base(filepath.Dir(name)) == "worktrees" {
+		return "linked/" + filepath.Base(name)
+	}
+	return "main"
+}
+
 // Entry is one record.
 type Entry struct {
 	Number   int          `json:"number"`
 	Kind     Kind         `json:"kind"`
 	Time     time.Time    `json:"time"`
-	Worktree string       `json:"worktree"` // the git folder of the working tree it happened in
+	Worktree string       `json:"worktree"` // the name of the working tree it happened in
 	Ref      string       `json:"ref"`
 	Old      repo.ID      `json:"old"`
 	New      repo.ID      `json:"new"`
@@ -65,7 +78,8 @@ type Entry struct {
 	Of       int          `json:"of,omitempty"`
 	Pairs    [][2]repo.ID `json:"pairs,omitempty"`    // of an apply: each source and what it became
 	Taken    [][2]repo.ID `json:"taken,omitempty"`    // of an apply: each commit from elsewhere and what it became
-	Files    []File       `json:"files,omitempty"`    // of a discard
+	Files    []File       `json:"files,omitempty"`    // working files that changed
+	Raw      bool         `json:"raw,omitempty"`      // their contents afterwards are bytes of the disk, without filters
 	Index    []File       `json:"index,omitempty"`    // paths of the index that changed along
 	Stages   []Stage      `json:"stages,omitempty"`   // of a mend: what was unsettled before
 	Others   []RefMove    `json:"others,omitempty"`   // refs that moved along
@@ -85,6 +99,10 @@ type File struct {
 	Before     repo.ID   `json:"before"`
 	AfterMode  repo.Mode `json:"after_mode"`
 	After      repo.ID   `json:"after"`
+	// Of a working file: its permissions before, and what lay on disk afterwards, where
+	// filters make that another content than what the repository stores.
+	Permissions uint32  `json:"permissions,omitempty"`
+	AfterRaw    repo.ID `json:"after_raw,omitzero"`
 }
 
 // Stage is an entry of the index for a path that was unsettled.
@@ -135,7 +153,7 @@ func (l *Log) Entries(ctx context.Context) ([]Entry, error) {
 			}
 			return nil, fmt.Errorf("read journal entry %s: %w", ids[i].Short(), err)
 		}
-		e.Kind = cmp.Or(former[e.Kind], e.Kind)
+		e.Kind, e.Worktree = cmp.Or(former[e.Kind], e.Kind), worktreeName(e.Worktree)
 		entries = append(entries, e)
 		if e.Number == 1 {
 			break
@@ -181,7 +199,7 @@ func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error)
 			}
 		}
 	}
-	e.Time, e.Worktree = time.Now().Truncate(time.Second), l.repo.GitDir()
+	e.Time, e.Worktree = time.Now().Truncate(time.Second), l.repo.WorktreeName()
 	if len(e.Keep) > 0 || !e.TraysOld.IsZero() || !e.TraysNew.IsZero() {
 		if c.Tree, err = l.keep(ctx, e); err != nil {
 			return e, none, err
@@ -223,6 +241,25 @@ func (l *Log) Append(ctx context.Context, e Entry) (Entry, error) {
 		return e, err
 	}
 	return e, l.repo.UpdateRefs(ctx, "journal: "+string(e.Kind), update)
+}
+
+// Took says whether the journal has the entry of a commit, and gives it. An entry whose
+// commit was never written, or never named, did not take place.
+func (l *Log) Took(ctx context.Context, id repo.ID) (Entry, bool, error) {
+	var none Entry
+	if known, err := l.repo.Has(ctx, id); err != nil || !known {
+		return none, false, err
+	}
+	entry, err := l.entry(ctx, id)
+	if err != nil {
+		return none, false, nil // whatever the note names, it is no entry
+	}
+	end, err := l.repo.RefValue(ctx, Ref)
+	if err != nil || end.IsZero() {
+		return entry, false, err
+	}
+	took, err := l.repo.IsAncestor(ctx, id, end)
+	return entry, took, err
 }
 
 func (l *Log) entry(ctx context.Context, id repo.ID) (Entry, error) {

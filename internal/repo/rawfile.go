@@ -17,6 +17,8 @@ type RawFile struct {
 	Path string
 	Mode Mode // ModeNone: not there
 	ID   ID   // of its bytes, or of a link's target
+	// Permissions are those of a file that is there.
+	Permissions fs.FileMode
 }
 
 // ReadRaw tells what lies at the given paths. With store the bytes are written to
@@ -50,7 +52,7 @@ func (r *Repo) ReadRaw(ctx context.Context, paths []string, store bool) ([]RawFi
 				}
 			}
 		case info.Mode().IsRegular():
-			files[i].Mode = ModeFile
+			files[i].Mode, files[i].Permissions = ModeFile, info.Mode().Perm()
 			if info.Mode()&0o100 != 0 {
 				files[i].Mode = ModeExecutable
 			}
@@ -111,46 +113,6 @@ func isAbsent(err error) bool {
 	return errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR)
 }
 
-// RestoreRaw brings working files back exactly as ReadRaw stored them.
-func (r *Repo) RestoreRaw(ctx context.Context, files []RawFile) error {
-	root, err := os.OpenRoot(r.top)
-	if err != nil {
-		return fmt.Errorf("open the working tree: %w", err)
-	}
-	defer root.Close()
-	for _, f := range files {
-		if err := r.restore(ctx, root, f); err != nil {
-			return fmt.Errorf("bring %q back: %w", f.Path, err)
-		}
-	}
-	return nil
-}
-
-func (r *Repo) restore(ctx context.Context, root *os.Root, f RawFile) error {
-	name := filepath.FromSlash(f.Path)
-	if f.Mode == ModeNone {
-		return removeWithFolders(root, name)
-	}
-	object, err := r.Object(ctx, f.ID)
-	if err != nil {
-		return err
-	}
-	if err := root.MkdirAll(filepath.Dir(name), 0o777); err != nil {
-		return err
-	}
-	if err := root.Remove(name); err != nil && !isAbsent(err) {
-		return err
-	}
-	if f.Mode == ModeSymlink {
-		return root.Symlink(string(object.Data), name)
-	}
-	permissions := fs.FileMode(0o666)
-	if f.Mode == ModeExecutable {
-		permissions = 0o777
-	}
-	return root.WriteFile(name, object.Data, permissions)
-}
-
 // removeWithFolders removes a file and the folders that are empty without it.
 func removeWithFolders(root *os.Root, name string) error {
 	if err := root.Remove(name); err != nil && !isAbsent(err) {
@@ -159,43 +121,6 @@ func removeWithFolders(root *os.Root, name string) error {
 	for dir := filepath.Dir(name); dir != "."; dir = filepath.Dir(dir) {
 		if root.Remove(dir) != nil {
 			break // not empty: it stays
-		}
-	}
-	return nil
-}
-
-// WriteWorkFiles makes working files hold what entries say, with the repository's
-// filters and line ends, and leaves the index as it is. ModeNone removes a file.
-func (r *Repo) WriteWorkFiles(ctx context.Context, entries []IndexEntry) error {
-	dir, err := r.StateDir()
-	if err != nil {
-		return err
-	}
-	scratch := filepath.Join(dir, "scratch-index")
-	defer os.Remove(scratch)
-	var index, paths bytes.Buffer
-	var gone []RawFile
-	for _, e := range entries {
-		if e.Mode == ModeNone {
-			gone = append(gone, RawFile{Path: e.Path})
-			continue
-		}
-		fmt.Fprintf(&index, "%o %s\t%s\x00", uint32(e.Mode), e.ID, e.Path)
-		fmt.Fprintf(&paths, "%s\x00", e.Path)
-	}
-	if err := r.RestoreRaw(ctx, gone); err != nil {
-		return err
-	}
-	if paths.Len() == 0 {
-		return nil
-	}
-	env := []string{"GIT_INDEX_FILE=" + scratch}
-	for _, in := range []invocation{
-		{args: []string{"update-index", "--add", "-z", "--index-info"}, stdin: &index, env: env},
-		{args: []string{"checkout-index", "--force", "-z", "--stdin"}, stdin: &paths, env: env},
-	} {
-		if _, err := r.invoke(ctx, in); err != nil {
-			return fmt.Errorf("write working files: %w", err)
 		}
 	}
 	return nil

@@ -267,6 +267,14 @@ func (r *Repo) CountApart(ctx context.Context, a, b ID) (onlyA, onlyB int, err e
 	return onlyA, onlyB, nil
 }
 
+// DetachHead parts HEAD from its branch, at a commit.
+func (r *Repo) DetachHead(ctx context.Context, at ID, reflog string) error {
+	if _, err := r.run(ctx, nil, "update-ref", "--no-deref", "-m", reflog, "HEAD", at.String()); err != nil {
+		return fmt.Errorf("part HEAD from its branch: %w", err)
+	}
+	return nil
+}
+
 // SetSymbolicRef makes a ref stand for another.
 func (r *Repo) SetSymbolicRef(ctx context.Context, ref, to string) error {
 	if _, err := r.run(ctx, nil, "symbolic-ref", ref, to); err != nil {

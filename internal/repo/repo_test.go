@@ -311,8 +311,9 @@ func TestNothingIsWrittenOutside(t *testing.T) {
 	r := f.Open(t)
 	id := fixture.ID(t, f.Git("rev-parse", "HEAD:a"))
 	for _, path := range []string{"link/evil", "../evil", "a/../../evil"} {
-		assert.Error(t, r.RestoreRaw(ctx, []repo.RawFile{{Path: path, Mode: repo.ModeFile, ID: id}}), path)
-		_, err := r.ReadRaw(ctx, []string{path}, false)
+		_, err := r.WriteFiles(ctx, "mark", nil, []repo.FileStep{{Seen: repo.RawFile{Path: path}, To: repo.RawFile{Path: path, Mode: repo.ModeFile, ID: id}}})
+		assert.Error(t, err, path)
+		_, err = r.ReadRaw(ctx, []string{path}, false)
 		if err == nil {
 			assert.NoFileExists(t, filepath.Join(f.Dir, path))
 		}
@@ -341,10 +342,68 @@ func TestRawFilesComeBack(t *testing.T) {
 	require.NoError(t, os.RemoveAll(filepath.Join(f.Dir, "d")))
 	require.NoError(t, os.Remove(filepath.Join(f.Dir, "link")))
 	f.Write("absent", "in the way\n")
-	require.NoError(t, r.RestoreRaw(ctx, files))
+	now, err := r.FilesNow(paths)
+	require.NoError(t, err)
+	steps := make([]repo.FileStep, len(files))
+	for i := range files {
+		steps[i] = repo.FileStep{Seen: now[i], To: files[i]}
+	}
+	_, err = r.WriteFiles(ctx, "mark", nil, steps)
+	require.NoError(t, err)
 	again, err := r.ReadRaw(ctx, paths, false)
 	require.NoError(t, err)
 	assert.Equal(t, files, again)
 	assert.NoFileExists(t, filepath.Join(f.Dir, "absent"))
 	assert.Equal(t, "raw\r\nand \x00 mixed\n", f.Read("d/"+oddNames[0]))
+}
+
+// TestFilesAreWrittenOnlyOverWhatWasSeen: permissions are kept, a save made meanwhile stays,
+// filters are honoured, and nothing is left beside the files.
+func TestFilesAreWrittenOnlyOverWhatWasSeen(t *testing.T) {
+	f := fixture.New(t)
+	f.Write(".gitattributes", "*.crlf text eol=crlf\n")
+	f.Commit("base", "private", "1\n", "run", "#!/bin/sh\n", "w.crlf", "one\ntwo\n")
+	require.NoError(t, os.Chmod(filepath.Join(f.Dir, "private"), 0o600))
+	r := f.Open(t)
+	blob := func(text string) repo.ID {
+		ids, err := r.WriteBlobs(ctx, [][]byte{[]byte(text)})
+		require.NoError(t, err)
+		return ids[0]
+	}
+	entries := []repo.IndexEntry{{Path: "private", Mode: repo.ModeFile, ID: blob("2\n")}, {Path: "run", Mode: repo.ModeExecutable, ID: blob("#!/bin/bash\n")},
+		{Path: "w.crlf", Mode: repo.ModeFile, ID: blob("three\n")}, {Path: "new/link", Mode: repo.ModeSymlink, ID: blob("../private")}}
+	var paths []string
+	for _, e := range entries {
+		paths = append(paths, e.Path)
+	}
+	seen, err := r.FilesNow(paths)
+	require.NoError(t, err)
+	layout, to, err := r.LayOut(ctx, entries)
+	require.NoError(t, err)
+	steps := make([]repo.FileStep, len(to))
+	for i := range to {
+		steps[i] = repo.FileStep{Seen: seen[i], To: to[i]}
+	}
+	f.Write("w.crlf", "saved meanwhile\r\n")
+	done, err := r.WriteFiles(ctx, "mark", layout, steps)
+	var moved *repo.FileMovedError
+	require.ErrorAs(t, err, &moved)
+	assert.Equal(t, "w.crlf", moved.Path)
+	assert.Len(t, done, 2, "those before it are written")
+	assert.Equal(t, "saved meanwhile\r\n", f.Read("w.crlf"))
+	now, err := r.FilesNow(paths)
+	require.NoError(t, err)
+	_, err = r.WriteFiles(ctx, "mark", layout, []repo.FileStep{{Seen: now[2], To: to[2]}, {Seen: now[3], To: to[3]}})
+	require.NoError(t, err)
+	assert.Equal(t, "three\r\n", f.Read("w.crlf"))
+	assert.Equal(t, "2\n", f.Read("new/link"), "through the link")
+	layout.Close()
+	left, err := filepath.Glob(filepath.Join(f.Dir, ".bastel-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	for name, want := range map[string]os.FileMode{"private": 0o600, "run": 0o755} {
+		info, err := os.Stat(filepath.Join(f.Dir, name))
+		require.NoError(t, err)
+		assert.Equal(t, want, info.Mode().Perm(), name)
+	}
 }

@@ -1,0 +1,65 @@
+package app
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+)
+
+// lockFile is held by the one process that changes a working tree. The system lets go of it
+// when the process ends, however that happens; its content says who holds it.
+const lockFile = "writer.lock"
+
+// lockPatience is how long a step waits for another one that is under way.
+const lockPatience = 5 * time.Second
+
+// lock waits until no other Bastel changes this working tree, or says which one does.
+func (a *App) lock(ctx context.Context) (unlock func(), err error) {
+	late := time.After(lockPatience)
+	for {
+		unlock, holder, err := a.tryLock()
+		if err != nil || holder == "" {
+			return unlock, err
+		}
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-late:
+			return nil, refuse("Another Bastel is changing this working tree (process %s). Nothing was changed. Wait until it is done, then repeat.", holder)
+		case <-time.After(10 * time.Millisecond):
+		}
+	}
+}
+
+// tryLock takes the lock if it is free, or else says who holds it.
+func (a *App) tryLock() (unlock func(), holder string, err error) {
+	dir, err := a.Repo.StateDir()
+	if err != nil {
+		return nil, "", err
+	}
+	file, err := os.OpenFile(filepath.Join(dir, lockFile), os.O_RDWR|os.O_CREATE|syscall.O_NONBLOCK, 0o666)
+	if err != nil {
+		return nil, "", fmt.Errorf("lock the working tree: %w", err)
+	}
+	err = syscall.Flock(int(file.Fd()), syscall.LOCK_EX|syscall.LOCK_NB)
+	if errors.Is(err, syscall.EWOULDBLOCK) {
+		defer file.Close()
+		who, _ := io.ReadAll(io.LimitReader(file, 32)) // without a name it is held all the same
+		return nil, cmp.Or(strings.TrimSpace(string(who)), "unknown"), nil
+	}
+	if err != nil {
+		file.Close()
+		return nil, "", fmt.Errorf("lock the working tree: %w", err)
+	}
+	if err := file.Truncate(0); err == nil {
+		fmt.Fprintln(file, os.Getpid()) // a lock whose holder has no name is held all the same
+	}
+	return func() { file.Close() }, "", nil
+}

@@ -1,0 +1,351 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"bastel/internal/journal"
+	"bastel/internal/repo"
+	"bastel/internal/tray"
+)
+
+// operation is everything that changes the repository, as data. One function carries it
+// out, in one order, whatever its kind: commit, amend, loosen, home, sweep, discard, take,
+// resolve, forward, land, apply, push, and the undo and redo of these.
+//
+// Refs, trays, index and working files are those of the journal's entry, which is also what
+// undo turns round.
+type operation struct {
+	entry  journal.Entry
+	reflog string
+
+	trees     [2]repo.ID   // index and working files go from one tree to the other; equal: they stay
+	stages    []repo.Stage // conflicts that come back into the index
+	head      [2]string    // HEAD goes from one branch to another; empty: it stays
+	endsMerge bool         // the merge that waits is over
+
+	objects func(ctx context.Context) error                                 // writes the objects that the refs will name
+	seen    func(ctx context.Context) error                                 // refuses where something else is not what it was
+	along   func(ctx context.Context) (others []journal.RefMove, err error) // finds more refs to move
+	hooks   func(ctx context.Context) error                                 // those that come after
+
+	journal repo.RefUpdate // adds the entry
+	layout  *repo.Layout   // where the working files lie as they will be
+	steps   []repo.FileStep
+	id      repo.ID // of the entry in the journal, once its commit is there
+}
+
+// carryOut carries an operation out: before or after, never between. What fails half way is
+// taken back whole; what a crash cuts off is finished or forgotten by the next start. The
+// warning is what a hook that comes after had to complain about.
+func (a *App) carryOut(ctx context.Context, op *operation) (warning string, err error) {
+	unlock, err := a.lock(ctx)
+	if err != nil {
+		return "", err
+	}
+	defer unlock()
+	defer func() { op.layout.Close() }()
+	if err := a.check(ctx, op); err != nil {
+		return "", err
+	}
+	ctx = context.WithoutCancel(ctx) // from here on there is no half
+	if err := a.writeNote(ctx, op); err != nil {
+		return "", err
+	}
+	if err := a.moveRefs(ctx, op); err != nil {
+		return "", errors.Join(err, a.removeNote())
+	}
+	if err := a.followIndex(ctx, op); err != nil {
+		return "", a.takeBack(ctx, op, nil, err)
+	}
+	if done, err := a.followFiles(ctx, op); err != nil {
+		return "", a.takeBack(ctx, op, done, err)
+	}
+	if err := a.follow(ctx, op); err != nil {
+		return "", err // the note stays: the next start goes on
+	}
+	return a.runHooks(ctx, op), nil
+}
+
+// check refuses where something is not what it was when the operation was worked out, and
+// writes its objects meanwhile.
+func (a *App) check(ctx context.Context, op *operation) error {
+	if err := a.indexSeen(ctx, op.entry); err != nil {
+		return err
+	}
+	group, both := errgroup.WithContext(ctx)
+	for _, do := range []func(context.Context) error{op.objects, op.seen} {
+		if do != nil {
+			group.Go(func() error { return do(both) })
+		}
+	}
+	if op.along != nil {
+		group.Go(func() (err error) {
+			op.entry.Others, err = op.along(both)
+			return err
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	return a.layOut(ctx, op)
+}
+
+// indexSeen refuses where the index does not hold what the entry says it held.
+func (a *App) indexSeen(ctx context.Context, entry journal.Entry) error {
+	var paths []string
+	for _, f := range entry.Index {
+		paths = append(paths, string(f.Path))
+	}
+	now, err := a.Repo.IndexEntries(ctx, paths)
+	if err != nil {
+		return err
+	}
+	for _, f := range entry.Index {
+		if e := now[string(f.Path)]; e.Mode != f.BeforeMode || e.ID != f.Before {
+			return &Refusal{Reason: fmt.Sprintf("What is staged of %q has changed since. Nothing was done, so that no work is lost.", f.Path), Err: repo.ErrMoved}
+		}
+	}
+	return nil
+}
+
+// layOut prepares the working files and refuses where one has changed since it was seen.
+func (a *App) layOut(ctx context.Context, op *operation) (err error) {
+	if len(op.entry.Files) == 0 {
+		return nil
+	}
+	if op.layout, op.steps, err = a.fileSteps(ctx, op.entry); err != nil {
+		return err
+	}
+	var paths []string
+	for i := range op.steps {
+		paths = append(paths, op.steps[i].To.Path)
+		if raw := op.steps[i].To.ID; raw != op.entry.Files[i].After {
+			op.entry.Files[i].AfterRaw = raw
+		}
+	}
+	now, err := a.Repo.FilesNow(paths)
+	if err != nil {
+		return err
+	}
+	for i, s := range op.steps {
+		if !now[i].Is(s.Seen) {
+			return changedSince(&repo.FileMovedError{Path: s.To.Path})
+		}
+		op.steps[i].Seen.Permissions = now[i].Permissions
+	}
+	return nil
+}
+
+// fileSteps says what becomes of an entry's working files.
+func (a *App) fileSteps(ctx context.Context, entry journal.Entry) (*repo.Layout, []repo.FileStep, error) {
+	steps := make([]repo.FileStep, len(entry.Files))
+	after := make([]repo.IndexEntry, len(entry.Files))
+	for i, f := range entry.Files {
+		path := string(f.Path)
+		after[i] = repo.IndexEntry{Path: path, Mode: f.AfterMode, ID: f.After}
+		steps[i] = repo.FileStep{
+			Seen: repo.RawFile{Path: path, Mode: f.BeforeMode, ID: f.Before},
+			To:   repo.RawFile{Path: path, Mode: f.AfterMode, ID: f.After, Permissions: fs.FileMode(f.Permissions)},
+		}
+	}
+	if entry.Raw {
+		return nil, steps, nil
+	}
+	layout, files, err := a.Repo.LayOut(ctx, after)
+	if err != nil {
+		return nil, nil, err
+	}
+	for i := range steps {
+		steps[i].To = files[i]
+	}
+	return layout, steps, nil
+}
+
+func changedSince(err error) error {
+	var moved *repo.FileMovedError
+	if !errors.As(err, &moved) {
+		return err
+	}
+	return &Refusal{Reason: fmt.Sprintf("%q has changed since. Nothing was done, so that no work is lost.", moved.Path), Err: err}
+}
+
+// moveRefs moves the refs in one transaction with the journal, which comes first. A command
+// that failed may have done its work all the same: the journal tells.
+func (a *App) moveRefs(ctx context.Context, op *operation) error {
+	e := op.entry
+	if err := a.leaveBranch(ctx, op); err != nil {
+		return err
+	}
+	moves := []repo.RefUpdate{op.journal}
+	if e.TraysOld != e.TraysNew {
+		moves = append(moves, repo.RefUpdate{Ref: tray.Ref(a.Repo), New: e.TraysNew, Old: e.TraysOld})
+	}
+	moves = append(moves, updatesOf(e.Others)...)
+	if e.New != e.Old && e.Ref != "" && e.Kind != journal.Push && e.Kind != journal.Pushed {
+		moves = append(moves, repo.RefUpdate{Ref: e.Ref, New: e.New, Old: e.Old})
+	}
+	err := a.Repo.UpdateRefs(ctx, op.reflog, moves...)
+	if err == nil {
+		return nil
+	}
+	if now, readErr := a.Repo.RefValue(ctx, op.journal.Ref); readErr == nil && now == op.journal.New {
+		return nil
+	}
+	err = errors.Join(err, a.stayOnBranch(ctx, op))
+	if errors.Is(err, repo.ErrMoved) {
+		return &Refusal{Reason: "The branch or the trays were changed by another program meanwhile. Nothing was changed. Look again, then repeat.", Err: err}
+	}
+	return err
+}
+
+// leaveBranch parts HEAD from a branch that goes, at the same commit, so that the branch can
+// go in the one transaction; follow joins it to the other one.
+func (a *App) leaveBranch(ctx context.Context, op *operation) error {
+	if op.head[1] == "" {
+		return nil
+	}
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return err
+	}
+	return a.Repo.DetachHead(ctx, head.Commit, op.reflog)
+}
+
+func (a *App) stayOnBranch(ctx context.Context, op *operation) error {
+	if op.head[0] == "" {
+		return nil
+	}
+	return a.Repo.SetSymbolicRef(ctx, "HEAD", op.head[0])
+}
+
+// followIndex brings the index along: by the entry's paths, by the conflicts that come back,
+// or with the working files from one tree to another.
+func (a *App) followIndex(ctx context.Context, op *operation) error {
+	if op.trees[0] != op.trees[1] {
+		return a.Repo.Switch(ctx, op.trees[0], op.trees[1])
+	}
+	if len(op.stages) > 0 {
+		return a.Repo.WriteStages(ctx, op.stages)
+	}
+	return a.writeIndex(ctx, indexAfter(op.entry.Index))
+}
+
+// followFiles brings the working files along, and gives those that were written.
+func (a *App) followFiles(ctx context.Context, op *operation) ([]repo.FileStep, error) {
+	if len(op.steps) == 0 {
+		return nil, nil
+	}
+	return a.Repo.WriteFiles(ctx, op.mark(), op.layout, op.steps)
+}
+
+func (op *operation) mark() string { return op.id.Short() }
+
+// follow does what is left once nothing can be refused any more, and removes the note.
+func (a *App) follow(ctx context.Context, op *operation) error {
+	if op.head[1] != "" {
+		if err := a.Repo.SetSymbolicRef(ctx, "HEAD", op.head[1]); err != nil {
+			return err
+		}
+	}
+	if op.endsMerge {
+		if err := a.Repo.EndMerge(); err != nil {
+			return err
+		}
+	}
+	return a.removeNote()
+}
+
+func (a *App) runHooks(ctx context.Context, op *operation) (warning string) {
+	if op.hooks == nil {
+		return ""
+	}
+	if err := op.hooks(ctx); err != nil {
+		return err.Error()
+	}
+	return ""
+}
+
+// takeBack makes undone what of an operation was done when a step failed. If that fails too
+// the note stays, and the next start tries again.
+func (a *App) takeBack(ctx context.Context, op *operation, written []repo.FileStep, cause error) error {
+	turned := make([]repo.FileStep, len(written))
+	for i, s := range written {
+		turned[i] = s.Turned()
+	}
+	_, err := a.Repo.WriteFiles(ctx, op.mark(), nil, turned)
+	if err == nil {
+		err = a.indexBack(ctx, op)
+	}
+	if err == nil {
+		err = a.refsBack(ctx, op)
+	}
+	if err == nil {
+		err = errors.Join(a.stayOnBranch(ctx, op), a.removeNote())
+	}
+	if err != nil {
+		return errors.Join(cause, fmt.Errorf("take the step back: %w; the next start of Bastel tries again", err))
+	}
+	return changedSince(inTheWay(cause))
+}
+
+func (a *App) indexBack(ctx context.Context, op *operation) error {
+	switch {
+	case op.trees[0] != op.trees[1]:
+		return a.finishTree(ctx, op.trees[1], op.trees[0])
+	case len(op.entry.Stages) > 0 && len(op.stages) == 0:
+		return a.Repo.WriteStages(ctx, stagesOf(op.entry.Stages))
+	}
+	return a.finishIndex(ctx, turnedFiles(op.entry.Index))
+}
+
+// refsBack moves the refs back in one transaction with a record that says so.
+func (a *App) refsBack(ctx context.Context, op *operation) error {
+	e := op.entry
+	void := journal.Entry{Kind: journal.Void, Ref: e.Ref, Old: e.New, New: e.Old, Of: e.Number, Title: e.Title,
+		Others: turnedBack(e.Others), TraysOld: e.TraysNew, TraysNew: e.TraysOld}
+	back := operation{entry: void, reflog: "taken back: " + e.Title}
+	if err := a.prepare(ctx, &back); err != nil {
+		return err
+	}
+	return a.moveRefs(ctx, &back)
+}
+
+// turnedFiles are an entry's paths, the way back.
+func turnedFiles(files []journal.File) []journal.File {
+	turned := make([]journal.File, len(files))
+	for i, f := range files {
+		raw := f.AfterRaw
+		if raw.IsZero() {
+			raw = f.After
+		}
+		turned[i] = journal.File{Path: f.Path, BeforeMode: f.AfterMode, Before: raw, AfterMode: f.BeforeMode, After: f.Before, Permissions: f.Permissions}
+	}
+	return turned
+}
+
+func stagesOf(kept []journal.Stage) []repo.Stage {
+	stages := make([]repo.Stage, len(kept))
+	for i, s := range kept {
+		stages[i] = repo.Stage{Path: string(s.Path), Mode: s.Mode, ID: s.ID, Number: s.Number}
+	}
+	return stages
+}
+
+// prepare writes the entry's commit, which no ref names yet.
+func (a *App) prepare(ctx context.Context, op *operation) (err error) {
+	op.entry.Keep = append(op.entry.Keep, keepOf(op.entry)...)
+	op.entry, op.journal, err = a.Journal.Write(ctx, op.entry)
+	op.id = op.journal.New
+	return err
+}
+
+// titled writes how a reflog calls a step.
+func titled(kind journal.Kind, title string) string {
+	return strings.ToLower(string(kind)) + ": " + title
+}

@@ -1,0 +1,262 @@
+package test
+
+import (
+	"fmt"
+	"io/fs"
+	"math/rand"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"bastel/test/fixture"
+)
+
+// killed is a kind of operation: a command, and what it begins from.
+type killed struct {
+	args    []string
+	prepare func(f *fixture.Repo)
+}
+
+// killedBranch is a branch with loose work of every kind and a remote, in a folder that can
+// be copied: nothing in it names its place.
+func killedBranch(t *testing.T, root string) *fixture.Repo {
+	f := fixture.At(t, filepath.Join(root, "work"))
+	shared := fixture.At(t, filepath.Join(root, "shared.git"), "--bare")
+	f.Git("remote", "add", "origin", "../"+filepath.Base(shared.Dir))
+	f.Write(".gitattributes", "*.crlf text eol=crlf\n")
+	f.Commit("base", "a", numberedLines(30), "b", "1\n", "c.crlf", "one\ntwo\n", "gone", "x\n", "same", "s\n", "p.go", "package p\n")
+	f.Git("push", "--quiet", "--set-upstream", "origin", "main")
+	f.Git("switch", "--quiet", "-c", "topic")
+	f.Commit("one", "n", "n\n", "b", "2\n")
+	f.Commit("two", "a", strings.Replace(numberedLines(30), "line 3\n", "line three\n", 1), "dir/deep", "d\n")
+	f.Commit("three", "b", "3\n", "m", "m\n")
+	return f
+}
+
+func numberedLines(n int) string {
+	var b strings.Builder
+	for i := range n {
+		fmt.Fprintf(&b, "line %d\n", i)
+	}
+	return b.String()
+}
+
+// loose makes changes that are not committed: of lines, a private file, a new one, one that
+// is gone, one with other line ends, one that is staged.
+func loose(f *fixture.Repo) {
+	f.Write("a", strings.Replace(f.Read("a"), "line 20\n", "line twenty\n", 1))
+	f.Write("p.go", f.Read("p.go")+"\nfunc init() { fmt.Println(\"DEBUG here\") }\n")
+	f.Write("new/file", "untracked\n")
+	f.Write("c.crlf", "one\r\ntwo\r\nthree\r\n")
+	f.Write("staged", "st\n")
+	f.Git("add", "staged")
+	_ = os.Chmod(filepath.Join(f.Dir, "new/file"), 0o600)
+	_ = os.Remove(filepath.Join(f.Dir, "gone"))
+}
+
+var killedKinds = map[string]killed{
+	"commit": {[]string{"commit", "-m", "staged"}, loose},
+	"several": {[]string{"commit", "--all"}, func(f *fixture.Repo) {
+		loose(f)
+		bastelIn(f, "stage", "--tray", "B", "a")
+		bastelIn(f, "message", "-m", "A")
+		bastelIn(f, "message", "--tray", "B", "-m", "B")
+	}},
+	"amend":  {[]string{"amend", "-m", "three, amended"}, loose},
+	"loosen": {[]string{"loosen", "HEAD~1"}, func(f *fixture.Repo) { f.Write("new/file", "untracked\n") }},
+	"home":   {[]string{"home"}, func(f *fixture.Repo) { f.Write("m", "m\nmore\n"); f.Write("new/file", "untracked\n") }},
+	"sweep":  {[]string{"sweep"}, loose},
+	"sweep all": {[]string{"sweep", "--branch"}, func(f *fixture.Repo) {
+		f.Commit("debug", "d.go", "package d\n\nfunc init() { fmt.Println(\"DEBUG\") }\n")
+		f.Write("new/file", "u\n")
+	}},
+	"discard": {[]string{"discard", "a", "c.crlf", "gone", "new/file"}, loose},
+	"take": {[]string{"take", "elsewhere"}, func(f *fixture.Repo) {
+		f.Git("switch", "--quiet", "-c", "elsewhere", "main")
+		f.Git("rm", "--quiet", "same")
+		f.Commit("from elsewhere", "e", "e\n", "c.crlf", "one\ntwo\nelse\n")
+		f.Git("switch", "--quiet", "topic")
+		f.Write("a", strings.Replace(f.Read("a"), "line 20\n", "line twenty\n", 1))
+	}},
+	"resolve": {[]string{"mend", "--resolved", "b"}, func(f *fixture.Repo) { conflict(f); f.Write("b", "both\n") }},
+	"finish": {[]string{"mend", "--finish"}, func(f *fixture.Repo) {
+		conflict(f)
+		f.Write("b", "both\n")
+		f.Git("add", "b")
+		f.Write("new/file", "u\n")
+	}},
+	"apply": {[]string{"apply", "../plan.toml"}, func(f *fixture.Repo) { plan(f); f.Write("new/file", "untracked\n") }},
+	"forward": {[]string{"fetch", "--forward"}, func(f *fixture.Repo) {
+		f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
+		f.Git("reset", "--quiet", "--hard", "topic~2")
+		f.Write("new/file", "untracked\n")
+	}},
+	"undo":        {[]string{"undo"}, func(f *fixture.Repo) { loose(f); bastelIn(f, "discard", "a", "c.crlf", "gone", "new/file") }},
+	"undo apply":  {[]string{"undo"}, func(f *fixture.Repo) { plan(f); bastelIn(f, "apply", "../plan.toml"); f.Write("new/file", "untracked\n") }},
+	"undo commit": {[]string{"undo"}, func(f *fixture.Repo) { loose(f); bastelIn(f, "commit", "-m", "staged") }},
+	"redo":        {[]string{"redo"}, func(f *fixture.Repo) { loose(f); bastelIn(f, "discard", "a", "new/file"); bastelIn(f, "undo") }},
+	"land":        {[]string{"land", "--delete"}, func(f *fixture.Repo) { f.Git("push", "--quiet", "origin", "topic"); f.Write("new/file", "untracked\n") }},
+	"undo land":   {[]string{"undo"}, func(f *fixture.Repo) { bastelIn(f, "land", "--delete") }},
+}
+
+func bastelIn(f *fixture.Repo, args ...string) {
+	cmd := exec.Command("bastel", args...)
+	cmd.Dir = f.Dir
+	if out, err := cmd.CombinedOutput(); err != nil {
+		panic(fmt.Sprintf("%v: %s", args, out))
+	}
+}
+
+func conflict(f *fixture.Repo) {
+	f.Git("switch", "--quiet", "-c", "other", "main")
+	f.Commit("other b", "b", "other\n", "o", "o\n")
+	f.Git("switch", "--quiet", "topic")
+	_, _ = f.Run("merge", "--quiet", "other") // it conflicts
+}
+
+func plan(f *fixture.Repo) {
+	text := fmt.Sprintf("format = \"bastel-plan/1\"\nbranch = \"topic\"\ntip = %q\nleft_out = [%q]\n[[next]]\nfrom = [%q]\n[[next]]\nfrom = [%q]\n",
+		f.Git("rev-parse", "topic"), f.Git("rev-parse", "topic~1"), f.Git("rev-parse", "topic~2"), f.Git("rev-parse", "topic"))
+	if err := os.WriteFile(filepath.Join(f.Dir, "..", "plan.toml"), []byte(text), 0o666); err != nil {
+		panic(err)
+	}
+}
+
+// stateOf is all that an operation may change, without what is Bastel's own.
+func stateOf(f *fixture.Repo) (here, there string) {
+	var b strings.Builder
+	head, _ := f.Run("symbolic-ref", "--quiet", "HEAD") // detached it is empty
+	fmt.Fprintln(&b, "HEAD", head)
+	fmt.Fprintln(&b, f.Git("for-each-ref", "--format=%(refname) %(objectname)", "refs/heads"))
+	fmt.Fprintln(&b, f.Git("ls-files", "--stage"))
+	_, err := os.Lstat(filepath.Join(f.Dir, ".git", "MERGE_HEAD"))
+	fmt.Fprintln(&b, "merging", err == nil)
+	_ = filepath.WalkDir(f.Dir, func(path string, entry fs.DirEntry, err error) error {
+		switch name := strings.TrimPrefix(path, f.Dir+"/"); {
+		case err != nil || name == ".git":
+			return filepath.SkipDir
+		case !entry.IsDir():
+			info, _ := entry.Info()
+			data, _ := os.ReadFile(path)
+			fmt.Fprintf(&b, "%s %s %q\n", name, info.Mode(), data)
+		}
+		return nil
+	})
+	shared := filepath.Join(f.Dir, "..", "shared.git")
+	out, _ := exec.Command("git", "-C", shared, "for-each-ref").Output()
+	return b.String(), string(out)
+}
+
+// killer is a folder with a git in it that counts, and at one number kills who called it.
+func killer(t *testing.T) (dir, count string) {
+	real, err := exec.LookPath("git")
+	require.NoError(t, err)
+	dir = t.TempDir()
+	count = filepath.Join(dir, "count")
+	script := fmt.Sprintf("#!/bin/sh\necho \"$*\" >>%s\nn=$(wc -l <%s)\nif [ \"$n\" = \"$KILL_AT\" ]; then\n\t[ \"$KILL_AFTER\" = 1 ] && %s \"$@\"\n\tkill -KILL $PPID\n\texit 1\nfi\nexec %s \"$@\"\n", count, count, real, real)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "git"), []byte(script), 0o777))
+	return dir, count
+}
+
+// TestKilledIsBeforeOrAfter kills every kind of operation at commands that it starts, before
+// and after these, and at random moments. After the next start the repository is sound and
+// as it was before, or as it would be after; no byte of loose work is gone; and the command
+// can be given again, or undone whole.
+func TestKilledIsBeforeOrAfter(t *testing.T) {
+	for name, kind := range killedKinds {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			root := t.TempDir()
+			f := killedBranch(t, filepath.Join(root, "0"))
+			kind.prepare(f)
+			before, thereBefore := stateOf(f)
+			bin, count := killer(t)
+			copies := 0
+			again := func() *fixture.Repo {
+				copies++
+				to := filepath.Join(root, fmt.Sprint(copies))
+				out, err := exec.Command("cp", "-a", filepath.Join(root, "0"), to).CombinedOutput()
+				require.NoError(t, err, "%s", out)
+				return fixture.Existing(t, filepath.Join(to, "work"))
+			}
+			command := func(f *fixture.Repo, env ...string) *exec.Cmd {
+				cmd := exec.Command("bastel", kind.args...)
+				cmd.Dir = f.Dir
+				cmd.Env = append(os.Environ(), env...)
+				cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+				return cmd
+			}
+			whole := again()
+			began := time.Now()
+			out, err := command(whole, "PATH="+bin+":"+os.Getenv("PATH")).CombinedOutput()
+			require.NoError(t, err, "%s", out)
+			took := time.Since(began)
+			after, thereAfter := stateOf(whole)
+			require.NotEqual(t, before+thereBefore, after+thereAfter, "it does something")
+			calls := lines(t, count)
+			befores, afters := 0, 0
+			check := func(f *fixture.Repo, when string) {
+				removeLocks(t, f.Dir)
+				bastelIn(f, "journal") // the next start
+				here, there := stateOf(f)
+				f.Git("fsck", "--strict")
+				switch here {
+				case before:
+					befores++
+				case after:
+					afters++
+				default:
+					require.Equal(t, after, here, "%s: neither before nor after", when)
+				}
+				if name != "land" { // which is two pushes, each whole
+					require.Contains(t, []string{thereBefore, thereAfter}, there, when)
+				} else if there != thereBefore {
+					require.Contains(t, there, whole.Git("rev-parse", "main")+" commit\trefs/heads/main", "%s: nothing is deleted before it landed", when)
+				}
+				if here == before && there == thereBefore {
+					bastelIn(f, kind.args...)
+					here, _ = stateOf(f)
+					require.Equal(t, after, here, "%s: given again", when)
+				}
+				require.NoError(t, os.RemoveAll(filepath.Dir(f.Dir)))
+			}
+			random := rand.New(rand.NewSource(int64(len(name))))
+			places := fixture.Rounds(6, calls)
+			for i := range places {
+				at := 1 + i*calls/places
+				if places < calls { // most of what matters comes late
+					at = calls - random.Intn(calls/2)
+				}
+				f := again()
+				require.NoError(t, os.Remove(count))
+				cmd := command(f, "PATH="+bin+":"+os.Getenv("PATH"), fmt.Sprintf("KILL_AT=%d", at), fmt.Sprintf("KILL_AFTER=%d", i%2))
+				_ = cmd.Run() // it is killed
+				waitForGroup(t, cmd.Process.Pid)
+				check(f, fmt.Sprintf("at call %d of %d, after: %d", at, calls, i%2))
+			}
+			for range fixture.Rounds(2, 60) {
+				f := again()
+				cmd := command(f)
+				require.NoError(t, cmd.Start())
+				<-time.After(time.Duration(random.Int63n(int64(took))))
+				_ = syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) // it may have ended by itself
+				_ = cmd.Wait()
+				waitForGroup(t, cmd.Process.Pid)
+				check(f, "at a random moment")
+			}
+			t.Logf("%-12s %3d calls, killed %2d times: %2d before, %2d after", name, calls, befores+afters, befores, afters)
+		})
+	}
+}
+
+func lines(t *testing.T, name string) int {
+	data, err := os.ReadFile(name)
+	require.NoError(t, err)
+	return strings.Count(string(data), "\n")
+}
