@@ -66,7 +66,7 @@ func BenchmarkApply(b *testing.B) {
 	scratch := fixture.At(b, filepath.Join(b.TempDir(), "scratch"))
 	forget := func() {
 		l.Git("reset", "--quiet", "--hard", "orig")
-		l.Git("update-ref", "-d", "refs/bastel/journal")
+		l.Git("update-ref", "-d", "BASTEL_JOURNAL")
 		onlyOldPacks(b, l.Dir, old)
 		onlyOldPacks(b, scratch.Dir, nil)
 	}

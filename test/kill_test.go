@@ -97,8 +97,12 @@ var killedKinds = map[string]killed{
 		f.Git("reset", "--quiet", "--hard", "topic~2")
 		f.Write("new/file", "untracked\n")
 	}},
-	"undo":        {[]string{"undo"}, func(f *fixture.Repo) { loose(f); bastelIn(f, "discard", "a", "c.crlf", "gone", "new/file") }},
-	"undo apply":  {[]string{"undo"}, func(f *fixture.Repo) { plan(f); bastelIn(f, "apply", "../plan.toml"); f.Write("new/file", "untracked\n") }},
+	"undo": {[]string{"undo"}, func(f *fixture.Repo) { loose(f); bastelIn(f, "discard", "a", "c.crlf", "gone", "new/file") }},
+	"undo apply": {[]string{"undo"}, func(f *fixture.Repo) {
+		plan(f)
+		bastelIn(f, "apply", "../plan.toml")
+		f.Write("new/file", "untracked\n")
+	}},
 	"undo commit": {[]string{"undo"}, func(f *fixture.Repo) { loose(f); bastelIn(f, "commit", "-m", "staged") }},
 	"redo":        {[]string{"redo"}, func(f *fixture.Repo) { loose(f); bastelIn(f, "discard", "a", "new/file"); bastelIn(f, "undo") }},
 	"land":        {[]string{"land", "--delete"}, func(f *fixture.Repo) { f.Git("push", "--quiet", "origin", "topic"); f.Write("new/file", "untracked\n") }},
@@ -153,19 +157,33 @@ func stateOf(f *fixture.Repo) (here, there string) {
 	return b.String(), string(out)
 }
 
-// killer is a folder with a git in it that counts, and at one number kills who called it.
+// harm is what befalls an operation at one of the commands that it starts.
+var harm = []string{"killed before", "killed after", "failed before", "failed after"}
+
+// killer is a folder with a git in it that counts, and at one number does harm: it kills who
+// called it, or fails, before it has done its work or after.
 func killer(t *testing.T) (dir, count string) {
 	real, err := exec.LookPath("git")
 	require.NoError(t, err)
 	dir = t.TempDir()
 	count = filepath.Join(dir, "count")
-	script := fmt.Sprintf("#!/bin/sh\necho \"$*\" >>%s\nn=$(wc -l <%s)\nif [ \"$n\" = \"$KILL_AT\" ]; then\n\t[ \"$KILL_AFTER\" = 1 ] && %s \"$@\"\n\tkill -KILL $PPID\n\texit 1\nfi\nexec %s \"$@\"\n", count, count, real, real)
+	script := strings.NewReplacer("COUNT", count, "REAL", real).Replace(`#!/bin/sh
+echo "$*" >>COUNT
+n=$(wc -l <COUNT)
+if [ "$n" = "$HARM_AT" ]; then
+	case $HARM in *after) REAL "$@" ;; esac
+	case $HARM in killed*) kill -KILL $PPID ;; esac
+	exit 1
+fi
+exec REAL "$@"
+`)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "git"), []byte(script), 0o777))
 	return dir, count
 }
 
-// TestKilledIsBeforeOrAfter kills every kind of operation at commands that it starts, before
-// and after these, and at random moments. After the next start the repository is sound and
+// TestKilledIsBeforeOrAfter does harm to every kind of operation: it is killed, or a command
+// that it starts fails, before and after that has done its work; it gets signals at random
+// moments; the disk fills. After the next start the repository is sound and
 // as it was before, or as it would be after; no byte of loose work is gone; and the command
 // can be given again, or undone whole.
 func TestKilledIsBeforeOrAfter(t *testing.T) {
@@ -226,33 +244,66 @@ func TestKilledIsBeforeOrAfter(t *testing.T) {
 				}
 				require.NoError(t, os.RemoveAll(filepath.Dir(f.Dir)))
 			}
-			random := rand.New(rand.NewSource(int64(len(name))))
-			places := fixture.Rounds(6, calls)
+			seed := int64(len(name))
+			if fixture.Rounds(0, 1) == 1 {
+				seed = time.Now().UnixNano()
+				t.Log("seed ", seed)
+			}
+			random := rand.New(rand.NewSource(seed))
+			places := fixture.Rounds(6, calls*len(harm))
 			for i := range places {
-				at := 1 + i*calls/places
+				at := 1 + i/len(harm)
 				if places < calls { // most of what matters comes late
 					at = calls - random.Intn(calls/2)
 				}
 				f := again()
 				require.NoError(t, os.Remove(count))
-				cmd := command(f, "PATH="+bin+":"+os.Getenv("PATH"), fmt.Sprintf("KILL_AT=%d", at), fmt.Sprintf("KILL_AFTER=%d", i%2))
-				_ = cmd.Run() // it is killed
+				cmd := command(f, "PATH="+bin+":"+os.Getenv("PATH"), fmt.Sprintf("HARM_AT=%d", at), "HARM="+harm[i%len(harm)])
+				_ = cmd.Run() // it is killed, or says what failed
 				waitForGroup(t, cmd.Process.Pid)
-				check(f, fmt.Sprintf("at call %d of %d, after: %d", at, calls, i%2))
+				check(f, fmt.Sprintf("%s at call %d of %d", harm[i%len(harm)], at, calls))
 			}
-			for range fixture.Rounds(2, 60) {
+			signals := []syscall.Signal{syscall.SIGKILL, syscall.SIGTERM, syscall.SIGINT, syscall.SIGHUP}
+			for i := range fixture.Rounds(2, 60) {
 				f := again()
 				cmd := command(f)
 				require.NoError(t, cmd.Start())
 				<-time.After(time.Duration(random.Int63n(int64(took))))
-				_ = syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) // it may have ended by itself
+				_ = syscall.Kill(-cmd.Process.Pid, signals[i%len(signals)]) // it may have ended by itself
 				_ = cmd.Wait()
 				waitForGroup(t, cmd.Process.Pid)
-				check(f, "at a random moment")
+				check(f, fmt.Sprintf("%v at a random moment", signals[i%len(signals)]))
+			}
+			for i := range fixture.Rounds(1, 8) {
+				full(t, filepath.Join(root, "0"), 20+40*i, func(f *fixture.Repo) {
+					_ = command(f).Run() // where it needs more room it says so
+				}, check)
 			}
 			t.Logf("%-12s %3d calls, killed %2d times: %2d before, %2d after", name, calls, befores+afters, befores, afters)
 		})
 	}
+}
+
+// full does something in a copy on a small file system of its own that has some kilobytes
+// left; where none can be mounted that is left to the stories, which limit file sizes.
+func full(t *testing.T, from string, left int, do func(f *fixture.Repo), check func(f *fixture.Repo, when string)) {
+	place := filepath.Join(t.TempDir(), "small")
+	require.NoError(t, os.Mkdir(place, 0o777))
+	if exec.Command("mount", "-t", "tmpfs", "-o", "size=4m", "tmpfs", place).Run() != nil {
+		return
+	}
+	defer exec.Command("umount", place).Run()
+	out, err := exec.Command("cp", "-a", from, filepath.Join(place, "x")).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	var room syscall.Statfs_t
+	require.NoError(t, syscall.Statfs(place, &room))
+	filler := filepath.Join(place, "filler")
+	size := int64(room.Bavail)*room.Bsize - int64(left)<<10
+	require.NoError(t, os.WriteFile(filler, make([]byte, max(0, size)), 0o666))
+	f := fixture.Existing(t, filepath.Join(place, "x", "work"))
+	do(f)
+	require.NoError(t, os.Remove(filler))
+	check(f, fmt.Sprintf("a disk with %d KB left", left))
 }
 
 func lines(t *testing.T, name string) int {

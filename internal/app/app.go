@@ -12,6 +12,7 @@ import (
 	"bastel/internal/journal"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
+	"bastel/internal/tray"
 )
 
 // App is an open repository with what the use cases need. Safe for concurrent use.
@@ -54,7 +55,11 @@ func Open(ctx context.Context, dir string, options ...repo.Option) (*App, string
 		return nil, "", err
 	}
 	a := &App{Repo: r, Journal: journal.New(r), engine: replay.New(r)}
-	note, err := a.recover(ctx)
+	err = errors.Join(a.carryOver(ctx), a.Journal.Open(ctx), r.DropDangling(ctx, tray.Ref(r)))
+	note := ""
+	if err == nil {
+		note, err = a.recover(ctx)
+	}
 	if err != nil {
 		a.Close()
 		return nil, "", err

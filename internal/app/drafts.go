@@ -26,7 +26,12 @@ func planFile(branch string) string { return "plan-" + draftName(branch) + ".tom
 // planRef keeps the commits that were made for a draft in this working tree from being
 // pruned.
 func (a *App) planRef(branch string) string {
-	return "refs/bastel/plans/" + a.Repo.WorktreeName() + "/" + draftName(branch)
+	return a.planRefOf(a.Repo.WorktreeName() + "/" + draftName(branch))
+}
+
+// planRefOf is the ref of a draft by the names of its working tree and itself.
+func (a *App) planRefOf(name string) string {
+	return a.Repo.OwnRef("PLAN_" + repo.Letters([]byte(name)))
 }
 
 // KeepPlan keeps a draft for the next time; a plan that changes nothing is none.

@@ -180,7 +180,7 @@ func changedSince(err error) error {
 func (a *App) moveRefs(ctx context.Context, op *operation) error {
 	e := op.entry
 	if err := a.leaveBranch(ctx, op); err != nil {
-		return err
+		return errors.Join(err, a.stayOnBranch(ctx, op)) // it may have been left all the same
 	}
 	moves := []repo.RefUpdate{op.journal}
 	if e.TraysOld != e.TraysNew {

@@ -12,6 +12,7 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
+	"bastel/internal/journal"
 	"bastel/internal/sweep"
 )
 
@@ -22,6 +23,7 @@ type Settings struct {
 	Background string            `toml:"background"`  // dark or light
 	Check      string            `toml:"check"`       // the command that checks a tray's content
 	FetchEvery string            `toml:"fetch_every"` // how often to fetch by itself, such as 15m; empty: never
+	Journal    string            `toml:"journal"`     // how long its entries are kept, such as 90d; empty: always
 	Preflight  map[string]string `toml:"preflight"`   // by item: block, warn or off
 	Sweep      struct {
 		WithoutDefaults bool            `toml:"without_defaults"`
@@ -89,6 +91,29 @@ func (s Settings) FetchTime() (time.Duration, error) {
 		return 0, nil
 	}
 	return max(every, leastFetching), nil
+}
+
+// ExpireJournal forgets what is older than the settings keep. It gives how many entries went.
+func (a *App) ExpireJournal(ctx context.Context) (int, error) {
+	s, err := a.Settings(ctx)
+	if err != nil || s.Journal == "" {
+		return 0, err
+	}
+	age, err := journal.ParseAge(s.Journal)
+	if err != nil {
+		return 0, refuse("The settings: journal: %v.", err)
+	}
+	return a.ForgetEntries(ctx, func(e journal.Entry) bool { return time.Since(e.Time) > age })
+}
+
+// ForgetEntries takes entries out of the journal for good; undo then reaches what is left.
+func (a *App) ForgetEntries(ctx context.Context, forget func(journal.Entry) bool) (int, error) {
+	unlock, err := a.lock(ctx)
+	if err != nil {
+		return 0, err
+	}
+	defer unlock()
+	return a.Journal.Forget(ctx, forget)
 }
 
 // finder finds leftovers as the settings say.

@@ -124,7 +124,9 @@ func TestExtrasAuthorsAndContent(t *testing.T) {
 	assert.Equal(t, "changed", f.Git("show", "feature~1:c"))
 	assert.Equal(t, "n", f.Git("show", "feature:new"))
 	require.NoError(t, a.ForgetPlan(ctx, plan.Branch))
-	assert.Empty(t, f.Git("for-each-ref", "refs/bastel/plans"))
+	left, err := filepath.Glob(filepath.Join(f.Dir, ".git", "BASTEL_PLAN_*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
 }
 
 func TestTheStackAndNotesComeAlong(t *testing.T) {

@@ -1,6 +1,6 @@
 // Package journal records what Bastel did, so that it can be taken back.
 //
-// The journal is a chain of commits under one ref of the repository. An entry's
+// The journal is a chain of commits under one top-level ref of the repository. An entry's
 // commit has the entry as its message and, as parents, the entry before and the
 // commits that the branch had before and after: whatever the journal can take
 // back is thereby kept from being pruned. How something is taken back is left to
@@ -14,13 +14,14 @@ import (
 	"fmt"
 	"path/filepath"
 	"slices"
+	"strings"
 	"time"
 
 	"bastel/internal/repo"
 )
 
 // Ref is where the chain ends.
-const Ref = "refs/bastel/journal"
+func Ref(r *repo.Repo) string { return r.OwnRef("JOURNAL") }
 
 // Kind says what an entry records.
 type Kind string
@@ -76,6 +77,7 @@ type Entry struct {
 	New      repo.ID      `json:"new"`
 	Title    string       `json:"title"` // for people
 	Of       int          `json:"of,omitempty"`
+	First    bool         `json:"first,omitempty"`    // those before it were forgotten
 	Pairs    [][2]repo.ID `json:"pairs,omitempty"`    // of an apply: each source and what it became
 	Taken    [][2]repo.ID `json:"taken,omitempty"`    // of an apply: each commit from elsewhere and what it became
 	Files    []File       `json:"files,omitempty"`    // working files that changed
@@ -131,7 +133,7 @@ const depth = 500
 
 // Entries lists the latest entries, newest first.
 func (l *Log) Entries(ctx context.Context) ([]Entry, error) {
-	end, err := l.repo.RefValue(ctx, Ref)
+	end, err := l.repo.RefValue(ctx, Ref(l.repo))
 	if err != nil || end.IsZero() {
 		return nil, err
 	}
@@ -145,17 +147,16 @@ func (l *Log) Entries(ctx context.Context) ([]Entry, error) {
 	}
 	var entries []Entry
 	for i, c := range commits {
-		var e Entry
-		if err := json.Unmarshal([]byte(c.Message), &e); err != nil {
+		e, err := decode(c.Message)
+		if err != nil {
 			// The last parent of the first entry is a commit of the user's.
-			if i > 0 && entries[i-1].Number == 1 {
+			if i > 0 && (entries[i-1].Number == 1 || entries[i-1].First) {
 				break
 			}
 			return nil, fmt.Errorf("read journal entry %s: %w", ids[i].Short(), err)
 		}
-		e.Kind, e.Worktree = cmp.Or(former[e.Kind], e.Kind), worktreeName(e.Worktree)
 		entries = append(entries, e)
-		if e.Number == 1 {
+		if e.Number == 1 || e.First {
 			break
 		}
 	}
@@ -166,7 +167,7 @@ func (l *Log) Entries(ctx context.Context) ([]Entry, error) {
 // journal. The entry needs a commit that it is about, Old or New, or blobs to keep. The update belongs first in the transaction of what the entry records.
 func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error) {
 	var none repo.RefUpdate
-	end, err := l.repo.RefValue(ctx, Ref)
+	end, err := l.repo.RefValue(ctx, Ref(l.repo))
 	if err != nil {
 		return e, none, err
 	}
@@ -205,16 +206,14 @@ func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error)
 			return e, none, err
 		}
 	}
-	message, err := json.MarshalIndent(e, "", " ")
-	if err != nil {
-		return e, none, fmt.Errorf("write journal entry: %w", err)
+	if c.Message, err = encode(e); err != nil {
+		return e, none, err
 	}
-	c.Message = string(message) + "\n"
 	// The journal is the program's own: it needs no identity of the user's.
 	c.Author = fmt.Sprintf("Bastel <bastel@localhost> %d +0000", e.Time.Unix())
 	c.Committer = c.Author
 	id, err := l.repo.WriteCommit(ctx, c)
-	return e, repo.RefUpdate{Ref: Ref, New: id, Old: end}, err
+	return e, repo.RefUpdate{Ref: Ref(l.repo), New: id, Old: end}, err
 }
 
 // keep writes a tree that holds an entry's blobs, by number, and how the trays were.
@@ -254,7 +253,7 @@ func (l *Log) Took(ctx context.Context, id repo.ID) (Entry, bool, error) {
 	if err != nil {
 		return none, false, nil // whatever the note names, it is no entry
 	}
-	end, err := l.repo.RefValue(ctx, Ref)
+	end, err := l.repo.RefValue(ctx, Ref(l.repo))
 	if err != nil || end.IsZero() {
 		return entry, false, err
 	}
@@ -263,15 +262,36 @@ func (l *Log) Took(ctx context.Context, id repo.ID) (Entry, bool, error) {
 }
 
 func (l *Log) entry(ctx context.Context, id repo.ID) (Entry, error) {
-	var e Entry
 	c, err := l.repo.Commit(ctx, id)
 	if err != nil {
-		return e, err
+		return Entry{}, err
 	}
-	if err := json.Unmarshal([]byte(c.Message), &e); err != nil {
+	e, err := decode(c.Message)
+	if err != nil {
 		return e, fmt.Errorf("read journal entry %s: %w", id.Short(), err)
 	}
 	return e, nil
+}
+
+// encode writes an entry as a commit's message, with a subject for whoever looks.
+func encode(e Entry) (string, error) {
+	data, err := json.MarshalIndent(e, "", " ")
+	if err != nil {
+		return "", fmt.Errorf("write journal entry: %w", err)
+	}
+	subject := []rune(string(e.Kind) + ": " + strings.Join(strings.Fields(e.Title), " "))
+	return string(subject[:min(len(subject), 60)]) + "\n\n" + string(data) + "\n", nil
+}
+
+// decode reads an entry from its commit's message: below the subject, which is for whoever
+// looks, and in older journals all of it.
+func decode(message string) (e Entry, err error) {
+	if !strings.HasPrefix(message, "{") {
+		_, message, _ = strings.Cut(message, "\n\n")
+	}
+	err = json.Unmarshal([]byte(message), &e)
+	e.Kind, e.Worktree = cmp.Or(former[e.Kind], e.Kind), worktreeName(e.Worktree)
+	return e, err
 }
 
 // State is what can be taken back and done again in one working tree.
@@ -283,9 +303,13 @@ type State struct {
 // StateOf works through entries, which come newest first.
 func StateOf(entries []Entry, worktree string) State {
 	var s State
+	never := map[int]bool{} // those that were taken back half way
+	for _, e := range entries {
+		never[e.Of] = never[e.Of] || e.Kind == Void
+	}
 	for i := len(entries) - 1; i >= 0; i-- {
 		e := entries[i]
-		if e.Worktree != worktree {
+		if e.Worktree != worktree || never[e.Number] {
 			continue
 		}
 		switch e.Kind {
@@ -295,9 +319,6 @@ func StateOf(entries []Entry, worktree string) State {
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)
 		case Redo:
 			s.Undone, s.Done = shift(s.Undone, s.Done, e.Of)
-		case Void:
-			s.Done, _ = shift(s.Done, nil, e.Of)
-			s.Undone, _ = shift(s.Undone, nil, e.Of)
 		}
 	}
 	return s

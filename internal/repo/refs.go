@@ -36,7 +36,13 @@ func (r *Repo) Resolve(ctx context.Context, name string) (ID, error) {
 }
 
 // RefValue reads the ref itself; the zero id where it does not exist.
-func (r *Repo) RefValue(ctx context.Context, ref string) (ID, error) { return r.lookUp(ctx, ref) }
+func (r *Repo) RefValue(ctx context.Context, ref string) (ID, error) {
+	id, err := r.lookUp(ctx, ref)
+	if isOwn(ref) && id == r.EmptyTree() {
+		return ID{}, err
+	}
+	return id, err
+}
 
 // lookUp asks the object reader, which knows names too and is there already.
 func (r *Repo) lookUp(ctx context.Context, name string) (id ID, err error) {
@@ -112,6 +118,10 @@ type RefUpdate struct {
 // UpdateRefs moves refs in one transaction: all of them, or none. Each must
 // still have its old value. Errors: ErrMoved, ErrLocked.
 func (r *Repo) UpdateRefs(ctx context.Context, reflog string, updates ...RefUpdate) error {
+	updates, env, err := r.ownUpdates(ctx, updates)
+	if err != nil {
+		return err
+	}
 	var in bytes.Buffer
 	in.WriteString("start\x00")
 	for _, u := range updates {
@@ -123,7 +133,7 @@ func (r *Repo) UpdateRefs(ctx context.Context, reflog string, updates ...RefUpda
 	}
 	in.WriteString("prepare\x00commit\x00")
 	reflog = strings.Join(strings.Fields(reflog), " ")
-	if _, err := r.run(ctx, in.Bytes(), "update-ref", "-m", reflog, "--stdin", "-z"); err != nil {
+	if _, err := r.invoke(ctx, invocation{args: []string{"update-ref", "-m", reflog, "--stdin", "-z"}, stdin: &in, env: env}); err != nil {
 		return fmt.Errorf("move %s: %w", updates[len(updates)-1].Ref, err)
 	}
 	return nil

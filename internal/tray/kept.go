@@ -13,10 +13,16 @@ import (
 )
 
 // Ref is where the trays of a working tree are kept: as a ref it moves in one
-// transaction with the branch, and keeps what the trays hold from being pruned. The
-// repository's own refs of one working tree would not do: maintenance that runs in
-// another one does not look at them.
-func Ref(r *repo.Repo) string { return "refs/bastel/trays/" + r.WorktreeName() }
+// transaction with the branch, and its log keeps what the trays hold from being pruned.
+func Ref(r *repo.Repo) string { return RefOf(r, r.WorktreeName()) }
+
+// RefOf is the ref of a working tree by its name.
+func RefOf(r *repo.Repo, worktree string) string {
+	if worktree == "main" {
+		return r.OwnRef("TRAYS")
+	}
+	return r.OwnRef("TRAYS_" + repo.Letters([]byte(worktree)))
+}
 
 // keptFormat is the version of what lies there.
 const keptFormat = "bastel-trays/1"
