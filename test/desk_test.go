@@ -47,7 +47,7 @@ func TestTheReviewDesk(t *testing.T) {
 	said, err := a.Send(ctx, app.Outgoing{Comparison: compared}, nil)
 	require.NoError(t, err)
 	page := desk.Address + "/series/" + demo.BranchName
-	require.Equal(t, []string{page}, app.Links(string(said)), "the server names the page")
+	require.Equal(t, []string{page}, app.Links(said.Said), "the server names the page")
 	status, body := get(t, page)
 	assert.Equal(t, http.StatusOK, status)
 	for _, subject := range strings.Split(work.Git("log", "--format=%s", "origin/main..HEAD"), "\n") {

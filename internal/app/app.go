@@ -27,12 +27,30 @@ type App struct {
 // Refusal is a "no": what was asked cannot be done as things are, and nothing was
 // changed. It says what to do.
 type Refusal struct {
-	Reason string
-	Err    error // what lies behind, for errors.Is; may be nil
+	Reason   string
+	Question string // what is asked, where the user may go on all the same or another way
+	Err      error  // what lies behind, for errors.Is; may be nil
 }
 
 func (r *Refusal) Error() string { return r.Reason }
 func (r *Refusal) Unwrap() error { return r.Err }
+
+// QuestionOf is what an error that is a refusal asks; else the error's first line.
+func QuestionOf(err error) string {
+	var refusal *Refusal
+	if errors.As(err, &refusal) && refusal.Question != "" {
+		return refusal.Question
+	}
+	return firstLine(err.Error())
+}
+
+// WithWarnings says what was done, and what went wrong besides.
+func WithWarnings(text string, warnings []string) string {
+	for _, warning := range warnings {
+		text += " But " + warning
+	}
+	return text
+}
 
 func refuse(format string, args ...any) error {
 	return &Refusal{Reason: fmt.Sprintf(format, args...)}

@@ -77,7 +77,8 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent Consent, progr
 		return Applied{}, conflictRefusal(forecast)
 	}
 	if plan.Rearranges() && !forecast.SameContent && consent&NewContent == 0 {
-		return Applied{}, &Refusal{Reason: "The plan leaves nothing out, and yet the content at the end is another: in another order the changes come out differently. Nothing was changed. Look at the difference at the end, then confirm it: bastel apply --new-content.", Err: ErrNewContent}
+		const question = "The plan leaves nothing out, and yet the content at the end is another: in another order the changes come out differently."
+		return Applied{}, &Refusal{Question: question, Reason: question + " Nothing was changed. Look at the difference at the end, then confirm it: bastel apply --new-content.", Err: ErrNewContent}
 	}
 	if forecast.Tip != plan.Tip {
 		if err := a.sign(ctx, engine, forecast, progress); err != nil {
@@ -128,8 +129,9 @@ func (a *App) guardShared(ctx context.Context, plan shape.Plan, f *replay.Foreca
 			return err
 		}
 		if at != nil {
-			return &Refusal{Reason: fmt.Sprintf("%s is shared, and the remote has the commit %s (%s). It is never pushed with force, so what comes out can only be sent under another name; and whoever builds on it would get it twice. Nothing was changed. Make a new commit instead, or confirm it: bastel apply --unlock %s.",
-				plan.Branch, at.ID.Short(), at.Commit.Subject(), plan.Branch), Err: ErrSharedBranch}
+			question := fmt.Sprintf("%s is shared, and the remote has the commit %s (%s). It is never pushed with force, so what comes out can only be sent under another name; and whoever builds on it would get it twice.",
+				plan.Branch, at.ID.Short(), at.Commit.Subject())
+			return &Refusal{Reason: question + " Nothing was changed. Make a new commit instead, or confirm it: bastel apply --unlock " + plan.Branch + ".", Question: question, Err: ErrSharedBranch}
 		}
 	}
 	if consent&Published != 0 || len(others) == 0 {
@@ -143,8 +145,8 @@ func (a *App) guardShared(ctx context.Context, plan shape.Plan, f *replay.Foreca
 	if err != nil {
 		return err
 	}
-	return &Refusal{Reason: fmt.Sprintf("%s has the commit %s (%s) too. Whoever builds on it would get it twice. Nothing was changed. Make a new commit instead, or rewrite it by a plan and confirm it: bastel apply --published.",
-		strings.Join(names, ", "), at.ID.Short(), at.Commit.Subject()), Err: ErrPublished}
+	question := fmt.Sprintf("%s has the commit %s (%s) too. Whoever builds on it would get it twice.", strings.Join(names, ", "), at.ID.Short(), at.Commit.Subject())
+	return &Refusal{Reason: question + " Nothing was changed. Make a new commit instead, or rewrite it by a plan and confirm it: bastel apply --published.", Question: question, Err: ErrPublished}
 }
 
 // rewrittenOf gives the youngest commit of what some refs have that a plan rewrites; nil

@@ -93,7 +93,7 @@ func (a *App) LastSent(ctx context.Context, remote string) (journal.Entry, send.
 	}
 	sent := map[int]bool{}
 	for _, e := range entries {
-		if e.Kind == journal.Pushed && e.Title == "sent" {
+		if e.Kind == journal.Pushed && e.Outcome == journal.Sent {
 			sent[e.Of] = true
 		}
 	}
@@ -114,22 +114,25 @@ func (a *App) LastSent(ctx context.Context, remote string) (journal.Entry, send.
 
 // TakeBackSent puts the remote's branch back to where it was before the last push, with a
 // lease on what was sent; a branch that was new there goes. It says so in a sentence.
-func (a *App) TakeBackSent(ctx context.Context, remote string, progress func(line string)) (string, error) {
+func (a *App) TakeBackSent(ctx context.Context, remote string, progress func(line string)) (said string, warnings []string, err error) {
 	if err := a.free(); err != nil {
-		return "", err
+		return "", nil, err
 	}
 	last, c, err := a.LastSent(ctx, remote)
 	if err != nil {
-		return "", err
+		return "", nil, err
 	}
-	p := push{App: a, remote: c.Remote, progress: progress, done: "taken back", title: c.Branch + " on " + c.Remote + " taken back"}
+	p := push{App: a, remote: c.Remote, progress: progress, done: journal.TakenBack, title: c.Branch + " on " + c.Remote + " taken back"}
 	for _, move := range append([]journal.RefMove{{Ref: last.Ref, Old: last.Old, New: last.New}}, last.Others...) {
 		p.refs = append(p.refs, repo.PushedRef{Ref: move.Ref, ID: move.Old, Expect: move.New})
 	}
-	_, err = p.carryOut(ctx)
+	sent, err := p.carryOut(ctx)
+	if err != nil {
+		return "", nil, err
+	}
 	where := "is at " + last.Old.Short() + " again"
 	if last.Old.IsZero() {
 		where = "is gone again"
 	}
-	return fmt.Sprintf("%s on %s %s. Who fetched meanwhile still has what was sent.", c.Branch, c.Remote, where), err
+	return fmt.Sprintf("%s on %s %s. Whoever fetched meanwhile still has what was sent.", c.Branch, c.Remote, where), sent.Warnings, nil
 }

@@ -22,6 +22,7 @@ type Landed struct {
 	Target   string // as people say it: main on origin
 	Old, New repo.ID
 	Notes    []string // what was left as it is, and why
+	Warnings []string // what failed after it had landed
 }
 
 // LandingLook is the target as it was last fetched, and what would come to it.
@@ -101,7 +102,11 @@ func (a *App) Land(ctx context.Context, how Landing, progress func(line string))
 			return l.done, err
 		}
 	}
-	return l.done, l.follow(ctx)
+	// It has landed: what fails from here on is told, and does not undo that.
+	if err := l.follow(ctx); err != nil {
+		l.done.Warnings = append(l.done.Warnings, "it landed on the remote, and then failed here: "+err.Error())
+	}
+	return l.done, nil
 }
 
 // look asks the remote where the target is.
@@ -143,7 +148,8 @@ func (l *landing) look(ctx context.Context) (err error) {
 		}
 	}
 	if !forward {
-		return &Refusal{Reason: fmt.Sprintf("%s on %s has moved on, so it cannot move forward to %s. Nothing was changed. Fetch, put your commits onto it in Shape, and land then.", name, l.remote, l.head.Branch()), Err: repo.ErrMoved}
+		return &Refusal{Reason: fmt.Sprintf("%s on %s has moved on, so it cannot move forward to %s. Nothing was changed. Fetch, put your commits onto it in Shape, and land then.", name, l.remote, l.head.Branch()),
+			Question: fmt.Sprintf("%s on %s has moved on, so it cannot move forward to %s.", name, l.remote, l.head.Branch()), Err: repo.ErrMoved}
 	}
 	l.done = Landed{Target: name + " on " + l.remote, Old: l.there}
 	return nil
@@ -172,11 +178,12 @@ func (l *landing) makeTip(ctx context.Context) error {
 // push moves one branch of a remote.
 func (l *landing) push(ctx context.Context, remote, ref string, to, expect repo.ID) error {
 	p := push{App: l.App, remote: remote, refs: []repo.PushedRef{{Ref: ref, ID: to, Expect: expect}}, progress: l.progress,
-		title: strings.TrimPrefix(ref, "refs/heads/") + " to " + remote, done: "sent"}
-	said, err := p.carryOut(ctx)
-	if said != "" {
-		l.done.Notes = append(l.done.Notes, said)
+		title: strings.TrimPrefix(ref, "refs/heads/") + " to " + remote, done: journal.Sent}
+	sent, err := p.carryOut(ctx)
+	if sent.Said != "" {
+		l.done.Notes = append(l.done.Notes, sent.Said)
 	}
+	l.done.Warnings = append(l.done.Warnings, sent.Warnings...)
 	return err
 }
 
@@ -193,7 +200,7 @@ func (l *landing) follow(ctx context.Context) error {
 	}
 	if l.how.Delete {
 		if err := l.deleteThere(ctx); err != nil {
-			return err
+			l.done.Warnings = append(l.done.Warnings, l.head.Branch()+" stays there: "+err.Error())
 		}
 		if move.Ref == "" {
 			l.done.Notes = append(l.done.Notes, l.head.Branch()+" stays here, since there is no local "+strings.TrimPrefix(l.ref, "refs/heads/")+" to go to.")

@@ -186,7 +186,7 @@ func TestNobodysWorkIsLost(t *testing.T) {
 				require.NoError(t, err)
 			},
 			"take back": func(*rapid.T) {
-				_, err := q.app.TakeBackSent(ctx, "", nil)
+				_, _, err := q.app.TakeBackSent(ctx, "", nil)
 				q.may(err)
 			},
 			"forward": func(*rapid.T) {

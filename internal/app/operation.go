@@ -186,9 +186,11 @@ func (a *App) moveRefs(ctx context.Context, op *operation) error {
 	if e.TraysOld != e.TraysNew {
 		moves = append(moves, repo.RefUpdate{Ref: tray.Ref(a.Repo), New: e.TraysNew, Old: e.TraysOld})
 	}
-	moves = append(moves, updatesOf(e.Others)...)
-	if e.New != e.Old && e.Ref != "" && e.Kind != journal.Push && e.Kind != journal.Pushed {
-		moves = append(moves, repo.RefUpdate{Ref: e.Ref, New: e.New, Old: e.Old})
+	if e.Kind != journal.Push && e.Kind != journal.Pushed { // whose refs are a remote's
+		moves = append(moves, updatesOf(e.Others)...)
+		if e.New != e.Old {
+			moves = append(moves, repo.RefUpdate{Ref: e.Ref, New: e.New, Old: e.Old})
+		}
 	}
 	err := a.Repo.UpdateRefs(ctx, op.reflog, moves...)
 	if err == nil {

@@ -40,8 +40,11 @@ func (o Outgoing) branches() []send.Comparison {
 	return slices.DeleteFunc(all, send.Comparison.UpToDate)
 }
 
-// Sent is what a server said to a push, word for word.
-type Sent string
+// Sent is a push that a remote took.
+type Sent struct {
+	Said     string   // by the server, word for word
+	Warnings []string // what failed here afterwards
+}
 
 // Links finds the addresses of pages in a text, each once.
 func Links(text string) (links []string) {
@@ -151,40 +154,41 @@ func (a *App) CompareStack(ctx context.Context, remote string, ask bool) ([]send
 
 // Send pushes what the comparisons show. The journal has it before and after.
 func (a *App) Send(ctx context.Context, o Outgoing, progress func(line string)) (Sent, error) {
+	var none Sent
 	if err := a.free(); err != nil {
-		return "", err
+		return none, err
 	}
 	if err := o.Verdict(); err != nil || o.UpToDate() {
-		return "", err
+		return none, err
 	}
 	branches := o.branches()
 	if err := a.blocked(ctx); err != nil {
-		return "", err
+		return none, err
 	}
-	p := push{App: a, remote: o.Remote, options: o.Options, progress: progress, done: "sent"}
+	p := push{App: a, remote: o.Remote, options: o.Options, progress: progress, done: journal.Sent}
 	names := []string{}
 	for _, c := range branches {
 		now, err := a.Repo.RefValue(ctx, "refs/heads/"+c.Branch)
 		if err != nil {
-			return "", err
+			return none, err
 		}
 		if now != c.Here {
-			return "", refuse("%s has moved since it was compared with the remote. Nothing was sent. Look again, then repeat.", c.Branch)
+			return none, refuse("%s has moved since it was compared with the remote. Nothing was sent. Look again, then repeat.", c.Branch)
 		}
 		names = append(names, c.Branch)
 		p.refs = append(p.refs, repo.PushedRef{Ref: c.Ref, ID: c.Here, Expect: c.There})
 	}
 	p.title = strings.Join(names, ", ") + " to " + o.Remote
-	said, err := p.carryOut(ctx)
+	sent, err := p.carryOut(ctx)
 	if err != nil {
-		return "", err
+		return none, err
 	}
 	for _, c := range branches {
-		if err := send.SetUpstream(ctx, a.Repo, c); err != nil {
-			return "", err
+		if err := send.SetUpstream(context.WithoutCancel(ctx), a.Repo, c); err != nil {
+			sent.Warnings = append(sent.Warnings, err.Error())
 		}
 	}
-	return Sent(said), nil
+	return sent, nil
 }
 
 // SetPushRemote makes a remote the one that the current branch is pushed to.
@@ -205,17 +209,18 @@ type push struct {
 	remote   string
 	refs     []repo.PushedRef
 	options  []string
-	title    string // for the journal
-	done     string // what the journal calls it when it worked
+	title    string          // for the journal
+	done     journal.Outcome // when it worked
 	progress func(line string)
 }
 
-func (p push) carryOut(ctx context.Context) (said string, err error) {
+// carryOut pushes. What the remote took is a success, whatever fails here afterwards.
+func (p push) carryOut(ctx context.Context) (sent Sent, err error) {
 	entry := journal.Entry{Kind: journal.Push, Remote: p.remote, Title: p.title}
 	for i, ref := range p.refs {
 		known, err := p.Repo.Has(ctx, ref.Expect)
 		if err != nil {
-			return "", err
+			return sent, err
 		}
 		move := journal.RefMove{Ref: ref.Ref, New: ref.ID}
 		if known {
@@ -227,19 +232,27 @@ func (p push) carryOut(ctx context.Context) (said string, err error) {
 			entry.Others = append(entry.Others, move)
 		}
 	}
-	if entry, err = p.Journal.Append(ctx, entry); err != nil {
-		return "", err
+	before := operation{entry: entry, reflog: titled(entry.Kind, entry.Title)}
+	if _, err := p.App.carryOut(ctx, &before); err != nil {
+		return sent, err
 	}
-	said, err = send.PushRefs(ctx, p.Repo, p.remote, p.refs, p.options, p.progress)
+	sent.Said, err = send.PushRefs(ctx, p.Repo, p.remote, p.refs, p.options, p.progress)
 	if err != nil {
 		err = p.afterAll(ctx, err)
 	}
-	outcome := journal.Entry{Kind: journal.Pushed, Ref: entry.Ref, Old: entry.Old, New: entry.New, Of: entry.Number, Title: p.done, Remote: p.remote, Said: said}
+	entry = before.entry
+	outcome := journal.Entry{Kind: journal.Pushed, Ref: entry.Ref, Old: entry.Old, New: entry.New, Of: entry.Number, Title: string(p.done), Remote: p.remote, Outcome: p.done, Said: sent.Said}
 	if err != nil {
-		outcome.Title = "not " + p.done + ": " + firstLine(err.Error())
+		outcome.Outcome, outcome.Title = journal.NotSent, "not "+string(p.done)+": "+firstLine(err.Error())
 	}
-	_, noteErr := p.Journal.Append(context.WithoutCancel(ctx), outcome)
-	return said, errors.Join(err, noteErr)
+	_, noteErr := p.App.carryOut(context.WithoutCancel(ctx), &operation{entry: outcome, reflog: titled(outcome.Kind, outcome.Title)})
+	switch {
+	case err != nil:
+		return sent, errors.Join(err, noteErr)
+	case noteErr != nil:
+		sent.Warnings = append(sent.Warnings, "the journal does not have it: "+noteErr.Error())
+	}
+	return sent, nil
 }
 
 // askedAfter is how long a remote may take to say whether it took a push that broke off.
@@ -273,14 +286,14 @@ func firstLine(text string) string {
 
 // LastSaid is what the server said to the last push of a branch that it took; empty if
 // nothing was sent from here.
-func (a *App) LastSaid(ctx context.Context, ref string) (Sent, error) {
+func (a *App) LastSaid(ctx context.Context, ref string) (string, error) {
 	entries, err := a.Journal.Entries(ctx)
 	if err != nil {
 		return "", err
 	}
 	for _, e := range entries {
-		if e.Kind == journal.Pushed && e.Ref == ref && e.Title == "sent" {
-			return Sent(e.Said), nil
+		if e.Kind == journal.Pushed && e.Ref == ref && e.Outcome == journal.Sent {
+			return e.Said, nil
 		}
 	}
 	return "", nil

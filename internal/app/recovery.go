@@ -132,7 +132,7 @@ func (a *App) stayOnBranchAgain(ctx context.Context, op *operation) error {
 
 // movedOn says whether somebody moved the entry's branch since.
 func (a *App) movedOn(ctx context.Context, entry journal.Entry) (bool, error) {
-	if entry.Old == entry.New || entry.Ref == "" {
+	if entry.Old == entry.New || entry.Kind == journal.Push || entry.Kind == journal.Pushed {
 		return false, nil
 	}
 	value, err := a.Repo.RefValue(ctx, entry.Ref)

@@ -19,7 +19,7 @@ type Series struct {
 	Pairs     []send.Pairing // what each commit there became here
 	Stack     []send.Comparison
 	Remotes   []string
-	Last      Sent // what the server said to the last push
+	Last      string // what the server said to the last push
 }
 
 // SendSeries looks at both series. With ask the remote is asked.

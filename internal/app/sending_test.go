@@ -3,6 +3,8 @@ package app_test
 import (
 	"fmt"
 	"math/rand"
+	"os"
+	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -242,4 +244,29 @@ func TestTheStackGoesWhereTheBranchGoes(t *testing.T) {
 	_, err = a.Send(ctx, out, nil)
 	require.NoError(t, err)
 	assert.Equal(t, f.Git("rev-parse", "below", "feature"), remote.Git("rev-parse", "below", "feature"))
+}
+
+// TestWhatTheRemoteTookIsASuccess: what fails here afterwards is a warning.
+func TestWhatTheRemoteTookIsASuccess(t *testing.T) {
+	f := branch(t)
+	remote := f.Remote(t)
+	f.Git("push", "--quiet", "origin", "main")
+	f.Git("fetch", "--quiet")
+	a := open(t, f.Dir)
+	compared, err := a.CompareRemote(ctx, "", true)
+	require.NoError(t, err)
+	// The remote takes it, and then the configuration is locked, and the journal.
+	require.NoError(t, os.MkdirAll(filepath.Join(remote.Dir, "hooks"), 0o777))
+	require.NoError(t, os.WriteFile(filepath.Join(remote.Dir, "hooks", "post-receive"), []byte("#!/bin/sh\n: >"+f.Dir+"/.git/config.lock; : >"+f.Dir+"/.git/BASTEL_JOURNAL.lock\n"), 0o777))
+	sent, err := a.Send(ctx, app.Outgoing{Comparison: compared}, nil)
+	require.NoError(t, err)
+	assert.Len(t, sent.Warnings, 2, "%v", sent.Warnings)
+	assert.Equal(t, f.Git("rev-parse", "feature"), remote.Git("rev-parse", "feature"))
+
+	require.NoError(t, os.Remove(filepath.Join(f.Dir, ".git", "config.lock")))
+	require.NoError(t, os.Remove(filepath.Join(f.Dir, ".git", "BASTEL_JOURNAL.lock")))
+	landed, err := a.Land(ctx, app.Landing{}, nil)
+	require.NoError(t, err, "it has landed on the remote")
+	assert.NotEmpty(t, landed.Warnings)
+	assert.Equal(t, f.Git("rev-parse", "feature"), remote.Git("rev-parse", "main"))
 }

@@ -34,12 +34,13 @@ const (
 
 // command is what all commands share.
 type command struct {
-	dir    string
-	json   bool
-	stdin  io.Reader
-	stdout io.Writer
-	stderr io.Writer
-	began  bool // arguments were in order: errors from here on are no usage errors
+	dir      string
+	json     bool
+	stdin    io.Reader
+	stdout   io.Writer
+	stderr   io.Writer
+	warnings []string // of what was done all the same
+	began    bool     // arguments were in order: errors from here on are no usage errors
 }
 
 // Run carries out one command line and gives its exit status.
@@ -186,9 +187,30 @@ func (c *command) run(do func(ctx context.Context, a *app.App, args []string) er
 	}
 }
 
+// withWarnings adds the warnings, if there are any, to a document.
+func (c *command) withWarnings(document any) (any, error) {
+	if len(c.warnings) == 0 {
+		return document, nil
+	}
+	data, err := json.Marshal(document)
+	if err != nil {
+		return nil, err
+	}
+	var fields map[string]any
+	if err := json.Unmarshal(data, &fields); err != nil {
+		return nil, err
+	}
+	fields["warnings"] = c.warnings
+	return fields, nil
+}
+
 // answer prints a document as JSON, or else what text prints.
 func (c *command) answer(document any, text func(w io.Writer)) error {
 	if c.json {
+		document, err := c.withWarnings(document)
+		if err != nil {
+			return err
+		}
 		encoder := json.NewEncoder(c.stdout)
 		encoder.SetEscapeHTML(false)
 		encoder.SetIndent("", "  ")

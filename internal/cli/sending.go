@@ -46,10 +46,11 @@ func (c *command) send() *cobra.Command {
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			if back {
-				said, err := a.TakeBackSent(ctx, remote, c.progress)
+				said, warnings, err := a.TakeBackSent(ctx, remote, c.progress)
 				if err != nil {
 					return err
 				}
+				c.warn(warnings...)
 				return c.answer(map[string]any{"result": "taken_back"}, func(w io.Writer) { fmt.Fprintln(w, safe.Line(said)) })
 			}
 			out, err := outgoing(ctx, a, remote, stack)
@@ -61,8 +62,9 @@ func (c *command) send() *cobra.Command {
 				err = out.Verdict()
 			default:
 				said, err = a.Send(ctx, out, c.progress)
+				c.warn(said.Warnings...)
 			}
-			return c.sent(out, string(said), dryRun, err)
+			return c.sent(out, said.Said, dryRun, err)
 		}),
 	}
 	cmd.Flags().BoolVar(&back, "take-back", false, "put the remote's branch back to where it was before the last push, if nobody built on it")
@@ -244,9 +246,7 @@ what it has.`,
 			if err != nil {
 				return err
 			}
-			for _, note := range landed.Notes {
-				c.warn(note)
-			}
+			c.warn(append(landed.Warnings, landed.Notes...)...)
 			return c.answer(map[string]any{"target": landed.Target, "old": landed.Old, "new": landed.New, "notes": append([]string{}, landed.Notes...)}, func(w io.Writer) {
 				fmt.Fprintf(w, "%s is at %s now\n", landed.Target, landed.New.Short())
 			})

@@ -265,8 +265,13 @@ func (c *command) drafts(ctx context.Context, a *app.App, at tray.Layer, all boo
 	return drafts, nil
 }
 
-func (c *command) warn(warning string) {
-	if warning != "" {
-		fmt.Fprintln(c.stderr, "bastel: done, but "+safe.Text(warning))
+// warn tells what went wrong besides, after what was asked for was done; in JSON it comes
+// as "warnings".
+func (c *command) warn(warnings ...string) {
+	for _, warning := range warnings {
+		if warning != "" {
+			fmt.Fprintln(c.stderr, "bastel: done, but "+safe.Text(warning))
+			c.warnings = append(c.warnings, warning)
+		}
 	}
 }

@@ -66,6 +66,29 @@ func worktreeName(name string) string {
 	return "main"
 }
 
+// Outcome is what became of a push.
+type Outcome string
+
+// The outcomes.
+const (
+	Sent      Outcome = "sent"
+	TakenBack Outcome = "taken_back"
+	NotSent   Outcome = "not_sent"
+)
+
+// outcomeOf reads what older journals say in the title.
+func outcomeOf(e Entry) Outcome {
+	switch {
+	case e.Kind != Pushed || e.Outcome != "":
+		return e.Outcome
+	case e.Title == "sent":
+		return Sent
+	case e.Title == "taken back":
+		return TakenBack
+	}
+	return NotSent
+}
+
 // Entry is one record.
 type Entry struct {
 	Number   int          `json:"number"`
@@ -86,6 +109,7 @@ type Entry struct {
 	Stages   []Stage      `json:"stages,omitempty"`   // of a mend: what was unsettled before
 	Others   []RefMove    `json:"others,omitempty"`   // refs that moved along
 	Remote   string       `json:"remote,omitempty"`   // of a push: where it went
+	Outcome  Outcome      `json:"outcome,omitempty"`  // of an answer to a push
 	Said     string       `json:"said,omitempty"`     // of an answer to a push: what the server said
 	TraysOld repo.ID      `json:"trays_old,omitzero"` // how the trays were kept before and after
 	TraysNew repo.ID      `json:"trays_new,omitzero"`
@@ -291,6 +315,7 @@ func decode(message string) (e Entry, err error) {
 	}
 	err = json.Unmarshal([]byte(message), &e)
 	e.Kind, e.Worktree = cmp.Or(former[e.Kind], e.Kind), worktreeName(e.Worktree)
+	e.Outcome = outcomeOf(e)
 	return e, err
 }
 

@@ -128,14 +128,13 @@ func (l *landing) land() tea.Cmd {
 			if err != nil {
 				return "", err
 			}
-			return strings.TrimSpace(fmt.Sprintf("%s is at %s now. %s", done.Target, done.New.Short(), strings.Join(done.Notes, "\n"))), nil
+			return strings.TrimSpace(app.WithWarnings(fmt.Sprintf("%s is at %s now.", done.Target, done.New.Short()), done.Warnings) + " " + strings.Join(done.Notes, "\n")), nil
 		},
 		Then: func() tea.Msg {
 			if moved == nil {
 				return kit.ForScreen{Screen: Name, Msg: landed{}}
 			}
-			first, _, _ := strings.Cut(moved.Error(), " Nothing was changed")
-			return kit.Ask{Question: first + " y fetches, and puts your commits onto it in Shape.", Key: "y", Yes: m.catchUp()}
+			return kit.Ask{Question: app.QuestionOf(moved) + " y fetches, and puts your commits onto it in Shape.", Key: "y", Yes: m.catchUp()}
 		},
 	})
 }

@@ -84,13 +84,14 @@ func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, report func(str
 	if changed := changedSince(seen, now); changed != "" {
 		return "", &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, r looks again; then repeat.", changed)}
 	}
-	said, err := m.app.Send(ctx, now, report)
+	sent, err := m.app.Send(ctx, now, report)
 	if err != nil {
 		return "", err
 	}
 	text := fmt.Sprintf("Sent %s. %s has %s at %s now.", app.Count(len(now.Adds), "commit"), now.Remote, now.Branch, now.Here.Short())
-	if said != "" {
-		text += "\n\nThe server said:\n\n" + string(said)
+	text = app.WithWarnings(text, sent.Warnings)
+	if sent.Said != "" {
+		text += "\n\nThe server said:\n\n" + sent.Said
 	}
 	return text, nil
 }
@@ -149,7 +150,7 @@ func (m *Model) ways() tea.Cmd {
 }
 
 // links are the addresses that the server named in its last answer.
-func (m *Model) links() []string { return app.Links(string(m.series.Last)) }
+func (m *Model) links() []string { return app.Links(m.series.Last) }
 
 // pageRow names the first of them.
 func (m *Model) pageRow(width int, theme kit.Theme) string {

@@ -27,7 +27,7 @@ func TestOnlyWhatWasSeenIsSent(t *testing.T) {
 		"a lower branch moved":     {true, func(f, _ *fixture.Repo) { f.Git("branch", "--quiet", "--force", "lower", "topic") }, "lower has changed since you looked"},
 		"a lower branch is gone":   {true, func(f, _ *fixture.Repo) { f.Git("branch", "--quiet", "-D", "lower") }, "The stack has changed since you looked"},
 		"another remote":           {false, func(f, remote *fixture.Repo) { f.Git("remote", "rename", "origin", "fork") }, "topic on fork has changed"},
-		"the remote has less":      {false, func(_, remote *fixture.Repo) { remote.Git("branch", "--quiet", "-D", "topic") }, ""},
+		"the remote has less":      {false, func(_, remote *fixture.Repo) { remote.Git("branch", "--quiet", "-D", "topic") }, "was deleted on origin since you last fetched"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := fixture.New(t)

@@ -256,7 +256,8 @@ func (m *Model) takeBack() tea.Cmd {
 		Question: fmt.Sprintf("The last push of %s is taken back on %s, if nobody built on it. y does it.", safe.Line(m.series.Branch), safe.Line(m.series.Remote)),
 		Key:      "y",
 		Yes: kit.Start(kit.Work{Title: "Taking the push back", Do: func(ctx context.Context, report func(string)) (string, error) {
-			return m.app.TakeBackSent(ctx, "", report)
+			said, warnings, err := m.app.TakeBackSent(ctx, "", report)
+			return app.WithWarnings(said, warnings), err
 		}}),
 	})
 }

@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 	"sync"
 
 	tea "charm.land/bubbletea/v2"
@@ -532,7 +531,7 @@ func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
 // askConsent names what follows from rewriting what others may build on. A shared branch is
 // unlocked by a choice of its own.
 func (m *Model) askConsent(plan shape.Plan, given app.Consent, guarded error) tea.Msg {
-	consequence, _, _ := strings.Cut(guarded.Error(), " Nothing was changed")
+	consequence := app.QuestionOf(guarded)
 	if errors.Is(guarded, app.ErrNewContent) {
 		return kit.Ask{Question: consequence + " y applies it all the same; = shows the difference.", Key: "y", Yes: m.applyWith(plan, given|app.NewContent)}
 	}
