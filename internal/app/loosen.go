@@ -6,56 +6,76 @@ import (
 	"slices"
 
 	"bastel/internal/journal"
+	"bastel/internal/merge"
 	"bastel/internal/repo"
 	"bastel/internal/tray"
 )
 
+// Loosened is what came of making commits loose again.
+type Loosened struct {
+	Commits int
+	Paths   []string // what they changed
+}
+
 // Loosen makes the commits from one on, up to the last, loose
 // changes again, or trays, one for each, with their messages. The working tree stays as it
 // is, and so do loose and staged changes.
-func (a *App) Loosen(ctx context.Context, from repo.ID, intoTrays bool) (int, error) {
+func (a *App) Loosen(ctx context.Context, from repo.ID, intoTrays bool) (Loosened, error) {
+	var none Loosened
 	a.sorting.Lock()
 	defer a.sorting.Unlock()
 	if err := a.free(); err != nil {
-		return 0, err
+		return none, err
 	}
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
-		return 0, err
+		return none, err
 	}
 	commits, err := a.lastCommits(ctx, head, from)
 	if err != nil {
-		return 0, err
+		return none, err
 	}
 	changes, err := a.Repo.Status(ctx)
 	if err != nil {
-		return 0, err
+		return none, err
 	}
 	kept, err := tray.LoadKept(ctx, a.Repo)
 	if err != nil {
-		return 0, err
+		return none, err
 	}
 	into, shift, err := layersFor(commits, kept, changes, intoTrays)
 	if err != nil {
-		return 0, err
+		return none, err
 	}
 	var past []tray.Past
 	for i := len(commits) - 1; i >= 0; i-- {
 		before, err := a.treeOf(ctx, commits[i].Commit.Parent())
 		if err != nil {
-			return 0, err
+			return none, err
 		}
 		past = append(past, tray.Past{Before: before, Message: commits[i].Message, Into: into[i]})
 	}
 	last := commits[len(commits)-1]
 	out, err := tray.Unsettle(ctx, a.Repo, a.Repo.NewOverlay(), last.Commit.Tree, changes, kept, past, shift)
 	if err != nil {
-		return 0, pickRefusal(err)
+		return none, pickRefusal(err)
 	}
 	entry := journal.Entry{Kind: journal.Loosen, Ref: refOf(head), Old: head.Commit, New: commits[0].Commit.Parent(),
 		Title: Count(len(commits), "commit") + " from " + commits[0].Commit.Subject()}
+	loosened := Loosened{Commits: len(commits)}
+	first, err := a.treeOf(ctx, entry.New)
+	if err != nil {
+		return none, err
+	}
+	differences, err := merge.Compare(ctx, a.engine.Objects(), first, last.Commit.Tree)
+	if err != nil {
+		return none, err
+	}
+	for _, d := range differences {
+		loosened.Paths = append(loosened.Paths, d.Path)
+	}
 	_, err = a.settle(ctx, entry, "loosen: "+entry.Title, out, nil)
-	return len(commits), err
+	return loosened, err
 }
 
 // lastCommits reads the commits from one to HEAD, oldest first.

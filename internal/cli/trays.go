@@ -121,11 +121,13 @@ changes, or with --trays one tray for each, with its message. The working tree s
 			if err != nil {
 				return err
 			}
-			n, err := a.Loosen(ctx, id, intoTrays)
+			loosened, err := a.Loosen(ctx, id, intoTrays)
 			if err != nil {
 				return err
 			}
-			return c.answer(map[string]int{"commits": n}, func(w io.Writer) { fmt.Fprintln(w, app.Count(n, "commit"), "loosened") })
+			return c.answer(map[string]any{"commits": loosened.Commits, "changed": append([]string{}, loosened.Paths...)}, func(w io.Writer) {
+				fmt.Fprintln(w, app.Count(loosened.Commits, "commit"), "loosened")
+			})
 		}),
 	}
 	cmd.Flags().BoolVar(&intoTrays, "trays", false, "into trays, one for each commit")

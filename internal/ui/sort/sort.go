@@ -545,8 +545,8 @@ func (m *Model) loosenInto(from app.Source, n int) tea.Cmd {
 	take := func(intoTrays bool) func() tea.Cmd {
 		return func() tea.Cmd {
 			return kit.Start(kit.Work{Title: "Loosening commits", Do: func(ctx context.Context, _ func(string)) (string, error) {
-				n, err := m.app.Loosen(ctx, from.ID, intoTrays)
-				return app.Count(n, "commit") + " loosened. u undoes it.", err
+				loosened, err := m.app.Loosen(ctx, from.ID, intoTrays)
+				return app.Count(loosened.Commits, "commit") + " loosened. u undoes it.", err
 			}})
 		}
 	}
