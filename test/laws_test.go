@@ -6,6 +6,7 @@ import (
 	"go/token"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -144,4 +145,35 @@ func TestEveryPackageSaysWhatItIsFor(t *testing.T) {
 	for room, ok := range documented {
 		assert.True(t, ok, "%s has no doc comment", room)
 	}
+}
+
+// formerWords are those that the screens and commands do not say any more: each meant more
+// than one thing, or is another program's.
+var formerWords = regexp.MustCompile(`(?i)\b(fold|folds|folded|folding|settle|settled|unsettled|unfold|youngest)\b|full mark|[Tt]ook back the|more has met|behind entry|in place of moving|\bmessages go\b`)
+
+// TestNoFormerWordIsSaid: in no sentence of screens, commands and use cases.
+func TestNoFormerWordIsSaid(t *testing.T) {
+	said := 0
+	for _, s := range sources(t) {
+		if !strings.HasPrefix(s.room, "internal/ui") && s.room != "internal/cli" && s.room != "internal/app" {
+			continue
+		}
+		ast.Inspect(s.file, func(n ast.Node) bool {
+			if field, ok := n.(*ast.Field); ok && field.Tag != nil {
+				return false
+			}
+			literal, ok := n.(*ast.BasicLit)
+			if !ok || literal.Kind != token.STRING {
+				return true
+			}
+			text, err := strconv.Unquote(literal.Value)
+			require.NoError(t, err)
+			if strings.Contains(text, " ") && !strings.HasPrefix(text, "the former name of") && !strings.Contains(literal.Value, "collapse fold") {
+				said++
+				assert.NotRegexp(t, formerWords, text, "%s", s.set.Position(literal.Pos()))
+			}
+			return true
+		})
+	}
+	assert.Greater(t, said, 500)
 }

@@ -148,8 +148,8 @@ func (c *command) home() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "home [ID...] [--tray LETTER] [--into COMMIT] [--dry-run]",
 		Short: "Join hunks to the commits of the branch that they belong to",
-		Long: `Join hunks to the commits of the branch that they belong to: for each the youngest
-one that it does not commute past. Later commits are replayed, in one step. Without
+		Long: `Join hunks to the commits of the branch that they belong to: for each the last
+commit whose lines it touches. Later commits are replayed, in one step. Without
 an ID all loose hunks are meant, or those of a tray; hunks without a home stay.`,
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			from, err := layerOf(letter, tray.Loose)
