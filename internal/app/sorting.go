@@ -87,6 +87,11 @@ func (a *App) sort(ctx context.Context, to tray.Layer, within []string, step fun
 	if out.Gone > 0 {
 		return out.Paths, a.sortForGood(ctx, out)
 	}
+	unlock, err := a.lock(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer unlock()
 	writes := []func() error{
 		func() error { return a.writeIndex(ctx, out.Index) },
 		func() error { return a.writeKept(ctx, out.Kept) },

@@ -126,6 +126,7 @@ type situated struct {
 type worked struct {
 	work *running
 	note string
+	msg  tea.Msg // what came of it
 	err  error
 }
 
@@ -339,8 +340,12 @@ func (m *Model) start(work kit.Work) tea.Cmd {
 	}
 	do := func() tea.Msg {
 		defer cancel()
+		if work.Get != nil {
+			got, err := work.Get(ctx, r.report)
+			return worked{r, got.Note, got.Msg, err}
+		}
 		note, err := work.Do(ctx, r.report)
-		return worked{r, note, err}
+		return worked{r, note, nil, err}
 	}
 	return tea.Batch(do, nextTick())
 }
@@ -368,7 +373,7 @@ func (m *Model) haveWorked(msg worked) tea.Cmd {
 		if msg.note != "" {
 			m.say(kit.Notice{Text: msg.note})
 		}
-		return tea.Sequence(msg.work.Then, m.lookAgain())
+		return tea.Sequence(kit.Show(msg.msg), msg.work.Then, m.lookAgain())
 	}
 	return m.lookAgain()
 }

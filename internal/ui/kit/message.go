@@ -62,10 +62,20 @@ func Read(ctx context.Context, screen string, read func(ctx context.Context) (an
 type Work struct {
 	Title  string
 	Do     func(ctx context.Context, report func(string)) (note string, err error)
-	Then   tea.Cmd // after success
-	Beside bool    // other work may go on beside it
-	Quiet  bool    // of work beside: what it reports is not kept to be read, only its end is told
+	Get    func(ctx context.Context, report func(string)) (Got, error) // in place of Do, where a message comes of it
+	Then   tea.Cmd                                                     // after success
+	Beside bool                                                        // other work may go on beside it
+	Quiet  bool                                                        // of work beside: what it reports is not kept to be read, only its end is told
 }
+
+// Got is what came of work: a note, and what the screen or the frame is told.
+type Got struct {
+	Note string
+	Msg  tea.Msg
+}
+
+// ToScreen is got for a screen.
+func ToScreen(screen string, msg tea.Msg) Got { return Got{Msg: ForScreen{Screen: screen, Msg: msg}} }
 
 // Start wraps work as a command.
 func Start(w Work) tea.Cmd { return func() tea.Msg { return w } }

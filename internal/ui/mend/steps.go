@@ -148,20 +148,15 @@ func (m *Model) edit() tea.Cmd {
 		}
 	}
 	tree := m.around()
-	var place app.Scratch
-	file := ""
 	return kit.Start(kit.Work{
 		Title: "Writing the files out",
-		Do: func(ctx context.Context, _ func(string)) (string, error) {
+		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			dir, err := os.MkdirTemp("", "bastel-mend-")
 			if err != nil {
-				return "", err
+				return kit.Got{}, err
 			}
-			place, file, err = m.app.LayOutConflict(ctx, tree, dir, f.Path, text)
-			return "", err
-		},
-		Then: func() tea.Msg {
-			return kit.Launch{File: file, Done: func() tea.Msg {
+			place, file, err := m.app.LayOutConflict(ctx, tree, dir, f.Path, text)
+			return kit.Got{Msg: kit.Launch{File: file, Done: func() tea.Msg {
 				defer os.RemoveAll(place.Dir)
 				data, err := os.ReadFile(file)
 				if err != nil {
@@ -171,7 +166,7 @@ func (m *Model) edit() tea.Cmd {
 					return kit.Notice{Text: "Nothing was changed there."}
 				}
 				return kit.ForScreen{Screen: Name, Msg: edited{q, data}}
-			}}
+			}}}, err
 		},
 	})
 }

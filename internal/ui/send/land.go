@@ -115,26 +115,21 @@ func (l *landing) merge() tea.Cmd {
 // land carries the landing out. Where the target has moved on, it offers the way there.
 func (l *landing) land() tea.Cmd {
 	m := l.screen
-	var moved error
 	return kit.Start(kit.Work{
 		Title: "Landing " + safe.Line(l.look.Branch),
-		Do: func(ctx context.Context, report func(string)) (string, error) {
+		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			done, err := m.app.Land(ctx, l.how, report)
 			var refusal *sending.Refusal
 			if errors.Is(err, repo.ErrMoved) || errors.As(err, &refusal) && refusal.Cause == sending.Diverged {
-				moved = err
-				return "", nil
+				question := app.QuestionOf(err) + " y fetches, and puts your commits onto it in Shape."
+				return kit.Got{Msg: kit.Ask{Question: question, Key: "y", Yes: m.catchUp()}}, nil
 			}
 			if err != nil {
-				return "", err
+				return kit.Got{}, err
 			}
-			return strings.TrimSpace(app.WithWarnings(fmt.Sprintf("%s is at %s now.", done.Target, done.New.Short()), done.Warnings) + " " + strings.Join(done.Notes, "\n")), nil
-		},
-		Then: func() tea.Msg {
-			if moved == nil {
-				return kit.ForScreen{Screen: Name, Msg: landed{}}
-			}
-			return kit.Ask{Question: app.QuestionOf(moved) + " y fetches, and puts your commits onto it in Shape.", Key: "y", Yes: m.catchUp()}
+			got := kit.ToScreen(Name, landed{})
+			got.Note = strings.TrimSpace(app.WithWarnings(fmt.Sprintf("%s is at %s now.", done.Target, done.New.Short()), done.Warnings) + " " + strings.Join(done.Notes, "\n"))
+			return got, nil
 		},
 	})
 }

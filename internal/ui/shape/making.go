@@ -27,19 +27,17 @@ type made struct {
 
 // make has commits made for the plan in the background and takes the edit in.
 func (m *Model) make(title string, edit func(ctx context.Context) (shape.Plan, error)) tea.Cmd {
-	done := made{number: m.number}
+	number := m.number
 	return kit.Start(kit.Work{
 		Title: title,
-		Do: func(ctx context.Context, _ func(string)) (string, error) {
+		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			plan, err := edit(ctx)
 			if err != nil {
-				return "", err
+				return kit.Got{}, err
 			}
-			done.plan = plan
-			done.sources, err = m.app.Sources(ctx, madeFor(plan))
-			return "", err
+			sources, err := m.app.Sources(ctx, madeFor(plan))
+			return kit.ToScreen(Name, made{number: number, plan: plan, sources: sources}), err
 		},
-		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: done} },
 	})
 }
 
@@ -154,18 +152,17 @@ func (m *Model) insertLoose(from tray.Layer) tea.Cmd {
 		if app.CleanMessage(text) == "" {
 			return kit.Say("Without a message there is no commit.")
 		}
-		var commit repo.ID
 		return kit.Start(kit.Work{
 			Title: "Making the commit",
-			Do: func(ctx context.Context, _ func(string)) (string, error) {
+			Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 				made, err := m.app.CommitFrom(ctx, from, text)
 				if err != nil {
-					return "", err
+					return kit.Got{}, err
 				}
-				commit = made.Commits[0]
-				return strings.TrimSpace("The new commit is at the branch's end; the plan takes it to its place. " + made.Warning), nil
+				got := kit.ToScreen(Name, inserted{made.Commits[0], at})
+				got.Note = strings.TrimSpace("The new commit is at the branch's end; the plan takes it to its place. " + made.Warning)
+				return got, nil
 			},
-			Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: inserted{commit, at}} },
 		})
 	}})
 }
@@ -279,18 +276,16 @@ func (m *Model) content() tea.Cmd {
 	step, plan := m.forecast.Steps[at], m.plan
 	open := func(shell bool) func() tea.Cmd {
 		return func() tea.Cmd {
-			var scratch app.Scratch
 			return kit.Start(kit.Work{
 				Title: "Writing the content out",
-				Do: func(ctx context.Context, _ func(string)) (string, error) {
+				Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 					dir, err := os.MkdirTemp("", "bastel-entry-")
 					if err != nil {
-						return "", err
+						return kit.Got{}, err
 					}
-					scratch, err = m.app.LayOut(ctx, step.Commit, step.Tree, dir)
-					return "", err
+					scratch, err := m.app.LayOut(ctx, step.Commit, step.Tree, dir)
+					return kit.ToScreen(Name, laidOut{at, plan, scratch, shell}), err
 				},
-				Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: laidOut{at, plan, scratch, shell}} },
 			})
 		}
 	}

@@ -502,28 +502,20 @@ func (m *Model) applyAtOnce(plan shape.Plan) tea.Cmd {
 }
 
 func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
-	var guarded error // why it is asked first
 	return kit.Start(kit.Work{
 		Title: "Rewriting " + plan.Branch,
-		Do: func(ctx context.Context, report func(string)) (string, error) {
+		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			result, err := m.app.Apply(ctx, plan, consent, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
 			if errors.Is(err, app.ErrPublished) || errors.Is(err, app.ErrNewContent) {
-				guarded = err
-				return "", nil
+				return kit.Got{Msg: m.askConsent(plan, consent, err)}, nil
 			}
 			if err != nil {
-				return "", err
+				return kit.Got{}, err
 			}
 			if err := m.app.ForgetPlan(ctx, plan.Branch); err != nil {
-				return "", err
+				return kit.Got{}, err
 			}
-			return appliedNote(len(plan.Sources), result), nil
-		},
-		Then: func() tea.Msg {
-			if guarded != nil {
-				return m.askConsent(plan, consent, guarded)
-			}
-			return kit.ForScreen{Screen: Name, Msg: applied{}}
+			return kit.Got{Note: appliedNote(len(plan.Sources), result), Msg: kit.ForScreen{Screen: Name, Msg: applied{}}}, nil
 		},
 	})
 }

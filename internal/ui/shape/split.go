@@ -41,15 +41,12 @@ func (m *Model) divide() tea.Cmd {
 		return kit.Say("Only an entry of one whole commit can be divided. Take this one apart first, or start over.")
 	}
 	id := e.From[0]
-	var d divided
 	return kit.Start(kit.Work{
 		Title: "Opening the commit",
-		Do: func(ctx context.Context, _ func(string)) (string, error) {
+		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			desk, err := m.app.SplitDesk(ctx, id)
-			d = divided{id, desk}
-			return "", err
+			return kit.ToScreen(Name, divided{id, desk}), err
 		},
-		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: d} },
 	})
 }
 

@@ -18,20 +18,14 @@ func (m *Model) sweep() tea.Cmd {
 	if m.plan.Changes() {
 		return kit.Say("The plan has edits. Apply them, or start over with z, before you sweep: a sweep rewrites the branch by itself.")
 	}
-	var swept app.Swept
 	return kit.Start(kit.Work{
 		Title: "Looking for leftovers",
-		Do: func(ctx context.Context, _ func(string)) (note string, err error) {
-			if swept, err = m.app.SweepBranch(ctx, true); err == nil && len(swept.Findings) == 0 {
-				note = "No commit of the branch has leftovers."
+		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+			swept, err := m.app.SweepBranch(ctx, true)
+			if err != nil || len(swept.Findings) == 0 {
+				return kit.Got{Note: "No commit of the branch has leftovers."}, err
 			}
-			return note, err
-		},
-		Then: func() tea.Msg {
-			if len(swept.Findings) == 0 {
-				return nil
-			}
-			return m.offerSweep(swept)
+			return kit.Got{Msg: m.offerSweep(swept)}, nil
 		},
 	})
 }

@@ -82,25 +82,14 @@ func (m *Model) offerWays(ids []repo.ID) tea.Cmd {
 
 // takeLoose brings changes into the working files; what meets there is mended first.
 func (m *Model) takeLoose(ids []repo.ID) tea.Cmd {
-	open := 0
 	return kit.Start(kit.Work{
 		Title: "Taking",
-		Do: func(ctx context.Context, _ func(string)) (string, error) {
+		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			paths, waiting, err := m.app.TakeLoose(ctx, ids)
-			if err != nil {
-				return "", err
+			if err != nil || waiting == nil {
+				return kit.Got{Note: fmt.Sprintf("Changed %s. u undoes it.", app.Count(len(paths), "file"))}, err
 			}
-			if waiting != nil {
-				open = waiting.Open()
-				return fmt.Sprintf("%s to answer first. Nothing was changed yet.", app.Count(open, "place")), nil
-			}
-			return fmt.Sprintf("Changed %s. u undoes it.", app.Count(len(paths), "file")), nil
-		},
-		Then: func() tea.Msg {
-			if open > 0 {
-				return kit.Go{Screen: mender}
-			}
-			return nil
+			return kit.Got{Note: fmt.Sprintf("%s to answer first. Nothing was changed yet.", app.Count(waiting.Open(), "place")), Msg: kit.Go{Screen: mender}}, nil
 		},
 	})
 }

@@ -167,20 +167,18 @@ func (m *Model) search() tea.Cmd {
 // findHomes works out where hunks belong: those of the layer at the cursor.
 func (m *Model) findHomes() tea.Cmd {
 	from, view := m.here(), m.view
-	var found homesFound
 	return kit.Start(kit.Work{
 		Title: "Finding homes",
-		Do: func(ctx context.Context, _ func(string)) (string, error) {
-			var err error
-			if found.homes, err = m.app.FindHomes(ctx, from, nil, view); err != nil {
-				return "", err
+		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+			homes, err := m.app.FindHomes(ctx, from, nil, view)
+			if err != nil {
+				return kit.Got{}, err
 			}
-			if len(found.homes.Commits) == 0 {
-				return "", fmt.Errorf("the branch has no commit of its own that a hunk could join")
+			if len(homes.Commits) == 0 {
+				return kit.Got{}, fmt.Errorf("the branch has no commit of its own that a hunk could join")
 			}
-			found.published, err = m.app.Published(ctx, found.homes.Commits)
-			return "", err
+			published, err := m.app.Published(ctx, homes.Commits)
+			return kit.ToScreen(Name, homesFound{homes, published}), err
 		},
-		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: found} },
 	})
 }

@@ -138,15 +138,12 @@ func (h *home) preview() tea.Cmd {
 	m, moves := h.screen, h.moves()
 	id := h.homes.Commits[h.chosen[h.cursor]].ID
 	from, view := h.homes.From, m.view
-	var p previewed
 	return kit.Start(kit.Work{
 		Title: "Working out the commit",
-		Do: func(ctx context.Context, _ func(string)) (string, error) {
-			var err error
-			p, err = previewOf(ctx, m.app, from, view, moves, id)
-			return "", err
+		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+			p, err := previewOf(ctx, m.app, from, view, moves, id)
+			return kit.ToScreen(Name, p), err
 		},
-		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: p} },
 	})
 }
 
