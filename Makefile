@@ -4,13 +4,13 @@ CORE = ./internal/ask ./internal/repo ./internal/diff ./internal/merge ./interna
 
 # What ties work beside the screens to them: these run with the race detector.
 BESIDE = ./internal/ui
-BESIDE_TESTS = ^(TestFilesThatChangeShowUpByThemselves|TestFetchingByItself|TestQuestionsOfARemote|TestTheFrame|TestAnswersComeBack|TestReadThrough)$$
+BESIDE_TESTS = ^(TestFilesThatChangeShowUpByThemselves|TestFetchingByItself|TestQuestionsOfARemote|TestAnswersComeBack|TestReadThrough)$$/^(|a_password|over_a_page)$$
 
 # Tests make thousands of small files: in memory, where the system has such a folder.
 MEMORY := $(shell test -d /dev/shm && test -w /dev/shm && echo /dev/shm)
-test soak: export TMPDIR := $(or $(MEMORY),$(TMPDIR),/tmp)
+core rest beside soak: export TMPDIR := $(or $(MEMORY),$(TMPDIR),/tmp)
 
-.PHONY: run demo test soak lint bench shots tools
+.PHONY: run demo test core rest beside soak lint bench shots tools
 
 run:
 	go run ./cmd/bastel
@@ -19,11 +19,22 @@ demo:
 	go run ./cmd/bastel demo
 
 # Everything that must hold: format, vet, staticcheck, all tests; those of the core, and those of work beside the
-# screens, with the race detector. Vet runs once, in lint.
-test: tools lint
-	go test -count=1 -vet=off -race $(CORE)
-	go test -count=1 -vet=off $$(go list ./... | grep -vxF "$$(go list $(CORE))")
-	go test -count=1 -vet=off -race -run '$(BESIDE_TESTS)' $(BESIDE)
+# screens, with the race detector. Vet runs once, in lint. Two jobs at a time, since many tests wait for a terminal or a server.
+test: tools
+	$(MAKE) --no-print-directory -j2 lint core rest
+	$(MAKE) --no-print-directory beside
+
+# Without what only debuggers read, test programs are linked in half the time.
+TEST = go test -count=1 -vet=off -ldflags=-s
+
+core:
+	$(TEST) -race $(CORE)
+
+rest:
+	$(TEST) $$(go list ./... | grep -vxF "$$(go list $(CORE))")
+
+beside:
+	$(TEST) -race -run '$(BESIDE_TESTS)' $(BESIDE)
 
 # The random tests, for as long as it takes: many rounds, and fresh seeds, which are printed.
 soak: tools

@@ -16,9 +16,6 @@ import (
 	"bastel/test/fixture"
 )
 
-// kills is at how many moments of an apply it is killed.
-const kills = 40
-
 // TestKilledApplyIsBeforeOrAfter kills an apply at moments spread over its whole
 // run, the process alone or with its children. The repository is sound each time,
 // the branch is at its old or its new commit, and the next command brings index
@@ -50,11 +47,11 @@ func TestKilledApplyIsBeforeOrAfter(t *testing.T) {
 	next := f.Git("rev-parse", "HEAD")
 	bastel(t, f, "undo")
 
-	finished := 0
+	finished, kills := 0, fixture.Rounds(14, 120)
 	for i := range kills {
 		cmd := apply()
 		require.NoError(t, cmd.Start())
-		timer := time.NewTimer(whole * time.Duration(i) / (kills - 4))
+		timer := time.NewTimer(whole * time.Duration(i) / time.Duration(kills-4))
 		<-timer.C
 		target := -cmd.Process.Pid // the whole group
 		if i%2 == 1 {

@@ -206,7 +206,7 @@ func TestCutConnections(t *testing.T) {
 	work.Commit("one", "b", "2\n")
 	require.NoError(t, send(t, work.Dir))
 	random, failed := rand.New(rand.NewSource(6)), 0
-	for i := range fixture.Rounds(40, 1000) {
+	for i := range fixture.Rounds(24, 1000) {
 		before := work.Git("rev-parse", "topic")
 		args := []string{"commit", "--quiet", "--allow-empty", "--message", "again"}
 		if i%3 == 0 { // rewritten
@@ -225,7 +225,7 @@ func TestCutConnections(t *testing.T) {
 		require.NoError(t, send(t, work.Dir), "a second try is safe")
 		require.Equal(t, mine, shared.Git("rev-parse", "topic"))
 	}
-	assert.Greater(t, failed, fixture.Rounds(10, 250), "the cuts met")
+	assert.Greater(t, failed, fixture.Rounds(5, 250), "the cuts met")
 	shared.Git("fsck", "--strict")
 	work.Git("fsck", "--strict")
 }
@@ -261,7 +261,7 @@ func TestCutOverSSH(t *testing.T) {
 	}
 	require.NoError(t, both())
 	random, failed := rand.New(rand.NewSource(8)), 0
-	for i := range fixture.Rounds(8, 100) {
+	for i := range fixture.Rounds(5, 100) {
 		before := work.Git("rev-parse", "lower", "topic")
 		work.Git("switch", "--quiet", "lower")
 		work.Git("commit", "--quiet", "--allow-empty", "--amend", "--message", fmt.Sprint("lower ", i))
@@ -298,7 +298,7 @@ func TestCutWhileFetching(t *testing.T) {
 	require.NoError(t, err)
 	defer a.Close()
 	random, failed := rand.New(rand.NewSource(9)), 0
-	for i := range 30 {
+	for i := range fixture.Rounds(12, 300) {
 		other.Commit(fmt.Sprint("theirs ", i), fmt.Sprint("theirs", i), strings.Repeat(fmt.Sprint(random.Int63(), "\n"), 50))
 		other.Git("push", "--quiet", shared.Dir, "HEAD:main")
 		before := work.Git("rev-parse", "HEAD", "main") + work.Git("status", "--porcelain") + work.Git("diff")

@@ -18,7 +18,7 @@ import (
 const lockFile = "writer.lock"
 
 // lockPatience is how long a step waits for another one that is under way.
-const lockPatience = 5 * time.Second
+const lockPatience = 2 * time.Second
 
 // lock waits until no other Bastel changes this working tree, or says which one does.
 func (a *App) lock(ctx context.Context) (unlock func(), err error) {
