@@ -47,7 +47,7 @@ func TestKilledApplyIsBeforeOrAfter(t *testing.T) {
 	next := f.Git("rev-parse", "HEAD")
 	bastel(t, f, "undo")
 
-	finished, kills := 0, fixture.Rounds(14, 120)
+	finished, kills := 0, fixture.Rounds(9, 120)
 	for i := range kills {
 		cmd := apply()
 		require.NoError(t, cmd.Start())
