@@ -89,14 +89,26 @@ func (a *App) template(ctx context.Context) (string, error) {
 	return string(data), err
 }
 
-// WithoutComments takes away the lines that begin with the comment character.
+// WithoutComments takes away the lines that begin with the comment character, which are
+// hints in a text that came from the user's own editor.
 func WithoutComments(text, comment string) string {
-	if comment == "" {
-		return text
+	return withoutLines(text, func(line string) bool { return comment != "" && strings.HasPrefix(line, comment) })
+}
+
+// WithoutHints takes away the hints of a template. A line that somebody wrote stays, with
+// whatever it begins.
+func WithoutHints(text, template, comment string) string {
+	hints := map[string]bool{}
+	for line := range strings.Lines(template) {
+		hints[strings.TrimRight(line, "\n")] = comment != "" && strings.HasPrefix(line, comment)
 	}
+	return withoutLines(text, func(line string) bool { return hints[strings.TrimRight(line, "\n")] })
+}
+
+func withoutLines(text string, goes func(line string) bool) string {
 	var kept strings.Builder
 	for line := range strings.Lines(text) {
-		if !strings.HasPrefix(line, comment) {
+		if !goes(line) {
 			kept.WriteString(line)
 		}
 	}

@@ -50,3 +50,30 @@ func TestScreensOfferWhatTheTableSays(t *testing.T) {
 		}
 	}
 }
+
+// TestAnySizeIsDrawn: every view, and every page over it, draws in terminals of any size.
+func TestAnySizeIsDrawn(t *testing.T) {
+	f := desk(t)
+	f.Remote(t)
+	f.Git("push", "--quiet", "origin", "main")
+	f.Git("fetch", "--quiet")
+	d := newDriver(t, f.Dir)
+	for _, steps := range [][]string{
+		{"+2 hunks"}, {";", "+ignored files"}, {"esc", "+loose changes", ":", "+Find an action"}, {"esc", "+loose changes", "?", "+Now holds"}, {"esc", "+loose changes", "m", "+Message of tray A"},
+		{"esc", "+loose changes", "x", "+Throw"}, {"n", "H", "+joined by 1 hunk"}, {"enter", "+the commit as it will be"},
+		{"esc", "+joined by 1 hunk", "esc", "+loose changes", "]", "+1 file +1 −1"}, {"t", "+Before which entry?"}, {"esc", "+nothing planned yet", "enter", "+Look"},
+		{"esc", "+nothing planned yet", "d", "+its parts, in order"}, {"esc", "+nothing planned yet", "O", "+files by commits"},
+		{"esc", "+nothing planned yet", "]", "+No conflict waits"}, {"]", "+A new branch there"}, {"v", "+commits read"},
+		{"esc", "+A new branch there", "!", "+before sending"}, {"esc", "+A new branch there", "V", "+origin/main, landed"}, {"w", "+Journal"},
+	} {
+		d.play(steps...)
+		width, height := d.m.width, d.m.height
+		for _, w := range []int{1, 10, 19, 20, 21, 30, 60, 99, 100, 240} {
+			for h := 1; h < 16; h++ {
+				d.m.width, d.m.height = w, h
+				assert.NotPanics(t, func() { d.m.View() }, "%v at %dx%d", steps, w, h)
+			}
+		}
+		d.m.width, d.m.height = width, height
+	}
+}

@@ -104,12 +104,12 @@ func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 	return cmd
 }
 
-// text is what was written, of a message without the lines that do not count.
+// text is what was written, of a message without the hints of its template.
 func (e *editor) text() string {
 	if e.Message == nil {
 		return e.written()
 	}
-	return app.WithoutComments(e.written(), e.Message.Comment)
+	return app.WithoutHints(e.written(), e.Message.Template, e.Message.Comment)
 }
 
 // written is all that stands in the area.
@@ -269,6 +269,9 @@ func (m *Model) haveComposed(msg composed) tea.Cmd {
 		return nil
 	}
 	text := strings.TrimSuffix(string(data), "\n")
+	if help := msg.editor.Message; help != nil {
+		text = strings.TrimSuffix(app.WithoutComments(text, help.Comment), "\n")
+	}
 	if msg.editor.direct {
 		return msg.editor.Done(text)
 	}

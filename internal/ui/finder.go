@@ -92,7 +92,7 @@ func (l *menu) scroll(turns int) { l.cursor = max(0, min(l.cursor+turns, len(l.a
 func (l *menu) view(size kit.Size, m *Model) []string {
 	above := size
 	above.Height = max(1, size.Height-len(l.actions)-1)
-	rows := append(m.screen().View(above, m.theme), kit.Blank(size.Width))
+	rows := append(m.drawScreen(above), kit.Blank(size.Width))
 	for i, a := range l.actions {
 		backdrop, pointer := kit.Cursor(m.theme, i == l.cursor, 2)
 		rows = append(rows, kit.Row(size.Width, backdrop, pointer,

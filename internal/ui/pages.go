@@ -63,7 +63,7 @@ func (a *asker) update(msg tea.Msg, m *Model) tea.Cmd {
 func (a *asker) scroll(int) {}
 
 func (a *asker) view(size kit.Size, m *Model) []string {
-	return m.screen().View(size, m.theme)
+	return m.drawScreen(size)
 }
 
 func (a *asker) keys() string { return a.Key + " yes   any other key: no" }

@@ -179,6 +179,8 @@ func TestAMessageBeginsWithTheTemplate(t *testing.T) {
 		"ctrl+t", "+Signed-off-by: Ines Falk", "enter", "+Signed-off-by", "ctrl+s", "+Added a thing.", "a", "+Made commit")
 	message := strings.TrimSpace(f.Git("log", "-1", "--format=%B"))
 	assert.Equal(t, "Added a thing.\n\nWhy:\n\nSigned-off-by: Ines Falk <ines@lanternquay.example>", message)
+	d.play("+no message yet", "1", "+1 hunk in 1 file", "m", "+Message of tray A", "Fix it", "enter", "enter", "#12 is why", "ctrl+s", "+Fix it", "a", "+Made commit")
+	assert.Contains(t, f.Git("log", "-1", "--format=%B"), "#12 is why", "a line of one's own stays")
 	d.play("m", "+Message of tray A", "ctrl+o", "+Start from an earlier message", "thirty", "enter", "+Change thirty", "esc", "esc", "+Nothing was changed.")
 }
 

@@ -96,7 +96,20 @@ func (m *Model) body(size kit.Size) []string {
 	case m.screen() == nil:
 		return kit.Pad([]string{kit.Row(size.Width, nil, kit.Seg{Text: "  Opening " + safe.Line(m.dir) + " …", Style: m.theme.Dim})}, size.Width, size.Height)
 	}
-	return m.screen().View(size, m.theme)
+	return m.drawScreen(size)
+}
+
+// leastRows and leastWidth are what a screen may count on. Where the terminal has less, the
+// rest is cut off.
+const (
+	leastRows  = 16
+	leastWidth = 20
+)
+
+func (m *Model) drawScreen(size kit.Size) []string {
+	room := size
+	room.Height, room.Width = max(size.Height, leastRows), max(size.Width, leastWidth)
+	return m.screen().View(room, m.theme)[:size.Height]
 }
 
 func (m *Model) bottom() []string {
