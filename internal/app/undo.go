@@ -45,9 +45,29 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 	defer a.sorting.Unlock()
 	op, err := a.stepOf(ctx, kind, entry)
 	if err != nil {
-		return none, err
+		return entry, err
 	}
 	_, err = a.carryOut(ctx, op)
+	return entry, err
+}
+
+// PassOver leaves the last step as it is, where it cannot be undone, so that undo reaches the
+// one before it. What the entry keeps stays to be had (Rescue). It gives the entry.
+func (a *App) PassOver(ctx context.Context) (journal.Entry, error) {
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return journal.Entry{}, err
+	}
+	done := journal.StateOf(entries, a.Repo.WorktreeName()).Done
+	if len(done) == 0 {
+		return journal.Entry{}, refuse("There is nothing to undo.")
+	}
+	entry := done[len(done)-1]
+	passed := journal.Entry{Kind: journal.Passed, Ref: entry.Ref, Old: entry.New, New: entry.New, Of: entry.Number, Title: entry.Title}
+	if entry.New.IsZero() {
+		passed.Old, passed.New = entry.Old, entry.Old
+	}
+	_, err = a.carryOut(ctx, &operation{entry: passed, reflog: titled(passed.Kind, entry.Title)})
 	return entry, err
 }
 

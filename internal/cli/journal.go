@@ -10,6 +10,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/journal"
+	"bastel/internal/repo"
 	"bastel/internal/safe"
 )
 
@@ -69,7 +70,74 @@ func (c *command) forget(ctx context.Context, a *app.App, args []string, all boo
 }
 
 func (c *command) undo() *cobra.Command {
-	return c.stepper("undo", "Undo the last commit, rewriting or other step", (*app.App).Undo)
+	cmd := c.stepper("undo", "Undo the last commit, rewriting or other step", (*app.App).Undo)
+	pass := false
+	undo := cmd.RunE
+	passOver := c.stepper("", "", (*app.App).PassOver).RunE
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		if pass {
+			return passOver(cmd, args)
+		}
+		return undo(cmd, args)
+	}
+	cmd.Flags().BoolVar(&pass, "pass-over", false, "leave the last step as it is, where it cannot be undone, so that undo reaches the one before it")
+	return cmd
+}
+
+// rescuedDocument is a version of a file in JSON.
+type rescuedDocument struct {
+	Entry   int     `json:"entry"`
+	Title   string  `json:"title"`
+	Path    string  `json:"path"`
+	ID      repo.ID `json:"id"`
+	Written string  `json:"written,omitempty"`
+}
+
+func (c *command) rescue() *cobra.Command {
+	dir := ""
+	cmd := &cobra.Command{
+		Use:   "rescue [ENTRY] [-o DIR]",
+		Short: "List the versions of files that the journal keeps, or write them out",
+		Long: `List the versions of files that the journal keeps: as they were before a step, discarded
+text among them. With ENTRY those of one entry; with -o they are written below a folder.`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			number := 0
+			if len(args) == 1 {
+				var err error
+				if number, err = strconv.Atoi(args[0]); err != nil || number < 1 {
+					return fmt.Errorf("%w: %q is no entry's number", errUsage, args[0])
+				}
+			}
+			if dir != "" && number == 0 {
+				return fmt.Errorf("%w: -o needs the entry whose files are meant", errUsage)
+			}
+			list, err := a.Rescuable(ctx, number)
+			if err != nil {
+				return err
+			}
+			documents := make([]rescuedDocument, len(list))
+			for i, r := range list {
+				documents[i] = rescuedDocument{Entry: r.Entry.Number, Title: r.Entry.Title, Path: r.Path, ID: r.ID}
+			}
+			if dir != "" {
+				names, err := a.Rescue(ctx, list, dir)
+				if err != nil {
+					return err
+				}
+				for i, name := range names {
+					documents[i].Written = name
+				}
+			}
+			return c.answer(map[string]any{"files": documents}, func(w io.Writer) {
+				for i, d := range documents {
+					fmt.Fprintf(w, "%4d  %s  %s  %s\n", d.Entry, list[i].Entry.Kind, safe.Line(d.Path), safe.Line(d.Title))
+				}
+			})
+		}),
+	}
+	cmd.Flags().StringVarP(&dir, "output", "o", "", "the folder to write to; what is there already stays")
+	return cmd
 }
 
 func (c *command) redo() *cobra.Command {

@@ -42,6 +42,7 @@ const (
 	Pushed  Kind = "pushed"  // the answer to the push in Of
 	Undo    Kind = "undo"    // the entry in Of was taken back
 	Redo    Kind = "redo"    // the entry in Of was done again
+	Passed  Kind = "passed"  // the entry in Of cannot be undone: undo goes on before it
 	Void    Kind = "void"    // the entry in Of was never carried out
 )
 
@@ -344,6 +345,8 @@ func StateOf(entries []Entry, worktree string) State {
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)
 		case Redo:
 			s.Undone, s.Done = shift(s.Undone, s.Done, e.Of)
+		case Passed:
+			s.Done, _ = shift(s.Done, nil, e.Of)
 		}
 	}
 	return s

@@ -184,6 +184,16 @@ func TestAMessageBeginsWithTheTemplate(t *testing.T) {
 	d.play("m", "+Message of tray A", "ctrl+o", "+Start from an earlier message", "thirty", "enter", "+Change thirty", "esc", "esc", "+Nothing was changed.")
 }
 
+// TestUndoNeverGetsStuck: a step that cannot be undone can be passed over.
+func TestUndoNeverGetsStuck(t *testing.T) {
+	f := desk(t)
+	d := newDriver(t, f.Dir)
+	d.play("+2 hunks", "x", "+Throw", "y", "+Thrown away", "-TEN")
+	f.Write("a.go", "something else\n")
+	d.play("u", "+has changed since", "+pass it over", "enter", "+Nothing was changed.", "u", "+pass it over", "pass it", "enter", "+Passed over the discard", "u", "+There is nothing to undo.")
+	assert.Equal(t, "something else\n", f.Read("a.go"))
+}
+
 func TestALargeFileIsLoadedOnDemand(t *testing.T) {
 	f := fixture.New(t)
 	f.Commit("base", "big", strings.Repeat("a long line of a long file\n", 700000))

@@ -18,6 +18,7 @@ import (
 	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/app"
+	"bastel/internal/journal"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
@@ -513,9 +514,28 @@ func (m *Model) forward() tea.Cmd {
 }
 
 func (m *Model) undo() tea.Cmd {
-	return kit.Start(kit.Work{Title: "Undoing", Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work{Title: "Undoing", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 		entry, err := m.app.Undo(ctx)
-		return fmt.Sprintf("Undid the %s: %s. U redoes it.", entry.Kind.Noun(), entry.Title), err
+		var refusal *app.Refusal
+		if entry.Number > 0 && errors.As(err, &refusal) {
+			return kit.Got{Msg: m.offerPassing(entry, err)}, nil
+		}
+		return kit.Got{Note: fmt.Sprintf("Undid the %s: %s. U redoes it.", entry.Kind.Noun(), entry.Title)}, err
+	}})
+}
+
+// offerPassing says why a step cannot be undone, and the ways on.
+func (m *Model) offerPassing(entry journal.Entry, why error) kit.Choose {
+	return kit.Choose{Title: safe.Line(why.Error()), Options: []kit.Option{
+		{Label: "leave it", Detail: "Nothing was changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
+		{Label: "pass it over", Detail: fmt.Sprintf("u then reaches the step before it; bastel rescue %d writes out what the entry keeps.", entry.Number), Do: m.passOver},
+	}}
+}
+
+func (m *Model) passOver() tea.Cmd {
+	return kit.Start(kit.Work{Title: "Passing over", Do: func(ctx context.Context, _ func(string)) (string, error) {
+		entry, err := m.app.PassOver(ctx)
+		return fmt.Sprintf("Passed over the %s: %s. u undoes the step before it.", entry.Kind.Noun(), entry.Title), err
 	}})
 }
 

@@ -1,0 +1,87 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+
+	"bastel/internal/journal"
+	"bastel/internal/repo"
+)
+
+// Rescued is a version of a file that the journal keeps: as it was before an entry.
+type Rescued struct {
+	Entry journal.Entry
+	Path  string
+	Mode  repo.Mode
+	ID    repo.ID
+}
+
+// Rescuable lists the versions of files that the journal keeps and that an entry took from
+// the working tree or the index, the latest first; with a number those of one entry.
+func (a *App) Rescuable(ctx context.Context, number int) ([]Rescued, error) {
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return nil, err
+	}
+	found := false
+	var list []Rescued
+	for _, e := range entries {
+		if number != 0 && e.Number != number {
+			continue
+		}
+		found = true
+		seen := map[string]bool{}
+		for i, f := range append(append([]journal.File{}, e.Files...), e.Index...) {
+			path := string(f.Path)
+			fromDisk := i < len(e.Files)
+			if f.Before.IsZero() || f.BeforeMode == repo.ModeSubmodule || seen[path] || fromDisk && e.Raw {
+				continue
+			}
+			seen[path] = true
+			list = append(list, Rescued{e, path, f.BeforeMode, f.Before})
+		}
+	}
+	if !found && number != 0 {
+		return nil, refuse("The journal has no entry %d. bastel journal lists them.", number)
+	}
+	return list, nil
+}
+
+// Rescue writes versions of files below a folder, which is made; what is there already is
+// not written over. It gives the names written.
+func (a *App) Rescue(ctx context.Context, list []Rescued, dir string) ([]string, error) {
+	if err := os.MkdirAll(dir, 0o777); err != nil {
+		return nil, fmt.Errorf("write what the journal keeps: %w", err)
+	}
+	root, err := os.OpenRoot(dir)
+	if err != nil {
+		return nil, fmt.Errorf("write what the journal keeps: %w", err)
+	}
+	defer root.Close()
+	for _, r := range list {
+		if _, err := root.Lstat(filepath.FromSlash(r.Path)); err == nil {
+			return nil, refuse("%s is there already. Nothing was written; name another folder.", filepath.Join(dir, r.Path))
+		} else if !errors.Is(err, fs.ErrNotExist) {
+			return nil, fmt.Errorf("write what the journal keeps: %w", err)
+		}
+	}
+	var names []string
+	for _, r := range list {
+		object, err := a.Repo.Object(ctx, r.ID)
+		if err == nil {
+			err = root.MkdirAll(filepath.Dir(filepath.FromSlash(r.Path)), 0o777)
+		}
+		if err == nil { // a link comes as a file with its target: nothing leads out of the folder
+			err = root.WriteFile(filepath.FromSlash(r.Path), object.Data, 0o666)
+		}
+		if err != nil {
+			return names, fmt.Errorf("write %q: %w", r.Path, err)
+		}
+		names = append(names, filepath.Join(dir, r.Path))
+	}
+	return names, nil
+}
