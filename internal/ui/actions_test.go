@@ -1,10 +1,13 @@
 package ui
 
 import (
+	"os"
+	"path/filepath"
 	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"bastel/internal/ui/action"
 )
@@ -75,5 +78,19 @@ func TestAnySizeIsDrawn(t *testing.T) {
 			}
 		}
 		d.m.width, d.m.height = width, height
+	}
+}
+
+// TestWrongSettingsKeepNobodyOut: they are named, and the application opens.
+func TestWrongSettingsKeepNobodyOut(t *testing.T) {
+	for text, want := range map[string]string{
+		"fetch_every = \"soon\"\n": "fetch_every is", "journal = \"soon\"\n": "is no age such as 90d", "nonsense = 1\n": "there is no such setting", "]]": "does not read as TOML",
+	} {
+		f := desk(t)
+		config := t.TempDir()
+		t.Setenv("XDG_CONFIG_HOME", config)
+		require.NoError(t, os.MkdirAll(filepath.Join(config, "bastel"), 0o777))
+		require.NoError(t, os.WriteFile(filepath.Join(config, "bastel", "settings.toml"), []byte(text), 0o666))
+		newDriver(t, f.Dir).play("+"+want, "+2 hunks")
 	}
 }

@@ -147,13 +147,17 @@ func (m *Model) open() tea.Msg {
 	if err != nil {
 		return opened{err: err}
 	}
+	// Settings that cannot be read, or say something wrong, keep nobody from their work.
 	settings, err := a.Settings(m.ctx)
 	every := time.Duration(0)
 	if err == nil {
 		every, err = settings.FetchTime()
 	}
+	if err == nil {
+		_, err = a.ExpireJournal(m.ctx)
+	}
 	if err != nil {
-		return opened{err: errors.Join(err, a.Close())}
+		note = strings.TrimSpace(note + " " + err.Error())
 	}
 	return opened{app: a, note: note, questions: line, fetch: every, ground: kit.GroundOf(settings.Background)}
 }

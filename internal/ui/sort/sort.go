@@ -5,6 +5,7 @@ package sort
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -110,6 +111,9 @@ func (m *Model) read() tea.Cmd {
 		}
 		r := reading{number: number, board: board, view: view}
 		found, words, err := m.app.Leftovers(ctx, board.Loose)
+		if errors.As(err, new(*app.Refusal)) {
+			return r, nil // the settings are wrong, which opening has told of: no leftovers are known
+		}
 		if err != nil {
 			return r, err
 		}
