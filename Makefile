@@ -21,8 +21,7 @@ demo:
 # Everything that must hold: format, vet, staticcheck, all tests; those of the core, and those of work beside the
 # screens, with the race detector. Vet runs once, in lint. Two jobs at a time, since many tests wait for a terminal or a server.
 test: tools
-	$(MAKE) --no-print-directory -j2 lint core rest
-	$(MAKE) --no-print-directory beside
+	$(MAKE) --no-print-directory -j2 rest beside
 
 # Without what only debuggers read, test programs are linked in half the time.
 TEST = go test -count=1 -vet=off -ldflags=-s
@@ -30,10 +29,10 @@ TEST = go test -count=1 -vet=off -ldflags=-s
 core:
 	$(TEST) -race $(CORE)
 
-rest:
+rest: lint
 	$(TEST) $$(go list ./... | grep -vxF "$$(go list $(CORE))")
 
-beside:
+beside: core
 	$(TEST) -race -run '$(BESIDE_TESTS)' $(BESIDE)
 
 # The random tests, for as long as it takes: many rounds, and fresh seeds, which are printed.

@@ -91,3 +91,19 @@ func TestCommitsAreMadeOfTraysThatStandAlone(t *testing.T) {
 	_, err = a.CommitTrays(ctx, []app.Draft{{Tray: tray.A + 2, Message: "nothing"}})
 	assert.Contains(t, refusal(t, err), "Tray C is empty")
 }
+
+// TestASwitchInBetweenIsNoticed: a hook that goes elsewhere while a commit is made stands for
+// any other program that does.
+func TestASwitchInBetweenIsNoticed(t *testing.T) {
+	f := branch(t)
+	a := open(t, f.Dir)
+	f.Git("branch", "elsewhere")
+	f.Hook("commit-msg", "git symbolic-ref HEAD refs/heads/elsewhere\n")
+	f.Write("a", "new\n")
+	f.Git("add", "a")
+	before := f.Git("for-each-ref")
+	_, err := a.Commit(ctx, "mine", nil)
+	assert.Contains(t, refusal(t, err), "Another commit or branch is checked out")
+	assert.Equal(t, before, f.Git("for-each-ref"))
+	assert.Equal(t, "M  a", f.Git("status", "--porcelain"))
+}

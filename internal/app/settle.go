@@ -21,7 +21,19 @@ func (a *App) settle(ctx context.Context, entry journal.Entry, reflog string, ou
 		return "", err
 	}
 	entry.Index, entry.TraysOld, entry.TraysNew = index, out.Kept.ID, trays
-	return a.carryOut(ctx, &operation{entry: entry, reflog: reflog, hooks: hooks})
+	return a.carryOut(ctx, &operation{entry: entry, reflog: reflog, hooks: hooks, seen: func(ctx context.Context) error { return a.headSeen(ctx, entry) }})
+}
+
+// headSeen refuses where HEAD is not where it was: the index would be another branch's.
+func (a *App) headSeen(ctx context.Context, entry journal.Entry) error {
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return err
+	}
+	if refOf(head) != entry.Ref || head.Commit != entry.Old {
+		return &Refusal{Reason: "Another commit or branch is checked out than when this was worked out. Nothing was changed. Look again, then repeat.", Err: repo.ErrMoved}
+	}
+	return nil
 }
 
 // indexSteps leaves the paths out that the index holds so already.

@@ -196,8 +196,9 @@ func TestUndoNeverGetsStuck(t *testing.T) {
 
 func TestALargeFileIsLoadedOnDemand(t *testing.T) {
 	f := fixture.New(t)
-	f.Commit("base", "big", strings.Repeat("a long line of a long file\n", 700000))
-	f.Write("big", strings.Repeat("a long line of a long file\n", 700000)+"and one more\n")
+	large := strings.Repeat(strings.Repeat("a long line ", 16)+"\n", 100000) // more than is read unasked
+	f.Commit("base", "big", large)
+	f.Write("big", large+"and one more\n")
 	d := newDriver(t, f.Dir)
 	d.play("+too large to be shown", "y", "+and one more", "1", "+1 hunk in 1 file")
 	assert.Equal(t, "1\t0\tbig", f.Git("diff", "--cached", "--numstat"))
