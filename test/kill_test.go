@@ -279,6 +279,11 @@ func TestKilledIsBeforeOrAfter(t *testing.T) {
 					_ = command(f).Run() // where it needs more room it says so
 				}, check)
 			}
+			if fixture.Rounds(0, 1) == 1 || name == "discard" || name == "apply" {
+				unwritable(t, filepath.Join(root, "0"), func(f *fixture.Repo) {
+					require.Error(t, command(f).Run(), "nothing can be written")
+				}, check)
+			}
 			t.Logf("%-12s %3d calls, killed %2d times: %2d before, %2d after", name, calls, befores+afters, befores, afters)
 		})
 	}
@@ -304,6 +309,30 @@ func full(t *testing.T, from string, left int, do func(f *fixture.Repo), check f
 	do(f)
 	require.NoError(t, os.Remove(filler))
 	check(f, fmt.Sprintf("a disk with %d KB left", left))
+}
+
+// unwritable does something in a copy that cannot be written to: for the superuser, whom no
+// permission stops, on a small file system that is made read-only.
+func unwritable(t *testing.T, from string, do func(f *fixture.Repo), check func(f *fixture.Repo, when string)) {
+	place := filepath.Join(t.TempDir(), "small")
+	require.NoError(t, os.Mkdir(place, 0o777))
+	shut := func(how string) error { return exec.Command("chmod", "-R", how, place).Run() }
+	if os.Getuid() == 0 {
+		if exec.Command("mount", "-t", "tmpfs", "-o", "size=8m", "tmpfs", place).Run() != nil {
+			return
+		}
+		defer exec.Command("umount", place).Run()
+		shut = func(how string) error {
+			return exec.Command("mount", "-o", "remount,"+map[string]string{"a-w": "ro", "u+w": "rw"}[how], place).Run()
+		}
+	}
+	out, err := exec.Command("cp", "-a", from, filepath.Join(place, "x")).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	f := fixture.Existing(t, filepath.Join(place, "x", "work"))
+	require.NoError(t, shut("a-w"))
+	do(f)
+	require.NoError(t, shut("u+w"))
+	check(f, "a folder that cannot be written to")
 }
 
 func lines(t *testing.T, name string) int {
