@@ -134,9 +134,6 @@ func (r *Repo) rawFile(root *os.Root, name string) (RawFile, error) {
 	return file, nil
 }
 
-// sameFile compares what lies there with what was seen: permissions do not count.
-func sameFile(a, b RawFile) bool { return a.Mode == b.Mode && a.ID == b.ID }
-
 // FilesNow says what lies at the paths of steps, for comparing it with Is.
 func (r *Repo) FilesNow(paths []string) ([]RawFile, error) {
 	root, err := os.OpenRoot(r.top)
@@ -154,8 +151,8 @@ func (r *Repo) FilesNow(paths []string) ([]RawFile, error) {
 	return files, nil
 }
 
-// Is says whether two are the same file: their bytes and kind.
-func (f RawFile) Is(o RawFile) bool { return sameFile(f, o) }
+// Is says whether two are the same file: their bytes and kind. Permissions do not count.
+func (f RawFile) Is(o RawFile) bool { return f.Mode == o.Mode && f.ID == o.ID }
 
 // WriteFiles carries steps out. Each new content is written beside the old one, synced, and
 // renamed over it, after a last look whether the old one still is what was seen. What the

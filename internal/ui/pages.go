@@ -202,7 +202,7 @@ func (t *text) update(msg tea.Msg, m *Model) tea.Cmd {
 		t.scroll(-t.height)
 	case "pgdown", "ctrl+d":
 		t.scroll(t.height)
-	case "x":
+	case action.Find(action.StopOutput).Keys[0]:
 		if t.job != nil && t.job == m.beside {
 			t.job.stop()
 			return nil
@@ -239,7 +239,7 @@ func (t *text) view(size kit.Size, m *Model) []string {
 
 func (t *text) keys() string {
 	if t.job != nil {
-		return "↑ ↓ scroll   x stop it   esc close, it goes on"
+		return "↑ ↓ scroll   " + line(action.StopOutput) + "   esc close, it goes on"
 	}
 	return "↑ ↓ scroll   esc close"
 }
