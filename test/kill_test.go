@@ -3,7 +3,6 @@ package test
 import (
 	"fmt"
 	"io/fs"
-	"math/rand"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -244,12 +243,7 @@ func TestKilledIsBeforeOrAfter(t *testing.T) {
 				}
 				require.NoError(t, os.RemoveAll(filepath.Dir(f.Dir)))
 			}
-			seed := int64(len(name))
-			if fixture.Rounds(0, 1) == 1 {
-				seed = time.Now().UnixNano()
-				t.Log("seed ", seed)
-			}
-			random := rand.New(rand.NewSource(seed))
+			random := fixture.Random(t, int64(len(name)))
 			places := fixture.Rounds(len(harm), calls*len(harm))
 			for i := range places {
 				at := 1 + i/len(harm)

@@ -31,7 +31,7 @@ type Region struct {
 }
 
 // Text merges two changes of a base text. Changes that overlap or touch each
-// other conflict, unless both sides did the same. Where the sides of a region
+// other conflict, and those that could be said to, unless both sides did the same. Where the sides of a region
 // begin or end alike, those lines are settled and the region gets smaller.
 func Text(base, left, right []byte) []Chunk {
 	m := textMerge{base: diff.Split(base), left: diff.Split(left), right: diff.Split(right)}
@@ -93,21 +93,18 @@ type textMerge struct {
 }
 
 // run walks both lists of changes in the order of the base.
-func (m *textMerge) run(lefts, rights []diff.Change) {
+func (m *textMerge) run(leftChanges, rightChanges []diff.Change) {
+	lefts, rights := places(m.base, m.left, leftChanges), places(m.base, m.right, rightChanges)
 	at := 0                         // base lines settled so far
 	leftOffset, rightOffset := 0, 0 // side line = base line + offset
 	for len(lefts) > 0 || len(rights) > 0 {
 		span, nl, nr := group(lefts, rights)
 		m.settle(m.base[at:span.Start])
 		leftSpan := Span{span.Start + leftOffset, 0}
-		for _, c := range lefts[:nl] {
-			leftOffset += c.NewEnd - c.NewStart - (c.OldEnd - c.OldStart)
-		}
+		leftOffset += growth(lefts[:nl])
 		leftSpan.End = span.End + leftOffset
 		rightSpan := Span{span.Start + rightOffset, 0}
-		for _, c := range rights[:nr] {
-			rightOffset += c.NewEnd - c.NewStart - (c.OldEnd - c.OldStart)
-		}
+		rightOffset += growth(rights[:nr])
 		rightSpan.End = span.End + rightOffset
 		switch {
 		case nr == 0:
@@ -123,28 +120,106 @@ func (m *textMerge) run(lefts, rights []diff.Change) {
 	m.settle(m.base[at:])
 }
 
-// group takes the first change and all that overlap or touch it, in turn, and
-// gives the base lines they span and how many of each side they are.
-func group(lefts, rights []diff.Change) (span Span, nl, nr int) {
-	if len(rights) == 0 || len(lefts) > 0 && lefts[0].OldStart <= rights[0].OldStart {
-		span = Span{lefts[0].OldStart, lefts[0].OldEnd}
-		nl = 1
-	} else {
-		span = Span{rights[0].OldStart, rights[0].OldEnd}
-		nr = 1
+func growth(changes []place) (lines int) {
+	for _, c := range changes {
+		lines += c.NewEnd - c.NewStart - (c.OldEnd - c.OldStart)
 	}
-	for {
-		switch {
-		case nl < len(lefts) && lefts[nl].OldStart <= span.End:
-			span.End = max(span.End, lefts[nl].OldEnd)
-			nl++
-		case nr < len(rights) && rights[nr].OldStart <= span.End:
-			span.End = max(span.End, rights[nr].OldEnd)
-			nr++
-		default:
-			return span, nl, nr
+	return lines
+}
+
+// place is a change with how far it could as well stand further up or down: a run of
+// lines that is added or taken out beside lines like it can be told from them in more than one way.
+type place struct {
+	diff.Change
+	up, down int
+}
+
+func places(base, side [][]byte, changes []diff.Change) []place {
+	list := make([]place, len(changes))
+	for i, c := range changes {
+		above, below := 0, len(base) // the lines that stay between the changes
+		if i > 0 {
+			above = changes[i-1].OldEnd
+		}
+		if i+1 < len(changes) {
+			below = changes[i+1].OldStart
+		}
+		room, space := c.OldStart-above, below-c.OldEnd
+		list[i].Change = c
+		switch { // what replaces lines stands where they were
+		case c.NewStart == c.NewEnd:
+			list[i].up, list[i].down = leeway(base, c.OldStart, c.OldEnd, room, space)
+		case c.OldStart == c.OldEnd:
+			list[i].up, list[i].down = leeway(side, c.NewStart, c.NewEnd, room, space)
 		}
 	}
+	return list
+}
+
+// leeway is how far a run can go up and down without the text being another one.
+func leeway(lines [][]byte, start, end, room, space int) (up, down int) {
+	for up < room && bytes.Equal(lines[start-1-up], lines[end-1-up]) {
+		up++
+	}
+	for down < space && bytes.Equal(lines[start+down], lines[end+down]) {
+		down++
+	}
+	return up, down
+}
+
+// meets says whether two sides' changes touch, or could be said to: where both stand as
+// far down as they go, which is where the repository's own merge has them, or where one
+// lies among the lines that the other could as well stand before as behind, so that nobody can tell
+// which of them is meant.
+func (p place) meets(o place) bool {
+	touch := func(a, b Span) bool { return a.Start <= b.End && b.Start <= a.End }
+	within := func(a, b Span) bool { return a.Start < b.End && b.Start < a.End }
+	return touch(p.span(0, 0), o.span(0, 0)) || touch(p.span(-p.down, p.down), o.span(-o.down, o.down)) || within(p.span(p.up, p.down), o.span(o.up, o.down))
+}
+
+func (p place) span(up, down int) Span { return Span{p.OldStart - up, p.OldEnd + down} }
+
+// group takes the first change and all that meet it, in turn, and
+// gives the base lines they span and how many of each side they are.
+func group(lefts, rights []place) (span Span, nl, nr int) {
+	if len(rights) == 0 || len(lefts) > 0 && lefts[0].OldStart <= rights[0].OldStart {
+		span, nl = lefts[0].span(0, 0), 1
+	} else {
+		span, nr = rights[0].span(0, 0), 1
+	}
+	for grown := true; grown; {
+		grown = false
+		nl, grown = taken(&span, lefts, nl, rights[:nr], grown)
+		nr, grown = taken(&span, rights, nr, lefts[:nl], grown)
+	}
+	return span, nl, nr
+}
+
+// taken is how many of a side's changes belong to a group in which n of them are, and
+// those of the other side.
+func taken(span *Span, mine []place, n int, others []place, grown bool) (int, bool) {
+	count := n
+	for i := n; i < len(mine); i++ {
+		if mine[i].OldStart <= span.End || slices.ContainsFunc(others, mine[i].meets) {
+			count = i + 1
+			span.End = max(span.End, mine[i].OldEnd)
+			grown = true
+			continue
+		}
+		if mine[i].OldStart-mine[i].up > furthest(*span, others) {
+			break
+		}
+	}
+	return count, grown
+}
+
+// furthest is the last base line that a group's changes could stand at.
+func furthest(span Span, group []place) int {
+	line := span.End
+	for _, p := range group {
+		line = max(line, p.OldEnd+p.down)
+	}
+	return line
 }
 
 // both settles what the sides have alike at the region's ends.
