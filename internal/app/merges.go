@@ -2,10 +2,12 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 
 	"bastel/internal/merge"
+	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/shape"
 )
@@ -47,23 +49,29 @@ func (a *App) settledBy(ctx context.Context, id repo.ID, c *repo.Commit) (repo.I
 		return repo.ID{}, refuse("Commit %s (%s) merges more than two sides, which Bastel cannot make linear. Start after it: --base %s.", id.Short(), c.Subject(), id.Short())
 	}
 	overlay := a.Repo.NewOverlay()
-	bases, err := a.Repo.MergeBases(ctx, c.Parents[0], c.Parents[1])
+	rules := a.Repo.NewMergeRules()
+	defer rules.Close()
+	options, err := replay.Options(ctx, a.Repo, rules)
 	if err != nil {
 		return repo.ID{}, err
 	}
-	if len(bases) > 1 {
-		return repo.ID{}, refuse("The sides of the merge %s (%s) crossed before: they have several best common ancestors, and Bastel cannot make that linear. Nothing was changed. Start after it: --base %s.", id.Short(), c.Subject(), id.Short())
+	base, err := replay.CommonTree(ctx, a.Repo, overlay, options, c.Parents[0], c.Parents[1])
+	if errors.Is(err, replay.ErrUnrelated) {
+		base, err = a.Repo.EmptyTree(), nil
 	}
-	base := append(bases, repo.ID{})[0]
+	if err != nil {
+		return repo.ID{}, err
+	}
 	var trees []repo.ID
-	for _, commit := range []repo.ID{base, c.Parents[0], c.Parents[1]} {
+	for _, commit := range c.Parents {
 		tree, err := a.treeOf(ctx, commit)
 		if err != nil {
 			return repo.ID{}, err
 		}
 		trees = append(trees, tree)
 	}
-	auto, conflicts, err := merge.Trees(ctx, overlay, trees[0], trees[1], trees[2])
+	merged, err := merge.TreesBy(ctx, overlay, options, base, trees[0], trees[1])
+	auto, conflicts := merged.Tree, merged.Conflicts
 	if err != nil || auto == c.Tree {
 		return repo.ID{}, err
 	}

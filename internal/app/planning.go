@@ -276,9 +276,6 @@ func (a *App) forecast(ctx context.Context, engine *replay.Engine, plan shape.Pl
 	}
 	engine.Remember(memory)
 	f, err := engine.Run(ctx, plan, onto, committer, progress)
-	if errors.Is(err, replay.ErrSeveralBases) {
-		return nil, &Refusal{Reason: "A merge in the plan is of histories that crossed before: they have several best common ancestors, and Bastel does not merge those. Nothing was changed. Leave the merge out.", Err: err}
-	}
 	if err != nil {
 		return nil, err
 	}

@@ -312,21 +312,73 @@ func TestAnotherContentIsAskedAbout(t *testing.T) {
 	assert.NoError(t, err, "what was left out by name may change the content")
 }
 
-// TestACrissCrossIsRefused: a merge of histories with several best common ancestors.
-func TestACrissCrossIsRefused(t *testing.T) {
+// TestHistoriesThatCrossedAreMerged: their common ancestors are merged first, so that what a
+// merge settled on purpose stays.
+func TestHistoriesThatCrossedAreMerged(t *testing.T) {
 	f := branch(t)
-	f.Git("branch", "other", "main")
-	f.Git("switch", "--quiet", "other")
-	f.Commit("theirs", "theirs", "t\n")
+	f.Git("switch", "--quiet", "-c", "other", "main")
+	f.Commit("theirs", "a", "1\ntheirs\n3\n")
 	f.Git("branch", "met")
-	f.Git("merge", "--quiet", "--no-edit", "feature")
-	f.Git("switch", "--quiet", "feature")
-	f.Git("merge", "--quiet", "--no-edit", "met")
-	f.Git("switch", "--quiet", "-c", "top")
-	f.Commit("mine", "mine", "m\n")
+	f.Git("switch", "--quiet", "-c", "top", "main")
+	f.Commit("mine", "a", "1\nmine\n3\n")
+	f.Git("branch", "mine")
+	settle := func(branch, with string) { // both settle on "mine"
+		f.Git("switch", "--quiet", branch)
+		f.Git("merge", "--quiet", "--no-commit", "-s", "ours", with)
+		f.Write("a", "1\nmine\n3\n")
+		f.Git("commit", "--quiet", "-am", "settled")
+	}
+	settle("other", "mine")
+	settle("top", "met")
+	f.Commit("more", "kept", "mine\n")
 	a := open(t, f.Dir)
 	plan, err := a.NewPlan(ctx, "", f.Git("rev-parse", "top~1"))
 	require.NoError(t, err)
-	_, err = a.WithMerge(ctx, plan, "other")
-	assert.Contains(t, refusal(t, err), "several best common ancestors")
+	plan, err = a.WithMerge(ctx, plan, "other")
+	require.NoError(t, err)
+	apply(t, a, plan)
+	assert.Equal(t, f.Git("merge-tree", "--write-tree", "top@{1}", "other"), f.Git("rev-parse", "HEAD^{tree}"))
+	assert.Equal(t, "1\nmine\n3\n", f.Read("a"))
+}
+
+// TestRulesOfMerging: drivers of the user's configuration, and what becomes of files in renamed folders.
+func TestRulesOfMerging(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "list", "1\n2\n", "d/one", "1\n2\n3\n", ".gitattributes", "list merge=sorted\n")
+	f.Git("switch", "--quiet", "-c", "feature")
+	f.Commit("mine", "list", "1\nmine\n2\n", "d/new", "n\n")
+	f.Git("switch", "--quiet", "main")
+	f.Commit("theirs", "list", "1\ntheirs\n2\n")
+	f.Git("mv", "d", "e")
+	f.Git("commit", "--quiet", "-m", "renamed")
+	f.Git("switch", "--quiet", "feature")
+	for _, test := range []struct{ driver, folders, list, paths string }{
+		{"", "", "a conflict", ""},
+		{"sort -u -o %A %A %O %B", "", "1\n2\nmine\ntheirs", "e/new"},
+		{"sort -u -o %A %A %O %B; test %P = list && test %L = 7", "true", "1\n2\nmine\ntheirs", "e/new"},
+		{"sort -u -o %A %A %O %B", "false", "1\n2\nmine\ntheirs", "d/new"},
+		{"sort -u -o %A %A %O %B", "conflict", "a conflict", ""},
+		{"false", "", "a conflict", ""},
+		{"kill -9 $$", "", "the merge driver of \"list\" failed", ""},
+	} {
+		f.Git("config", "merge.sorted.driver", test.driver)
+		f.Git("config", "merge.directoryRenames", test.folders)
+		a := open(t, f.Dir)
+		plan, err := a.NewPlan(ctx, "main", "")
+		require.NoError(t, err)
+		forecast, err := a.Forecast(ctx, plan, nil)
+		if err != nil {
+			assert.ErrorContains(t, err, test.list, test)
+			continue
+		}
+		if forecast.Conflicts() > 0 {
+			assert.Equal(t, "a conflict", test.list, test)
+			continue
+		}
+		applied := apply(t, a, plan)
+		assert.Equal(t, test.list, f.Git("show", applied.New.String()+":list"), test)
+		assert.Contains(t, f.Git("ls-tree", "-r", "--name-only", applied.New.String()), test.paths, test)
+		_, err = a.Undo(ctx)
+		require.NoError(t, err)
+	}
 }

@@ -53,9 +53,6 @@ func (a *App) WithMerge(ctx context.Context, plan shape.Plan, name string) (shap
 	if err != nil {
 		return plan, err
 	}
-	if len(bases) > 1 {
-		return plan, refuse("%s and %s crossed before: they have several best common ancestors, and Bastel does not merge those. Nothing was changed. Put the branch onto %s instead.", plan.Branch, name, name)
-	}
 	if len(bases) == 0 {
 		return plan, refuse("%s and %s have no commit in common, so they cannot be merged.", plan.Branch, name)
 	}
@@ -153,6 +150,10 @@ func (a *App) takeInMemory(ctx context.Context, ids []repo.ID) (taking, error) {
 	w.Given, t.waiting = a.keptAnswers(), w
 	rules := a.Repo.NewMergeRules()
 	defer rules.Close()
+	options, err := replay.Options(ctx, a.Repo, rules)
+	if err != nil {
+		return t, err
+	}
 	t.end = t.start
 	for _, c := range commits {
 		if len(c.Commit.Parents) > 1 {
@@ -162,7 +163,7 @@ func (a *App) takeInMemory(ctx context.Context, ids []repo.ID) (taking, error) {
 		if err != nil {
 			return t, err
 		}
-		merged, err := merge.TreesBy(ctx, t.objects, merge.Options{Rule: replay.RuleOf(rules)}, before, t.end, c.Commit.Tree)
+		merged, err := merge.TreesBy(ctx, t.objects, options, before, t.end, c.Commit.Tree)
 		if err != nil {
 			return t, err
 		}

@@ -86,6 +86,10 @@ func (a *App) keptAnswers() (given []mend.Given) {
 func (a *App) waitingFiles(ctx context.Context, w *Waiting) error {
 	rules := a.Repo.NewMergeRules()
 	defer rules.Close()
+	options, err := replay.Options(ctx, a.Repo, rules)
+	if err != nil {
+		return err
+	}
 	sides, err := a.waitingSides(ctx, w)
 	if err != nil {
 		return err
@@ -97,7 +101,7 @@ func (a *App) waitingFiles(ctx context.Context, w *Waiting) error {
 			s := w.stages[at]
 			entries[s.Number] = repo.Entry{Mode: s.Mode, Name: path, ID: s.ID}
 		}
-		entry, conflicts, err := merge.Path(ctx, w.objects, merge.Options{Rule: replay.RuleOf(rules)}, path, entries[1], entries[2], entries[3])
+		entry, conflicts, err := merge.Path(ctx, w.objects, options, path, entries[1], entries[2], entries[3])
 		if err != nil {
 			return err
 		}

@@ -142,6 +142,9 @@ func printForecast(w io.Writer, f *replay.Forecast) {
 		if s.Reason != "" {
 			fmt.Fprintf(w, "               %s\n", safe.Line(s.Reason))
 		}
+		for _, move := range s.Followed {
+			fmt.Fprintf(w, "               follows the rename of %s to %s\n", safe.Line(move.From), safe.Line(move.To))
+		}
 	}
 	switch {
 	case f.Conflicts() > 0:

@@ -3,6 +3,7 @@ package merge
 import (
 	"cmp"
 	"context"
+	"maps"
 	"slices"
 	"strings"
 
@@ -195,10 +196,10 @@ func (s *side) folderMoves(ctx context.Context, objects Objects, tip repo.ID) (m
 		a, b := from, s.moves[from]
 		for {
 			i, j := strings.LastIndexByte(a, '/'), strings.LastIndexByte(b, '/')
-			if i < 0 || j < 0 || a[:i] == b[:j] {
+			if i < 0 || a[:i] == b[:max(0, j)] {
 				break
 			}
-			a, b = a[:i], b[:j]
+			a, b = a[:i], b[:max(0, j)]
 			if votes[a] == nil {
 				votes[a] = map[string]int{}
 			}
@@ -298,10 +299,28 @@ func (r *renaming) followAll(ctx context.Context) error {
 			}
 		}
 	}
-	if err := r.followFolders(ctx, &r.left, &r.right, atLeft, atRight); err != nil {
+	if r.options.Folders == FoldersStay {
+		return nil
+	}
+	lefts, err := r.left.folderMoves(ctx, r.objects, r.ids[atLeft])
+	if err != nil {
 		return err
 	}
-	return r.followFolders(ctx, &r.right, &r.left, atRight, atLeft)
+	rights, err := r.right.folderMoves(ctx, r.objects, r.ids[atRight])
+	if err != nil {
+		return err
+	}
+	// Where a folder went into one that the other side renamed, nobody could say where its files belong.
+	circular := func(others map[string]string) func(from, to string) bool {
+		return func(_, to string) bool { return others[to] != "" }
+	}
+	allLefts := maps.Clone(lefts)
+	maps.DeleteFunc(lefts, circular(rights))
+	maps.DeleteFunc(rights, circular(allLefts))
+	if err := r.followFolders(ctx, &r.left, &r.right, lefts, atLeft, atRight); err != nil {
+		return err
+	}
+	return r.followFolders(ctx, &r.right, &r.left, rights, atRight, atLeft)
 }
 
 // rename has a path renamed on one of the three sides.
@@ -390,40 +409,83 @@ func (r *renaming) meet(ctx context.Context, from, to string, other int, base, t
 	return nil
 }
 
-// followFolders takes files that one side added to a folder along, where the other
-// side has renamed it.
-func (r *renaming) followFolders(ctx context.Context, mine, theirs *side, at, other int) error {
-	moves, err := mine.folderMoves(ctx, r.objects, r.ids[at])
-	if err != nil || len(moves) == 0 {
-		return err
+// followFolders takes files that one side added to a folder, or renamed into it, along, where the
+// other side, which is named by where it is, has renamed the folder.
+func (r *renaming) followFolders(ctx context.Context, mine, theirs *side, moves map[string]string, at, other int) error {
+	if len(moves) == 0 {
+		return nil
 	}
-	for path, entry := range theirs.came {
-		if theirs.origins[path] != "" {
+	for _, path := range slices.Sorted(maps.Keys(theirs.came)) {
+		target := movedAlong(path, moves)
+		if target == "" || mine.moves[theirs.origins[path]] != "" {
+			continue // no folder of it was renamed, or each side has put it somewhere by itself
+		}
+		taken, err := r.taken(ctx, target)
+		if err != nil || taken {
+			return err
+		}
+		if r.options.Folders == FoldersAsk {
+			r.askWhere(path, target, at, theirs.came[path])
 			continue
 		}
-		for folder := path; ; {
-			i := strings.LastIndexByte(folder, '/')
-			if i < 0 {
-				break
-			}
-			folder = folder[:i]
-			to, ok := moves[folder]
-			if !ok {
-				continue
-			}
-			target := to + path[len(folder):]
-			taken, err := r.taken(ctx, target)
-			if err != nil {
-				return err
-			}
-			if !taken {
-				r.rename(other, entry, path, target)
-				r.followed = append(r.followed, Move{path, target})
-			}
-			break
+		if theirs.origins[path] != "" {
+			r.retarget(path, target)
 		}
+		r.rename(other, theirs.came[path], path, target)
+		r.followed = append(r.followed, Move{path, target})
 	}
 	return nil
+}
+
+// movedAlong is where a path lies once its folder is renamed; empty: where it is.
+func movedAlong(path string, moves map[string]string) string {
+	for folder := path; ; {
+		i := strings.LastIndexByte(folder, '/')
+		if i < 0 {
+			return ""
+		}
+		folder = folder[:i]
+		if to, ok := moves[folder]; ok {
+			return strings.TrimPrefix(to+path[len(folder):], "/")
+		}
+	}
+}
+
+// retarget: a path that a rename led to is another one now, on the sides where it
+// was brought there only.
+func (r *renaming) retarget(path, target string) {
+	for _, edits := range r.edits {
+		if entry, ok := edits[path]; ok && !entry.IsZero() {
+			delete(edits, path)
+			entry.Name = name(target)
+			edits[target] = entry
+		}
+	}
+	if from, ok := r.from[path]; ok {
+		delete(r.from, path)
+		r.from[target] = from
+	}
+	for i := range r.special {
+		if r.special[i].Path == path {
+			r.special[i].Path = target
+		}
+	}
+	for i := range r.followed {
+		if r.followed[i].To == path {
+			r.followed[i].To = target
+		}
+	}
+}
+
+// askWhere has the user say whether a file goes along with its folder, as if the sides
+// had given it different names.
+func (r *renaming) askWhere(path, target string, at int, entry repo.Entry) {
+	c := Conflict{Path: path, Other: target, From: path, Kind: RenameRename, Left: entry, Right: entry}
+	if at == atLeft {
+		r.rename(atRight, entry, path, target)
+		c.Path, c.Other = target, path
+	}
+	r.special = append(r.special, c)
 }
 
 func (r *renaming) taken(ctx context.Context, path string) (bool, error) {

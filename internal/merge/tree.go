@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"context"
 	"slices"
+	"strings"
 
+	"bastel/internal/diff"
 	"bastel/internal/repo"
 )
 
@@ -44,10 +46,11 @@ func (c Conflict) Regions() []Region { return Regions(c.Chunks) }
 type Rule struct {
 	Driver     string // TextDriver if empty
 	MarkerSize int    // of the marker lines in an editor; 0: the usual 7
+	// Program merges in place of a driver; nil: there is none. Clean is false where it leaves something open.
+	Program func(ctx context.Context, base, left, right []byte) (merged []byte, clean bool, err error)
 }
 
-// The drivers there are. Programs that somebody configured as drivers are not run:
-// such paths are merged as texts.
+// The drivers there are.
 const (
 	TextDriver   = ""
 	BinaryDriver = "binary" // never merged: a conflict where both sides changed it
@@ -62,6 +65,29 @@ type Options struct {
 	// Where commits change places, a file that is not there yet looks like one that
 	// went.
 	Moved func(ctx context.Context, from, to string) (bool, error)
+	// Folders says what becomes of files that one side put into a folder which the other renamed.
+	Folders FolderRule
+}
+
+// FolderRule is what the setting merge.directoryRenames asks for.
+type FolderRule uint8
+
+// The rules there are.
+const (
+	FoldersFollow FolderRule = iota // the file goes along, and that is said
+	FoldersAsk                      // a conflict
+	FoldersStay                     // the file stays where it was put
+)
+
+// FolderRuleOf reads the setting's value.
+func FolderRuleOf(value string) FolderRule {
+	switch strings.ToLower(value) {
+	case "conflict":
+		return FoldersAsk
+	case "false", "no", "off", "0":
+		return FoldersStay
+	}
+	return FoldersFollow
 }
 
 // Merged is the outcome of merging trees.
@@ -220,7 +246,8 @@ func (t triple) name() string {
 func (m *treeMerge) entry(ctx context.Context, prefix string, t triple) (repo.Entry, error) {
 	switch {
 	case t.left.Same(t.right):
-		m.suspect = m.suspect || t.left.IsZero() // both sides deleted it, or renamed it
+		// Both sides deleted it, or something in it, and one of them may have put it elsewhere.
+		m.suspect = m.suspect || t.left.IsZero() || isTree(t.left) && isTree(t.base)
 		return t.left, nil
 	case t.base.Same(t.right):
 		return t.left, nil
@@ -338,6 +365,9 @@ func (m *treeMerge) content(ctx context.Context, path string, t triple) ([]byte,
 			return nil, nil, err
 		}
 	}
+	if rule.Program != nil {
+		return byProgram(ctx, rule, conflict, sides)
+	}
 	if rule.Driver == BinaryDriver || slices.ContainsFunc(sides[:], IsBinary) {
 		conflict.Kind = Binary
 		return nil, conflict, nil
@@ -350,6 +380,30 @@ func (m *treeMerge) content(ctx context.Context, path string, t triple) ([]byte,
 		return merged, nil, nil
 	}
 	conflict.Chunks = chunks
+	return nil, conflict, nil
+}
+
+// byProgram has a program merge three versions. What it leaves open is shown as texts are; what it alone
+// sees is one region, all of the file.
+func byProgram(ctx context.Context, rule Rule, conflict *Conflict, sides [3][]byte) ([]byte, *Conflict, error) {
+	merged, clean, err := rule.Program(ctx, sides[0], sides[1], sides[2])
+	if err != nil || clean {
+		return merged, nil, err
+	}
+	if slices.ContainsFunc(sides[:], IsBinary) {
+		conflict.Kind = Binary
+		return nil, conflict, nil
+	}
+	conflict.Chunks = Text(sides[0], sides[1], sides[2])
+	if _, settled := Settled(conflict.Chunks); settled {
+		var spans [3]Span
+		var lines [3][][]byte
+		for i, side := range sides {
+			lines[i] = diff.Split(side)
+			spans[i] = Span{0, len(lines[i])}
+		}
+		conflict.Chunks = []Chunk{{Region: &Region{spans[0], spans[1], spans[2], lines[0], lines[1], lines[2]}}}
+	}
 	return nil, conflict, nil
 }
 

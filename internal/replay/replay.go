@@ -9,7 +9,6 @@ package replay
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"sync"
@@ -19,13 +18,6 @@ import (
 	"bastel/internal/repo"
 	"bastel/internal/shape"
 )
-
-// ErrSeveralBases means that a merge is of histories that parted and met more than once,
-// so that no single content is what both changed.
-var ErrSeveralBases = errors.New("the two have several best common ancestors")
-
-// ErrUnrelated means that a merge is of histories without a common commit.
-var ErrUnrelated = errors.New("the two have no commit in common")
 
 // Result says what becomes of an entry.
 type Result string
@@ -195,8 +187,13 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 	defer stop()
 	rules := e.repo.NewMergeRules()
 	defer rules.Close()
+	options, err := Options(ctx, e.repo, rules)
+	if err != nil {
+		return nil, err
+	}
 	run := run{Engine: e, plan: plan, onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(), reading: reading,
-		rule: RuleOf(rules), book: mend.Book{Given: plan.Given, Shut: plan.Shut, Memory: e.memory}, history: []repo.ID{onto}}
+		options: options, book: mend.Book{Given: plan.Given, Shut: plan.Shut, Memory: e.memory}, history: []repo.ID{onto}}
+	run.options.Moved = run.moved
 	if !onto.IsZero() {
 		run.tree = e.commits[onto].Tree
 	}

@@ -23,24 +23,9 @@ type run struct {
 	applied    map[repo.ID]bool
 	reading    map[repo.ID]<-chan struct{} // of sources that are being read ahead
 	signatures int
-	rule       func(ctx context.Context, path string) (merge.Rule, error)
+	options    merge.Options
 	book       mend.Book
 	history    []repo.ID // commits of the repository that what was made so far contains
-}
-
-// RuleOf reads what the attributes say. A driver that is a program is not run.
-func RuleOf(rules *repo.MergeRules) func(ctx context.Context, path string) (merge.Rule, error) {
-	return func(ctx context.Context, path string) (merge.Rule, error) {
-		rule, err := rules.Rule(ctx, path)
-		driver := merge.TextDriver
-		switch rule.Driver {
-		case "unset", "binary":
-			driver = merge.BinaryDriver
-		case "union":
-			driver = merge.UnionDriver
-		}
-		return merge.Rule{Driver: driver, MarkerSize: rule.MarkerSize}, err
-	}
 }
 
 func (r *run) step(ctx context.Context, entry shape.Entry) (Step, error) {
@@ -167,27 +152,19 @@ func (r *run) apply(ctx context.Context, step *Step, c change) error {
 }
 
 // baseOf is the content that a source's change is held against: that of its parent; for
-// a merge that of the commit where the histories parted.
+// a merge that of where the histories parted.
 func (r *run) baseOf(ctx context.Context, entry shape.Entry, source *repo.Commit, id repo.ID) (repo.ID, error) {
 	if !entry.Merge {
 		return r.treeBefore(source), nil
 	}
-	bases, err := r.repo.MergeBases(ctx, id, r.history...)
+	options := r.options
+	options.Moved = nil
+	tree, err := CommonTree(ctx, r.repo, r.objects, options, id, r.history...)
 	if err != nil {
 		return repo.ID{}, err
 	}
-	if len(bases) > 1 {
-		return repo.ID{}, fmt.Errorf("merge %s: %w", id.Short(), ErrSeveralBases)
-	}
-	base := append(bases, repo.ID{})[0]
-	if base.IsZero() {
-		return repo.ID{}, fmt.Errorf("merge %s: %w", id.Short(), ErrUnrelated)
-	}
-	if _, err := r.readCommits(ctx, []repo.ID{base}); err != nil {
-		return repo.ID{}, err
-	}
 	r.history = append(r.history, id)
-	return r.commits[base].Tree, nil
+	return tree, nil
 }
 
 // moved says whether the series so far can have renamed a file: the target's commits
@@ -241,7 +218,7 @@ func (r *run) merge(ctx context.Context, tree repo.ID, c change) (merge.Merged, 
 	if read, ok := r.reading[c.source]; ok {
 		<-read
 	}
-	value, err := merge.TreesBy(ctx, r.objects, merge.Options{Rule: r.rule, Moved: r.moved}, c.base, tree, c.tree)
+	value, err := merge.TreesBy(ctx, r.objects, r.options, c.base, tree, c.tree)
 	if err != nil {
 		return value, fmt.Errorf("apply %s: %w", c.source.Short(), err)
 	}
