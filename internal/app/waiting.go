@@ -32,6 +32,10 @@ type Waiting struct {
 	objects   *repo.Overlay
 	stages    []repo.Stage
 	merged    map[string]repo.Entry // of paths that merge by themselves
+	found     []mend.Given          // answers that stand in working files
+	tree      repo.ID               // what the trees merge to; its conflicts of names are asked about
+	along     map[string][]string   // by the path of such a conflict: the unsettled paths that it is about
+	auto      repo.ID               // what the operation wrote into the working files; zero: not known
 }
 
 type waitingKept struct {
@@ -94,6 +98,41 @@ func (a *App) waitingFiles(ctx context.Context, w *Waiting) error {
 	if err != nil {
 		return err
 	}
+	if w.auto, _, err = a.Repo.OperationHead(repo.AutoMerge); err != nil {
+		return err
+	}
+	add := func(c merge.Conflict) error {
+		rule, err := rules.Rule(ctx, c.Path)
+		if err != nil {
+			return err
+		}
+		stories, err := a.waitingStories(ctx, c.Path, sides)
+		if err != nil {
+			return err
+		}
+		file := MatterFile{State: mend.Look(c, repo.ID{}, w.book()), MarkerSize: rule.MarkerSize}
+		for range max(1, len(c.Regions())) {
+			file.Stories = append(file.Stories, stories)
+		}
+		if err := a.resolvedInFile(ctx, w, &file); err != nil {
+			return err
+		}
+		w.Files = append(w.Files, file)
+		return nil
+	}
+	renames, err := a.renamesWaiting(ctx, w, options, sides[1].not)
+	if err != nil {
+		return err
+	}
+	named := map[string]bool{}
+	for _, c := range renames {
+		for _, path := range w.along[c.Path] {
+			named[path] = true
+		}
+		if err := add(c); err != nil {
+			return err
+		}
+	}
 	for at := 0; at < len(w.stages); {
 		path := w.stages[at].Path
 		var entries [4]repo.Entry
@@ -101,28 +140,23 @@ func (a *App) waitingFiles(ctx context.Context, w *Waiting) error {
 			s := w.stages[at]
 			entries[s.Number] = repo.Entry{Mode: s.Mode, Name: path, ID: s.ID}
 		}
+		if named[path] {
+			continue
+		}
 		entry, conflicts, err := merge.Path(ctx, w.objects, options, path, entries[1], entries[2], entries[3])
 		if err != nil {
 			return err
 		}
+		if c, is := undecided(path, entries); is && len(conflicts) == 0 {
+			conflicts = append(conflicts, c)
+		}
 		if len(conflicts) == 0 {
 			w.merged[path] = entry
-			continue
 		}
 		for _, c := range conflicts {
-			rule, err := rules.Rule(ctx, path)
-			if err != nil {
+			if err := add(c); err != nil {
 				return err
 			}
-			stories, err := a.waitingStories(ctx, path, sides)
-			if err != nil {
-				return err
-			}
-			file := MatterFile{State: mend.Look(c, repo.ID{}, w.book()), MarkerSize: rule.MarkerSize}
-			for range max(1, len(c.Regions())) {
-				file.Stories = append(file.Stories, stories)
-			}
-			w.Files = append(w.Files, file)
 		}
 	}
 	return nil
@@ -156,7 +190,9 @@ func (w *Waiting) Reopen(q mend.Question) {
 // Settles says whether there are files to be written.
 func (w *Waiting) Settles() bool { return len(w.stages) > 0 || len(w.Taking) > 0 }
 
-func (w *Waiting) book() mend.Book { return mend.Book{Given: w.Given, Memory: w.Memory} }
+func (w *Waiting) book() mend.Book {
+	return mend.Book{Given: slices.Concat(w.Given, w.found), Memory: w.Memory}
+}
 
 // waitingSide names a side, and where its commits are to be looked for.
 type waitingSide struct {
@@ -260,7 +296,7 @@ func (a *App) SettleWaiting(ctx context.Context, w *Waiting) ([]string, error) {
 		entries = append(entries, repo.IndexEntry{Path: path, Mode: e.Mode, ID: e.ID})
 	}
 	for _, f := range w.Files {
-		if f.Open() > 0 {
+		if f.Open() > 0 || w.along[f.Path] != nil {
 			continue
 		}
 		edits, err := f.Edits(ctx, w.objects)
@@ -269,8 +305,15 @@ func (a *App) SettleWaiting(ctx context.Context, w *Waiting) ([]string, error) {
 		}
 		entries = append(entries, edits...)
 	}
-	if len(entries) == 0 {
+	renamed, err := w.byName(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if entries = append(entries, renamed...); len(entries) == 0 {
 		return nil, refuse("No file is fully answered yet.")
+	}
+	if err := a.withHandEdits(ctx, w, entries); err != nil {
+		return nil, err
 	}
 	for i := range entries {
 		if err := a.storeBlob(ctx, w.objects, &entries[i]); err != nil {

@@ -1,0 +1,123 @@
+package app_test
+
+import (
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/app"
+	"bastel/internal/mend"
+	"bastel/test/fixture"
+)
+
+const nine = "1\n2\n3\n4\n5\n6\n7\n8\n9\n"
+
+// merging is a repository in which a merge waits: what each side does are commands in its folder.
+func merging(t *testing.T, mine, theirs string) (*fixture.Repo, *app.App) {
+	f := fixture.New(t)
+	f.Git("config", "rerere.enabled", "true")
+	f.Commit("base", "a", nine, "d/k", "k\n", "d/x", strings.ReplaceAll(nine, "\n", " x\n"))
+	f.Git("branch", "theirs")
+	for branch, does := range map[string]string{"main": mine, "theirs": theirs} {
+		f.Git("switch", "--quiet", branch)
+		shell(t, f, does+"; git add -A; git commit -q -m "+branch)
+	}
+	f.Git("switch", "--quiet", "main")
+	_ = exec.Command("git", "-C", f.Dir, "merge", "--quiet", "theirs").Run()
+	return f, open(t, f.Dir)
+}
+
+func shell(t *testing.T, f *fixture.Repo, does string) {
+	cmd := exec.Command("sh", "-ec", does)
+	cmd.Dir = f.Dir
+	out, err := cmd.CombinedOutput()
+	require.NoError(t, err, string(out))
+}
+
+// TestNothingWaitingIsSettledUnasked: renames, deletions and clashes of a merge that waits are
+// questions, and either answer comes out whole.
+func TestNothingWaitingIsSettledUnasked(t *testing.T) {
+	for _, test := range []struct{ name, mine, theirs, left, right string }{
+		{"renamed and deleted", "git mv a b", "git rm -q a", "b d/k d/x", "d/k d/x"},
+		{"deleted and renamed", "git rm -q a", "git mv a b", "d/k d/x", "b d/k d/x"},
+		{"renamed and deleted, where the folder keeps others", "git mv d/x d/y", "git rm -q d/x", "a d/k d/y", "a d/k"},
+		{"renamed twice", "git mv a b", "git mv a c", "b d/k d/x", "c d/k d/x"},
+		{"renamed twice in a folder, changed once", "git mv d/x d/y", "git mv d/x d/z; sed -i s/5/five/ d/z", "a d/k d/y", "a d/k d/z"},
+		{"changed and deleted", "sed -i s/5/five/ a", "git rm -q a", "a d/k d/x", "d/k d/x"},
+	} {
+		for side, want := range map[mend.Side]string{mend.Left: test.left, mend.Right: test.right} {
+			f, a := merging(t, test.mine, test.theirs)
+			w, err := a.Waiting(ctx)
+			require.NoError(t, err)
+			require.Positive(t, w.Open(), test.name)
+			_, err = a.SettleWaiting(ctx, w)
+			assert.Error(t, err, test.name)
+			for _, file := range w.Files {
+				for _, q := range file.Questions() {
+					w.Answer(q.Give(mend.Take(side)))
+				}
+			}
+			require.NoError(t, a.AnswerWaiting(w.Given))
+			w, err = a.Waiting(ctx)
+			require.NoError(t, err)
+			_, err = a.SettleWaiting(ctx, w)
+			require.NoError(t, err, test.name)
+			assert.Empty(t, f.Git("ls-files", "--unmerged"), test.name)
+			assert.Equal(t, want, strings.Join(strings.Fields(f.Git("ls-files")), " "), "%s, %s", test.name, side)
+			assert.Empty(t, f.Git("diff", "--name-only")+f.Git("ls-files", "--others"), "the working files are the index's: %s", test.name)
+			_, err = a.Undo(ctx)
+			require.NoError(t, err)
+			assert.NotEmpty(t, f.Git("ls-files", "--unmerged"), test.name)
+		}
+	}
+}
+
+// TestHandEditsOfWhatWaits: what was changed in working files meanwhile is kept, in place of answers or beside them.
+func TestHandEditsOfWhatWaits(t *testing.T) {
+	mine, theirs := "sed -i s/5/mine/ a", "sed -i s/5/theirs/ a"
+	answered := func(a *app.App) error {
+		w, err := a.Waiting(ctx)
+		require.NoError(t, err)
+		for _, q := range w.Files[0].Regions {
+			w.Answer(q.Give(mend.Take(mend.Left, mend.Right)))
+		}
+		require.NoError(t, a.AnswerWaiting(w.Given))
+		w, err = a.Waiting(ctx)
+		require.NoError(t, err)
+		_, err = a.SettleWaiting(ctx, w)
+		return err
+	}
+	f, a := merging(t, mine, theirs)
+	shell(t, f, "sed -i s/^9/nine/ a")
+	require.NoError(t, answered(a))
+	assert.Equal(t, "1\n2\n3\n4\nmine\ntheirs\n6\n7\n8\nnine\n", f.Read("a"))
+
+	f, a = merging(t, mine, theirs)
+	shell(t, f, "sed -i 's/^mine/mine, better/' a")
+	before := f.Read("a")
+	assert.Contains(t, refusal(t, answered(a)), "edited by hand")
+	assert.Equal(t, before, f.Read("a"))
+
+	f, a = merging(t, mine, theirs)
+	f.Write("a", strings.Replace(nine, "5", "ours, then", 1))
+	w, err := a.Waiting(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, w.Open(), "it is resolved in the file")
+	_, err = a.SettleWaiting(ctx, w)
+	require.NoError(t, err)
+	assert.Equal(t, strings.Replace(nine, "5", "ours, then", 1), f.Git("show", ":a")+"\n")
+	_, err = a.FinishMerge(ctx, "Merge theirs\n")
+	require.NoError(t, err)
+
+	// The repository remembers, and fills it in the next time.
+	f.Git("rerere")
+	f.Git("reset", "--quiet", "--hard", "HEAD~1")
+	_ = exec.Command("git", "-C", f.Dir, "merge", "--quiet", "theirs").Run()
+	require.Contains(t, f.Read("a"), "ours, then")
+	w, err = a.Waiting(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, w.Open())
+}
