@@ -19,17 +19,18 @@ type Draft struct {
 	Tray    tray.Layer
 	Message string
 	Seen    []string // ids of its hunks as the user saw them; nil: whatever is there
+	Meant   bool     // lines that look like conflict markers are intended
 }
 
 // Made is what came out of it.
 type Made struct {
 	Commits []repo.ID
-	Warning string // what a hook that runs afterwards had to complain about
+	Warning string // what is to be said besides: leftovers in it, what a hook that runs afterwards had to complain about
 }
 
 // Commit makes a commit from what is staged, through the repository's hooks.
 func (a *App) Commit(ctx context.Context, message string, seen []string) (Made, error) {
-	return a.CommitTrays(ctx, []Draft{{tray.A, message, seen}})
+	return a.CommitTrays(ctx, []Draft{{Tray: tray.A, Message: message, Seen: seen}})
 }
 
 // CommitTrays makes commits from trays, in the order of their letters, all of them or
@@ -54,6 +55,11 @@ func (a *App) CommitTrays(ctx context.Context, drafts []Draft) (Made, error) {
 	if err := c.makeTrees(ctx); err != nil {
 		return Made{}, pickRefusal(err)
 	}
+	meant := !slices.ContainsFunc(drafts, func(d Draft) bool { return !d.Meant })
+	leftovers, err := a.guardContent(ctx, c.overlay, meant, []repo.ID{c.tree}, c.trees...)
+	if err != nil {
+		return Made{}, err
+	}
 	made, title, err := c.makeCommits(ctx)
 	if err != nil {
 		return Made{}, err
@@ -68,7 +74,13 @@ func (a *App) CommitTrays(ctx context.Context, drafts []Draft) (Made, error) {
 	if err != nil {
 		return Made{}, err
 	}
+	made.Warning = sentences(leftovers, made.Warning)
 	return made, nil
+}
+
+// sentences puts what there is to be said one after the other.
+func sentences(said ...string) string {
+	return strings.Join(slices.DeleteFunc(said, func(s string) bool { return s == "" }), " ")
 }
 
 func refOf(head repo.Head) string {
@@ -271,6 +283,7 @@ type Amendment struct {
 	Author    string // "Name <address>"; empty: it stays
 	Content   bool   // what is staged joins it
 	Published bool   // go on although a remote has the commit already
+	Meant     bool   // lines that look like conflict markers are intended
 }
 
 // ErrPublished is a refusal to rewrite what a remote has.
@@ -310,6 +323,7 @@ func (a *App) Amend(ctx context.Context, am Amendment) (Made, error) {
 		return Made{}, err
 	}
 	c.out.Kept = c.kept.Clone()
+	leftovers := ""
 	if am.Content {
 		if c.changes, err = a.Repo.Status(ctx); err != nil {
 			return Made{}, err
@@ -318,6 +332,9 @@ func (a *App) Amend(ctx context.Context, am Amendment) (Made, error) {
 			return Made{}, err
 		}
 		made.Tree = c.trees[0]
+		if leftovers, err = a.guardContent(ctx, c.overlay, am.Meant, []repo.ID{old.Tree}, made.Tree); err != nil {
+			return Made{}, err
+		}
 	}
 	if am.Message != "" {
 		if made.Message, err = a.messageHooks(ctx, am.Message); err != nil {
@@ -336,6 +353,7 @@ func (a *App) Amend(ctx context.Context, am Amendment) (Made, error) {
 	if err != nil {
 		return Made{}, err
 	}
+	result.Warning = sentences(leftovers, result.Warning)
 	return result, nil
 }
 

@@ -310,7 +310,7 @@ func (a *App) SettleWaiting(ctx context.Context, w *Waiting) ([]string, error) {
 		return nil, err
 	}
 	if entries = append(entries, renamed...); len(entries) == 0 {
-		return nil, refuse("No file is fully answered yet.")
+		return nil, &Refusal{Reason: "No file is fully answered yet.", Err: ErrNotAnswered}
 	}
 	if err := a.withHandEdits(ctx, w, entries); err != nil {
 		return nil, err
@@ -487,7 +487,8 @@ func (a *App) MergeDraft(ctx context.Context) (string, error) {
 }
 
 // FinishMerge makes the commit of a merge that waits, through the repository's hooks.
-func (a *App) FinishMerge(ctx context.Context, message string) (Made, error) {
+// Lines that look like conflict markers are refused unless they are meant.
+func (a *App) FinishMerge(ctx context.Context, message string, meant bool) (Made, error) {
 	a.sorting.Lock()
 	defer a.sorting.Unlock()
 	var made Made
@@ -521,6 +522,17 @@ func (a *App) FinishMerge(ctx context.Context, message string) (Made, error) {
 	}
 	tree, err := a.Repo.WriteTree(ctx)
 	if err != nil {
+		return made, err
+	}
+	var parents []repo.ID
+	for _, parent := range []repo.ID{head.Commit, other} {
+		side, err := a.treeOf(ctx, parent)
+		if err != nil {
+			return made, err
+		}
+		parents = append(parents, side)
+	}
+	if _, err := a.guardContent(ctx, a.Repo.NewOverlay(), meant, parents, tree); err != nil {
 		return made, err
 	}
 	id, err := a.Repo.CommitTree(ctx, repo.NewCommit{Tree: tree, Parents: []repo.ID{head.Commit, other}, Message: message})

@@ -109,7 +109,7 @@ func TestHandEditsOfWhatWaits(t *testing.T) {
 	_, err = a.SettleWaiting(ctx, w)
 	require.NoError(t, err)
 	assert.Equal(t, strings.Replace(nine, "5", "ours, then", 1), f.Git("show", ":a")+"\n")
-	_, err = a.FinishMerge(ctx, "Merge theirs\n")
+	_, err = a.FinishMerge(ctx, "Merge theirs\n", false)
 	require.NoError(t, err)
 
 	// The repository remembers, and fills it in the next time.
@@ -120,4 +120,27 @@ func TestHandEditsOfWhatWaits(t *testing.T) {
 	w, err = a.Waiting(ctx)
 	require.NoError(t, err)
 	assert.Zero(t, w.Open())
+}
+
+// TestMarkersAreNotCommitted: a conflict that was staged as it lies there is no content.
+func TestMarkersAreNotCommitted(t *testing.T) {
+	f, a := merging(t, "sed -i s/5/mine/ a", "sed -i s/5/theirs/ a")
+	shell(t, f, "git add -A")
+	_, err := a.FinishMerge(ctx, "Merge theirs\n", false)
+	assert.ErrorIs(t, err, app.ErrMarkers)
+	assert.Contains(t, refusal(t, err), `"a", in line 5`)
+	_, err = a.FinishMerge(ctx, "Merge theirs\n", true)
+	require.NoError(t, err)
+
+	f, a = merging(t, "sed -i s/5/mine/ a", "sed -i s/5/theirs/ a")
+	shell(t, f, "git add -A; rm .git/MERGE_HEAD")
+	_, err = a.Commit(ctx, "Half done\n", nil)
+	assert.ErrorIs(t, err, app.ErrMarkers)
+	f.Git("reset", "--quiet", "--hard")
+	f.Write("notes", "Title\n=======\n<<<<<<< quoted\n")
+	f.Write("p.go", "package p\n\nfunc f() {\n\tprintln(1)\n}\n")
+	f.Git("add", "-A")
+	made, err := a.Commit(ctx, "Fine\n", nil)
+	require.NoError(t, err)
+	assert.Equal(t, "it holds 2 leftovers, notes line 3 for one.", made.Warning)
 }

@@ -20,6 +20,9 @@ import (
 )
 
 // mendFlags are what the command mend can be told.
+// meantUsage is what the flag --meant does, wherever it is.
+const meantUsage = "lines that look like conflict markers are intended"
+
 type mendFlags struct {
 	answers, texts, resolved, settled []string
 	meant, finish, write              bool
@@ -59,7 +62,7 @@ the commit; in the working tree, left is what you have and right what came.`,
 	cmd.Flags().StringArrayVar(&flags.resolved, "resolved", nil, "a path to mark as resolved, with its working file as it is")
 	cmd.Flags().StringArrayVar(&flags.settled, "settled", nil, "the former name of --resolved")
 	cmd.Flags().MarkHidden("settled")
-	cmd.Flags().BoolVar(&flags.meant, "meant", false, "lines that look like conflict markers are intended")
+	cmd.Flags().BoolVar(&flags.meant, "meant", false, meantUsage)
 	cmd.Flags().BoolVar(&flags.write, "write", false, "write the files that are fully answered, by remembered answers too, and mark them as resolved in the index")
 	cmd.Flags().BoolVar(&flags.finish, "finish", false, "make the commit of a merge that waits")
 	cmd.Flags().StringVarP(&flags.message, "message", "m", "", "its message; default: the draft, with what had conflicted")
@@ -130,7 +133,7 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 		if w, err = a.Waiting(ctx); err != nil {
 			return err
 		}
-		if paths, err = a.SettleWaiting(ctx, w); err != nil && !errors.As(err, new(*app.Refusal)) {
+		if paths, err = a.SettleWaiting(ctx, w); err != nil && !errors.Is(err, app.ErrNotAnswered) {
 			return err
 		}
 		if w, err = a.Waiting(ctx); err != nil {
@@ -141,7 +144,7 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 		fmt.Fprintf(c.stderr, "bastel: resolved %s\n", safe.Line(path))
 	}
 	if flags.finish {
-		return c.finishMerge(ctx, a, flags.message)
+		return c.finishMerge(ctx, a, flags.message, flags.meant)
 	}
 	if w == nil {
 		return c.listMatters(nil)
@@ -155,14 +158,14 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 	return c.listMatters([]app.Matter{w.Matter})
 }
 
-func (c *command) finishMerge(ctx context.Context, a *app.App, message string) error {
+func (c *command) finishMerge(ctx context.Context, a *app.App, message string, meant bool) error {
 	if message == "" {
 		var err error
 		if message, err = a.MergeDraft(ctx); err != nil {
 			return err
 		}
 	}
-	made, err := a.FinishMerge(ctx, message)
+	made, err := a.FinishMerge(ctx, message, meant)
 	if err != nil {
 		return err
 	}

@@ -205,7 +205,7 @@ for a whole file.`,
 func (c *command) commit() *cobra.Command {
 	var messages []string
 	var letter string
-	var all bool
+	var all, meant bool
 	cmd := &cobra.Command{
 		Use:   "commit [-m TEXT] [--tray LETTER | --all]",
 		Short: "Make a commit from what is staged, from a tray, or from all trays in order",
@@ -218,6 +218,9 @@ func (c *command) commit() *cobra.Command {
 			drafts, err := c.drafts(ctx, a, at, all, strings.Join(messages, "\n\n"))
 			if err != nil {
 				return err
+			}
+			for i := range drafts {
+				drafts[i].Meant = meant
 			}
 			made, err := a.CommitTrays(ctx, drafts)
 			if err != nil {
@@ -235,6 +238,7 @@ func (c *command) commit() *cobra.Command {
 	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil, "the message; again for a further paragraph (default: the tray's own)")
 	cmd.Flags().StringVar(&letter, "tray", "", "the tray, A to Z (default A, the index)")
 	cmd.Flags().BoolVar(&all, "all", false, "all trays, in the order of their letters, each with its own message")
+	cmd.Flags().BoolVar(&meant, "meant", false, meantUsage)
 	return cmd
 }
 

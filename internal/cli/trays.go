@@ -104,6 +104,7 @@ func (c *command) amend() *cobra.Command {
 	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil, "the new message; again for a further paragraph (default: it stays)")
 	cmd.Flags().StringVar(&am.Author, "author", "", "the new author (default: it stays)")
 	cmd.Flags().BoolVar(&without, "without-staged", false, "leave what is staged where it is")
+	cmd.Flags().BoolVar(&am.Meant, "meant", false, meantUsage)
 	cmd.Flags().BoolVar(&am.Published, "published", false, "go on although a remote has the commit already")
 	return cmd
 }

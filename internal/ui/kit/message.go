@@ -80,6 +80,11 @@ func ToScreen(screen string, msg tea.Msg) Got { return Got{Msg: ForScreen{Screen
 // Start wraps work as a command.
 func Start(w Work) tea.Cmd { return func() tea.Msg { return w } }
 
+// AskMeant asks whether lines that look like conflict markers are intended.
+func AskMeant(question string, yes tea.Cmd) Ask {
+	return Ask{Question: question + " y says that the lines are intended.", Key: "y", Yes: yes}
+}
+
 // Notice shows a sentence above the line of keys.
 type Notice struct {
 	Text    string

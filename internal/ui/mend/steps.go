@@ -2,6 +2,7 @@ package mend
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path"
@@ -107,13 +108,20 @@ type drafted struct {
 
 func (m *Model) writeMerge(d drafted) tea.Cmd {
 	return kit.Show(kit.Edit{Title: "Message of the merge", Text: d.text, Message: &d.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-		return kit.Start(kit.Work{Title: "Making the merge", Do: func(ctx context.Context, _ func(string)) (string, error) {
-			made, err := m.app.FinishMerge(ctx, text)
-			if err != nil {
-				return "", err
-			}
-			return strings.TrimSpace(fmt.Sprintf("The merge is made: %s. %s", made.Commits[0].Short(), made.Warning)), nil
-		}})
+		return m.finishMerge(text, false)
+	}})
+}
+
+func (m *Model) finishMerge(text string, meant bool) tea.Cmd {
+	return kit.Start(kit.Work{Title: "Making the merge", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		made, err := m.app.FinishMerge(ctx, text, meant)
+		if errors.Is(err, app.ErrMarkers) {
+			return kit.Got{Msg: kit.AskMeant(app.QuestionOf(err), m.finishMerge(text, true))}, nil
+		}
+		if err != nil {
+			return kit.Got{}, err
+		}
+		return kit.Got{Note: strings.TrimSpace(fmt.Sprintf("The merge is made: %s. %s", made.Commits[0].Short(), made.Warning))}, nil
 	}})
 }
 

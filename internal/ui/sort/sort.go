@@ -437,24 +437,38 @@ func (m *Model) commit(drafts []app.Draft) tea.Cmd {
 			drafts[i].Seen = nil // ids depend on the view
 		}
 	}
+	return m.commitDrafts(drafts)
+}
+
+func (m *Model) commitDrafts(drafts []app.Draft) tea.Cmd {
 	return kit.Start(kit.Work{
 		Title: "Making the " + plural(len(drafts), "commit"),
-		Then:  func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: committed(drafts)} },
-		Do: func(ctx context.Context, _ func(string)) (string, error) {
+		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			made, err := m.app.CommitTrays(ctx, drafts)
+			if errors.Is(err, app.ErrMarkers) {
+				meant := slices.Clone(drafts)
+				for i := range meant {
+					meant[i].Meant = true
+				}
+				return kit.Got{Msg: kit.AskMeant(app.QuestionOf(err), m.commitDrafts(meant))}, nil
+			}
 			if err != nil {
-				return "", err
+				return kit.Got{}, err
 			}
-			note := fmt.Sprintf("Made commit %s, %s. u undoes it.", made.Commits[0].Short(), repo.Subject(drafts[0].Message))
-			if n := len(made.Commits); n > 1 {
-				note = fmt.Sprintf("Made %d commits, up to %s. u undoes all of them.", n, made.Commits[n-1].Short())
-			}
-			if made.Warning != "" {
-				note += " But " + made.Warning
-			}
-			return note, nil
+			return kit.Got{Note: committedNote(made, drafts[0].Message), Msg: kit.ForScreen{Screen: Name, Msg: committed(drafts)}}, nil
 		},
 	})
+}
+
+func committedNote(made app.Made, message string) string {
+	note := fmt.Sprintf("Made commit %s, %s. u undoes it.", made.Commits[0].Short(), repo.Subject(message))
+	if n := len(made.Commits); n > 1 {
+		note = fmt.Sprintf("Made %d commits, up to %s. u undoes all of them.", n, made.Commits[n-1].Short())
+	}
+	if made.Warning != "" {
+		note += " But " + made.Warning
+	}
+	return note
 }
 
 func plural(n int, noun string) string {
@@ -501,19 +515,6 @@ func (m *Model) amendAuthor() tea.Cmd {
 
 // amendWith amends; what a remote has already only after asking.
 func (m *Model) amendWith(am app.Amendment) tea.Cmd {
-	work := func(am app.Amendment) tea.Cmd {
-		return kit.Start(kit.Work{Title: "Amending", Do: func(ctx context.Context, _ func(string)) (string, error) {
-			made, err := m.app.Amend(ctx, am)
-			if err != nil {
-				return "", err
-			}
-			note := "Amended: it is " + made.Commits[0].Short() + " now. u undoes it."
-			if made.Warning != "" {
-				note += " But " + made.Warning
-			}
-			return note, nil
-		}})
-	}
 	at := m.head.Commit
 	return func() tea.Msg {
 		names, err := m.app.Repo.RemotesWith(m.ctx, at)
@@ -521,11 +522,29 @@ func (m *Model) amendWith(am app.Amendment) tea.Cmd {
 		case err != nil:
 			return kit.Notice{Text: err.Error(), Trouble: true}
 		case len(names) == 0:
-			return work(am)()
+			return m.amendNow(am)()
 		}
 		am.Published = true
-		return kit.Ask{Question: fmt.Sprintf("%s has this commit already; whoever builds on it would get it twice. y amends it all the same.", strings.Join(names, ", ")), Key: "y", Yes: work(am)}
+		return kit.Ask{Question: fmt.Sprintf("%s has this commit already; whoever builds on it would get it twice. y amends it all the same.", strings.Join(names, ", ")), Key: "y", Yes: m.amendNow(am)}
 	}
+}
+
+func (m *Model) amendNow(am app.Amendment) tea.Cmd {
+	return kit.Start(kit.Work{Title: "Amending", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		made, err := m.app.Amend(ctx, am)
+		if errors.Is(err, app.ErrMarkers) {
+			am.Meant = true
+			return kit.Got{Msg: kit.AskMeant(app.QuestionOf(err), m.amendNow(am))}, nil
+		}
+		if err != nil {
+			return kit.Got{}, err
+		}
+		note := "Amended: it is " + made.Commits[0].Short() + " now. u undoes it."
+		if made.Warning != "" {
+			note += " But " + made.Warning
+		}
+		return kit.Got{Note: note}, nil
+	}})
 }
 
 // loosen asks from which commit on, and into what.

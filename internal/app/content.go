@@ -1,0 +1,125 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"slices"
+
+	"bastel/internal/diff"
+	"bastel/internal/mend"
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+)
+
+// leftBehind is a line that a commit would bring in and that is hardly meant.
+type leftBehind struct {
+	path string
+	line int // counted from 1
+}
+
+// guardContent looks at the lines that commits bring in, tree after tree. Conflict markers are refused unless
+// they are meant; of other leftovers it gives a sentence. With several parents, of a merge, only markers that
+// none of them has count.
+func (a *App) guardContent(ctx context.Context, objects *repo.Overlay, meant bool, parents []repo.ID, trees ...repo.ID) (said string, err error) {
+	finder, err := a.finder(ctx)
+	if err != nil {
+		return "", err
+	}
+	var leftovers []leftBehind
+	for _, tree := range trees {
+		differences, err := merge.Compare(ctx, objects, parents[0], tree)
+		if err != nil {
+			return "", err
+		}
+		var blobs []repo.ID
+		for _, d := range differences {
+			if d.New.Mode.IsFile() {
+				blobs = append(blobs, d.New.ID)
+			}
+		}
+		large, err := objects.Larger(ctx, blobs, repo.LargeFile)
+		if err != nil {
+			return "", err
+		}
+		for _, d := range differences {
+			if !d.New.Mode.IsFile() || large[d.New.ID] {
+				continue
+			}
+			text, err := objects.Blob(ctx, d.New.ID)
+			if err != nil {
+				return "", err
+			}
+			if merge.IsBinary(text) {
+				continue
+			}
+			added, err := addedLines(ctx, objects, d.Path, text, parents)
+			if err != nil {
+				return "", err
+			}
+			lines := diff.Split(text)
+			if at := conflictIn(lines, added); at > 0 && !meant {
+				return "", &Refusal{Question: fmt.Sprintf("There are conflict markers in %q, in line %d for one. Nothing was committed.", d.Path, at), Reason: fmt.Sprintf("There are conflict markers in %q, in line %d for one. Nothing was committed. Resolve the conflict first, or say that the lines are intended with --meant.", d.Path, at), Err: ErrMarkers}
+			}
+			matches := finder.In(d.Path)
+			for _, n := range added {
+				if len(parents) == 1 && matches != nil && matches(bytes.TrimRight(lines[n], "\r\n")) {
+					leftovers = append(leftovers, leftBehind{d.Path, n + 1})
+				}
+			}
+		}
+		parents = []repo.ID{tree}
+	}
+	switch n := len(leftovers); {
+	case n == 1:
+		return fmt.Sprintf("it holds a leftover, %s line %d.", leftovers[0].path, leftovers[0].line), nil
+	case n > 1:
+		return fmt.Sprintf("it holds %d leftovers, %s line %d for one.", n, leftovers[0].path, leftovers[0].line), nil
+	}
+	return "", nil
+}
+
+// addedLines are the places of the lines that no parent has, where a line compares as added to it.
+func addedLines(ctx context.Context, objects merge.Objects, path string, text []byte, parents []repo.ID) ([]int, error) {
+	var added []int
+	for i, parent := range parents {
+		old, err := repo.Find(ctx, objects, parent, path)
+		if err != nil {
+			return nil, err
+		}
+		var before []byte
+		if old.Mode.IsFile() {
+			if before, err = objects.Blob(ctx, old.ID); err != nil {
+				return nil, err
+			}
+		}
+		var here []int
+		for _, c := range diff.Text(before, text) {
+			for n := c.NewStart; n < c.NewEnd; n++ {
+				if i == 0 || slices.Contains(added, n) {
+					here = append(here, n)
+				}
+			}
+		}
+		added = here
+	}
+	return added, nil
+}
+
+// conflictIn finds a conflict among added lines: its marker lines in their order. It gives the first one's number, counted
+// from 1; 0: there is none. A line of equals signs by itself is a heading's.
+func conflictIn(lines [][]byte, added []int) int {
+	first, next := 0, 0
+	for _, n := range added {
+		if !mend.IsMarker(lines[n], 0) || lines[n][0] != "<=>"[next] {
+			continue
+		}
+		if next++; next == 1 {
+			first = n + 1
+		}
+		if next == 3 {
+			return first
+		}
+	}
+	return 0
+}
