@@ -72,7 +72,8 @@ func newWeave(head, index, work [][]byte) weave {
 	return w.with(index, A).with(work, Loose)
 }
 
-// with adds a text as a layer above all others.
+// with adds a text as a layer above all others. New lines of a block stand behind those that they
+// replace: see diff.Pairs.
 func (w weave) with(lines [][]byte, at Layer) weave {
 	var places []int
 	var old [][]byte
@@ -102,12 +103,25 @@ func (w weave) with(lines [][]byte, at Layer) weave {
 		} else {
 			copyUntil(len(w), false)
 		}
+		// A new line stands behind the one that it replaces, so that it takes its place where it is chosen alone.
+		arrived := c.NewStart
+		arrive := func(until int) {
+			for ; arrived < until; arrived++ {
+				out = append(out, woven{Text: lines[arrived], Born: at, Dies: never})
+			}
+		}
+		for _, pair := range diff.Pairs(old[c.OldStart:c.OldEnd], lines[c.NewStart:c.NewEnd]) {
+			if first := c.OldStart + pair[0]; first > 0 {
+				copyUntil(places[first-1]+1, first > c.OldStart)
+			}
+			arrive(c.NewStart + pair[1])
+			copyUntil(places[c.OldStart+pair[0]]+1, true)
+			arrive(c.NewStart + pair[1] + 1)
+		}
 		if c.OldEnd > c.OldStart {
 			copyUntil(places[c.OldEnd-1]+1, true)
 		}
-		for _, text := range lines[c.NewStart:c.NewEnd] {
-			out = append(out, woven{Text: text, Born: at, Dies: never})
-		}
+		arrive(c.NewEnd)
 	}
 	copyUntil(len(w), false)
 	return out
@@ -115,12 +129,7 @@ func (w weave) with(lines [][]byte, at Layer) weave {
 
 // lines gives the text at a layer.
 func (w weave) lines(at Layer) [][]byte {
-	var lines [][]byte
-	for _, line := range w {
-		if line.Born <= at && at < line.Dies {
-			lines = append(lines, line.Text)
-		}
-	}
+	_, lines := w.alive(at)
 	return lines
 }
 
@@ -346,30 +355,7 @@ func (w weave) below(older [][]byte, at Layer) weave {
 // there go into the trays they were in. It counts the lines that are not there any
 // more. Changes that were committed or staged meanwhile are settled, not lost.
 func (w weave) adopt(old weave) (weave, int) {
-	places := make([]int, len(old)) // where each old line is now, or -1
-	oldTexts, newTexts := make([][]byte, len(old)), make([][]byte, len(w))
-	for i := range old {
-		oldTexts[i] = old[i].Text
-	}
-	for i := range w {
-		newTexts[i] = w[i].Text
-	}
-	at := 0
-	keep := func(until, shift int) {
-		for ; at < until; at++ {
-			places[at] = at + shift
-		}
-	}
-	shift := 0
-	for _, c := range diff.Lines(oldTexts, newTexts) {
-		keep(c.OldStart, shift)
-		for ; at < c.OldEnd; at++ {
-			places[at] = -1
-		}
-		shift = c.NewEnd - c.OldEnd
-	}
-	keep(len(old), shift)
-
+	places := old.placesIn(w)
 	lost := 0
 	w = append(weave{}, w...)
 	own := map[int][]woven{} // text that only trays hold, by the place before which it stands
@@ -406,6 +392,40 @@ func (w weave) adopt(old weave) (weave, int) {
 		}
 	}
 	return out, lost
+}
+
+// placesIn finds where each line is in another weave of the same file; -1: it is not there. The texts of HEAD, of the index
+// and of the working tree are compared each by itself: in which order the lines of a block stand that replace
+// each other is another matter after each edit of it.
+func (w weave) placesIn(o weave) []int {
+	places := make([]int, len(w))
+	for i := range places {
+		places[i] = -1
+	}
+	for _, at := range []Layer{Head, Loose, A} {
+		olds, oldTexts := w.alive(at)
+		news, newTexts := o.alive(at)
+		old, new := 0, 0
+		for _, c := range append(diff.Lines(oldTexts, newTexts), diff.Change{OldStart: len(olds), OldEnd: len(olds)}) {
+			for ; old < c.OldStart; old, new = old+1, new+1 {
+				if places[olds[old]] < 0 {
+					places[olds[old]] = news[new]
+				}
+			}
+			old, new = c.OldEnd, c.NewEnd
+		}
+	}
+	return places
+}
+
+// alive gives the places and texts of the lines that are there at a layer.
+func (w weave) alive(at Layer) (places []int, texts [][]byte) {
+	for i, line := range w {
+		if line.Born <= at && at < line.Dies {
+			places, texts = append(places, i), append(texts, line.Text)
+		}
+	}
+	return places, texts
 }
 
 // anchor finds where a line goes that has no place of its own: behind the line that
