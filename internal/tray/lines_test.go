@@ -2,7 +2,9 @@ package tray_test
 
 import (
 	"fmt"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -75,4 +77,35 @@ func TestChosenLinesTakeTheirPartnersPlace(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, strings.Join(want, ""), string(staged), "round %d: %q becomes %q, chosen %v", round, old, new, chosen)
 	}
+}
+
+// TestOnlyWhatChangesIsShown: a link or a submodule that changed in one layer is shown in that one.
+func TestOnlyWhatChangesIsShown(t *testing.T) {
+	d := newDesk(t)
+	link := func(to string) {
+		_ = os.Remove(filepath.Join(d.Dir, "link"))
+		require.NoError(t, os.Symlink(to, filepath.Join(d.Dir, "link")))
+	}
+	link("a")
+	d.Commit("base", "sub/inside", "x\n", "mode", "x\n")
+	d.Git("rm", "-q", "-r", "--cached", "sub")
+	d.Git("-C", "sub", "init", "-q")
+	d.Git("-C", "sub", "commit", "-q", "--allow-empty", "-m", "one")
+	d.Git("-c", "advice.addEmbeddedRepo=false", "add", "-A")
+	d.Git("commit", "-q", "-m", "with a submodule")
+	link("b")
+	d.Git("-C", "sub", "commit", "-q", "--allow-empty", "-m", "two")
+	require.NoError(t, os.Chmod(filepath.Join(d.Dir, "mode"), 0o755))
+	paths := func(l tray.Layer) (list []string) {
+		for _, file := range d.list(t, l) {
+			list = append(list, file.Path)
+		}
+		return list
+	}
+	all := []string{"link", "mode", "sub"}
+	require.Equal(t, all, paths(tray.Loose))
+	require.Empty(t, paths(tray.A))
+	d.move(t, tray.Loose, tray.A, all...)
+	require.Equal(t, all, paths(tray.A))
+	require.Empty(t, paths(tray.Loose))
 }

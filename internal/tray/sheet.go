@@ -208,7 +208,7 @@ func (s *Sheet) file(l Layer, context int) (File, step) {
 		f.Path = s.From
 	}
 	var st step
-	if old.Mode == repo.ModeNone && new.Mode == repo.ModeNone {
+	if !s.has(l) && s.Blocked == "" || old.Mode == repo.ModeNone && new.Mode == repo.ModeNone {
 		return f, st
 	}
 	if !s.whole {
