@@ -218,7 +218,7 @@ func (c *commitRun) makeStagedTree(ctx context.Context) error {
 		return nil
 	}
 	c.out.Kept = c.kept.Clone()
-	delete(c.out.Kept.Messages, tray.A)
+	c.out.Kept.Forget(tray.A)
 	return nil
 }
 
@@ -233,7 +233,7 @@ func (c *commitRun) makeCommits(ctx context.Context) (made Made, title string, e
 		if !parent.IsZero() {
 			parents = []repo.ID{parent}
 		}
-		if parent, err = c.Repo.CommitTree(ctx, repo.NewCommit{Tree: tree, Parents: parents, Message: message}); err != nil {
+		if parent, err = c.Repo.CommitTree(ctx, repo.NewCommit{Tree: tree, Parents: parents, Message: message, Author: c.kept.Authors[c.drafts[i].Tray]}); err != nil {
 			return made, "", notMade(err)
 		}
 		made.Commits = append(made.Commits, parent)

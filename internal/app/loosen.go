@@ -15,11 +15,12 @@ import (
 type Loosened struct {
 	Commits int
 	Paths   []string // what they changed
+	Staged  []string // those of them that stay staged, since no working file of theirs is wanted here
 }
 
 // Loosen makes the commits from one on, up to the last, loose
 // changes again, or trays, one for each, with their messages. The working tree stays as it
-// is, and so do loose and staged changes.
+// is, and so do loose and staged changes. A tray keeps the author and the date of the commit that it was.
 func (a *App) Loosen(ctx context.Context, from repo.ID, intoTrays bool) (Loosened, error) {
 	var none Loosened
 	a.sorting.Lock()
@@ -53,16 +54,19 @@ func (a *App) Loosen(ctx context.Context, from repo.ID, intoTrays bool) (Loosene
 		if err != nil {
 			return none, err
 		}
-		past = append(past, tray.Past{Before: before, Message: commits[i].Message, Into: into[i]})
+		past = append(past, tray.Past{Before: before, Message: commits[i].Message, Author: commits[i].Commit.Text(commits[i].Commit.Author), Into: into[i]})
 	}
 	last := commits[len(commits)-1]
 	out, err := tray.Unsettle(ctx, a.Repo, a.Repo.NewOverlay(), last.Commit.Tree, changes, kept, past, shift)
 	if err != nil {
 		return none, pickRefusal(err)
 	}
+	loosened := Loosened{Commits: len(commits)}
+	if loosened.Staged, err = a.keepUnwanted(ctx, &out, intoTrays && len(commits) > 1); err != nil {
+		return none, err
+	}
 	entry := journal.Entry{Kind: journal.Loosen, Ref: refOf(head), Old: head.Commit, New: commits[0].Commit.Parent(),
 		Title: Count(len(commits), "commit") + " from " + commits[0].Commit.Subject()}
-	loosened := Loosened{Commits: len(commits)}
 	first, err := a.treeOf(ctx, entry.New)
 	if err != nil {
 		return none, err
@@ -76,6 +80,37 @@ func (a *App) Loosen(ctx context.Context, from repo.ID, intoTrays bool) (Loosene
 	}
 	_, err = a.settle(ctx, entry, "loosen: "+entry.Title, out, nil)
 	return loosened, err
+}
+
+// keepUnwanted leaves the index as it is where the working file is not wanted, as outside a sparse checkout: what
+// the commits changed there is in no working file, so that it would be gone. It stays staged. Apart in several trays it cannot be.
+func (a *App) keepUnwanted(ctx context.Context, out *tray.Outcome, apart bool) (staged []string, err error) {
+	var paths []string
+	for _, e := range out.Index {
+		paths = append(paths, e.Path)
+	}
+	flags, err := a.Repo.IndexFlags(ctx, paths)
+	if err != nil {
+		return nil, err
+	}
+	out.Index = slices.DeleteFunc(out.Index, func(e repo.IndexEntry) bool {
+		if flags[e.Path]&repo.SkipWorktree != 0 {
+			staged = append(staged, e.Path)
+		}
+		return flags[e.Path]&repo.SkipWorktree != 0
+	})
+	if apart && len(staged) > 0 {
+		return nil, refuse("%q lies outside the sparse checkout, so its changes cannot be kept in several trays. Nothing was changed. Loosen them as loose changes, or bring the folder into the checkout first.", staged[0])
+	}
+	return staged, nil
+}
+
+// StaysStaged is a sentence about those paths; empty: there are none.
+func (l Loosened) StaysStaged() string {
+	if len(l.Staged) == 0 {
+		return ""
+	}
+	return Count(len(l.Staged), "file") + " outside the sparse checkout stayed staged."
 }
 
 // lastCommits reads the commits from one to HEAD, oldest first.

@@ -190,6 +190,8 @@ func (a *App) KeepMessage(ctx context.Context, at tray.Layer, text string) error
 	if err != nil {
 		return err
 	}
-	kept.Messages[at] = text
+	if kept.Messages[at] = text; text == "" {
+		kept.Forget(at)
+	}
 	return a.writeKept(ctx, kept)
 }

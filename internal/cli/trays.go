@@ -20,6 +20,7 @@ import (
 type trayDocument struct {
 	Tray    string         `json:"tray"`
 	Message string         `json:"message"`
+	Author  string         `json:"author,omitempty"`
 	Files   []string       `json:"files"`
 	Hunks   []hunkDocument `json:"hunks"`
 }
@@ -36,7 +37,7 @@ func (c *command) trays() *cobra.Command {
 			}
 			trays := []trayDocument{}
 			for _, t := range board.Trays {
-				d := trayDocument{Tray: t.Layer.String(), Message: t.Message, Files: []string{}, Hunks: documentsOf(t.Files)}
+				d := trayDocument{Tray: t.Layer.String(), Message: t.Message, Author: t.Author, Files: []string{}, Hunks: documentsOf(t.Files)}
 				for _, f := range t.Files {
 					d.Files = append(d.Files, f.Path)
 				}
@@ -126,8 +127,11 @@ changes, or with --trays one tray for each, with its message. The working tree s
 			if err != nil {
 				return err
 			}
-			return c.answer(map[string]any{"commits": loosened.Commits, "changed": append([]string{}, loosened.Paths...)}, func(w io.Writer) {
+			return c.answer(map[string]any{"commits": loosened.Commits, "changed": append([]string{}, loosened.Paths...), "staged": append([]string{}, loosened.Staged...)}, func(w io.Writer) {
 				fmt.Fprintln(w, app.Count(loosened.Commits, "commit"), "loosened")
+				if said := loosened.StaysStaged(); said != "" {
+					fmt.Fprintln(w, said)
+				}
 			})
 		}),
 	}

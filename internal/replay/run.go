@@ -271,6 +271,9 @@ func (r *run) commit(entry shape.Entry, step *Step) error {
 
 // signedAs puts an entry's own author and date in the place of a source's.
 func signedAs(line string, entry shape.Entry) string {
+	if entry.Author == "" && entry.Date == "" {
+		return line // as it is, even if it is none that anybody would write
+	}
 	person, date, _ := strings.Cut(line, "> ")
 	if entry.Author != "" {
 		person = strings.TrimSuffix(entry.Author, ">")

@@ -84,12 +84,15 @@ func (c *Commit) Encode() []byte {
 	for _, parent := range c.Parents {
 		fmt.Fprintf(&b, "parent %s\n", parent)
 	}
-	fmt.Fprintf(&b, "author %s\ncommitter %s\n", c.Author, c.Committer)
+	// A value of several lines goes on in lines that begin with a space, whatever header it is of.
+	header := func(key, value string) { fmt.Fprintf(&b, "%s %s\n", key, strings.ReplaceAll(value, "\n", "\n ")) }
+	header("author", c.Author)
+	header("committer", c.Committer)
 	if c.Encoding != "" {
-		fmt.Fprintf(&b, "encoding %s\n", c.Encoding)
+		header("encoding", c.Encoding)
 	}
 	for _, h := range c.Extra {
-		fmt.Fprintf(&b, "%s %s\n", h.Key, strings.ReplaceAll(h.Value, "\n", "\n "))
+		header(h.Key, h.Value)
 	}
 	b.WriteByte('\n')
 	b.WriteString(c.Message)

@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"syscall"
 )
@@ -121,6 +122,10 @@ type NewCommit struct {
 	Author  string // "Name <address> seconds zone"; empty: the user, now
 }
 
+// plainAuthor is an author's line that a command takes as it is: it strips what it holds for crud from the ends of
+// names and addresses.
+var plainAuthor = regexp.MustCompile(strings.ReplaceAll(`^(X|X[^<>\n\x00]*X) <(X|X[^<>\n\x00]*X|)> \d+ [+-]\d{4}$`, "X", `[^\x00-\x20.,:;<>"\\']`))
+
 // CommitTree makes a commit of a tree, signed where the configuration asks for it.
 func (r *Repo) CommitTree(ctx context.Context, c NewCommit) (ID, error) {
 	in := invocation{args: []string{"commit-tree", c.Tree.String()}, stdin: strings.NewReader(c.Message)}
@@ -133,11 +138,11 @@ func (r *Repo) CommitTree(ctx context.Context, c NewCommit) (ID, error) {
 	}
 	if sign {
 		in.args = append(in.args, "-S")
+	} else if c.Author != "" && !plainAuthor.MatchString(c.Author) {
+		return r.commitAsGiven(ctx, c)
 	}
 	if c.Author != "" {
-		name, rest, _ := strings.Cut(c.Author, " <")
-		address, date, _ := strings.Cut(rest, "> ")
-		in.env = []string{"GIT_AUTHOR_NAME=" + name, "GIT_AUTHOR_EMAIL=" + address, "GIT_AUTHOR_DATE=" + date}
+		in.env = identity("AUTHOR", c.Author)
 	}
 	in.args = append(in.args, "-F", "-")
 	out, err := r.invoke(ctx, in)
@@ -145,6 +150,15 @@ func (r *Repo) CommitTree(ctx context.Context, c NewCommit) (ID, error) {
 		return ID{}, fmt.Errorf("make the commit: %w", err)
 	}
 	return ParseID(strings.TrimSpace(string(out)))
+}
+
+// commitAsGiven makes a commit whose author's line the repository's command would mend.
+func (r *Repo) commitAsGiven(ctx context.Context, c NewCommit) (ID, error) {
+	committer, err := r.Committer(ctx)
+	if err != nil {
+		return ID{}, err
+	}
+	return r.WriteCommit(ctx, &Commit{Tree: c.Tree, Parents: c.Parents, Author: c.Author, Committer: committer, Message: c.Message})
 }
 
 // WriteCommit stores a commit exactly as given.

@@ -15,16 +15,43 @@ type IndexEntry struct {
 	ID   ID
 }
 
-// UpdateIndex sets entries, all of them or none. Errors: ErrLocked.
+// updateIndex runs the command on an index that has all its files in it: some versions crash when they add
+// one to a folder that a sparse index has as a whole, and leave its lock.
+func (r *Repo) updateIndex(ctx context.Context, stdin []byte, args ...string) ([]byte, error) {
+	in := invocation{args: append([]string{"update-index"}, args...)}
+	if stdin != nil {
+		in.stdin = bytes.NewReader(stdin)
+	}
+	sparse, err := r.ConfigBool(ctx, "index.sparse")
+	if err != nil {
+		return nil, err
+	}
+	if sparse {
+		in.env = oneMoreSetting("index.sparse", "false")
+	}
+	return r.invoke(ctx, in)
+}
+
+// UpdateIndex sets entries, all of them or none, and keeps the flags of those that stay. Errors: ErrLocked.
 func (r *Repo) UpdateIndex(ctx context.Context, entries []IndexEntry) error {
 	var in bytes.Buffer
+	var stay []string
+	for _, e := range entries {
+		if e.Mode != ModeNone {
+			stay = append(stay, e.Path)
+		}
+	}
+	flags, err := r.IndexFlags(ctx, stay)
+	if err != nil {
+		return err
+	}
 	for _, e := range entries {
 		fmt.Fprintf(&in, "%o %s\t%s\x00", uint32(e.Mode), r.hexOrZero(e.ID), e.Path)
 	}
-	if _, err := r.run(ctx, in.Bytes(), "update-index", "--add", "--replace", "-z", "--index-info"); err != nil {
+	if _, err := r.updateIndex(ctx, in.Bytes(), "--add", "--replace", "-z", "--index-info"); err != nil {
 		return fmt.Errorf("write the index: %w", err)
 	}
-	return nil
+	return r.setFlags(ctx, flags)
 }
 
 // AddPaths puts whole working files into the index, as they are on disk: filters,
@@ -35,7 +62,7 @@ func (r *Repo) AddPaths(ctx context.Context, paths []string) error {
 		in.WriteString(path)
 		in.WriteByte(0)
 	}
-	if _, err := r.run(ctx, in.Bytes(), "update-index", "--add", "--remove", "--replace", "-z", "--stdin"); err != nil {
+	if _, err := r.updateIndex(ctx, in.Bytes(), "--add", "--remove", "--replace", "-z", "--stdin"); err != nil {
 		return fmt.Errorf("write the index: %w", err)
 	}
 	return nil
@@ -44,7 +71,7 @@ func (r *Repo) AddPaths(ctx context.Context, paths []string) error {
 // RefreshIndex notes which working files still are what the index says, which
 // commands that compare by time and size rely on.
 func (r *Repo) RefreshIndex(ctx context.Context) error {
-	_, err := r.run(ctx, nil, "update-index", "-q", "--refresh")
+	_, err := r.updateIndex(ctx, nil, "-q", "--refresh")
 	if exitCode(err) == 1 { // some path needs an update: not an error here
 		return nil
 	}

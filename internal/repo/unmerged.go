@@ -67,7 +67,7 @@ func (r *Repo) WriteStages(ctx context.Context, stages []Stage) error {
 	for _, s := range stages {
 		fmt.Fprintf(&in, "%o %s %d\t%s\x00", uint32(s.Mode), s.ID, s.Number, s.Path)
 	}
-	if _, err := r.run(ctx, in.Bytes(), "update-index", "-z", "--index-info"); err != nil {
+	if _, err := r.updateIndex(ctx, in.Bytes(), "-z", "--index-info"); err != nil {
 		return fmt.Errorf("write the index: %w", err)
 	}
 	return nil

@@ -27,12 +27,20 @@ func RefOf(r *repo.Repo, worktree string) string {
 // keptFormat is the version of what lies there.
 const keptFormat = "bastel-trays/1"
 
-// Kept is how the changes of a working tree were sorted: the trays' messages, and
+// Kept is how the changes of a working tree were sorted: the trays' messages, the authors of
+// those that were commits before, and
 // the sheets of which a tray from B on holds something.
 type Kept struct {
 	ID       repo.ID // of the tree that it was read from; zero: nothing is kept
 	Messages map[Layer]string
+	Authors  map[Layer]string // as a commit names them: "Name <address> seconds zone"
 	files    map[string]keptSheet
+}
+
+// Forget has a tray neither message nor author any more.
+func (k *Kept) Forget(l Layer) {
+	delete(k.Messages, l)
+	delete(k.Authors, l)
 }
 
 // keptSheet is a sheet as it was left.
@@ -64,11 +72,14 @@ const stateFile = "trays.json"
 type keptState struct {
 	Format   string
 	Messages map[string]string // by the tray's letter
+	Authors  map[string]string `json:",omitempty"`
 	Sheets   []keptSheet
 }
 
 // NothingKept is the state in which tray A is the only one.
-func NothingKept() *Kept { return &Kept{Messages: map[Layer]string{}, files: map[string]keptSheet{}} }
+func NothingKept() *Kept {
+	return &Kept{Messages: map[Layer]string{}, Authors: map[Layer]string{}, files: map[string]keptSheet{}}
+}
 
 // LoadKept reads how the changes were sorted.
 func LoadKept(ctx context.Context, r *repo.Repo) (*Kept, error) {
@@ -119,6 +130,11 @@ func keptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*Kept, error) {
 			k.Messages[l] = message
 		}
 	}
+	for letter, author := range state.Authors {
+		if l, ok := ParseLayer(letter); ok {
+			k.Authors[l] = author
+		}
+	}
 	for _, sheet := range state.Sheets {
 		if sheet.Weave != "" {
 			if err := gob.NewDecoder(bytes.NewReader(data[sheet.Weave])).Decode(&sheet.weave); err != nil {
@@ -132,18 +148,21 @@ func keptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*Kept, error) {
 
 // Clone gives a copy to be changed.
 func (k *Kept) Clone() *Kept {
-	return &Kept{ID: k.ID, Messages: maps.Clone(k.Messages), files: maps.Clone(k.files)}
+	return &Kept{ID: k.ID, Messages: maps.Clone(k.Messages), Authors: maps.Clone(k.Authors), files: maps.Clone(k.files)}
 }
 
 // Store writes the state as a tree and gives its id: zero if there is nothing to keep.
 func (k *Kept) Store(ctx context.Context, r *repo.Repo) (repo.ID, error) {
-	state := keptState{Format: keptFormat, Messages: map[string]string{}}
+	state := keptState{Format: keptFormat, Messages: map[string]string{}, Authors: map[string]string{}}
+	for l, author := range k.Authors {
+		state.Authors[l.String()] = author
+	}
 	for l, message := range k.Messages {
 		if message != "" {
 			state.Messages[l.String()] = message
 		}
 	}
-	if len(k.files)+len(state.Messages) == 0 {
+	if len(k.files)+len(state.Messages)+len(state.Authors) == 0 {
 		return repo.ID{}, nil
 	}
 	overlay := r.NewOverlay()

@@ -33,6 +33,7 @@ type Board struct {
 type Tray struct {
 	Layer   Layer
 	Message string
+	Author  string // of a commit that it was before; empty: whoever commits it
 	Files   []File
 }
 
@@ -85,7 +86,7 @@ func Read(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, 
 	for l := A; l <= Last; l++ {
 		files, message := byLayer[l], kept.Messages[l]
 		if l == A || len(files) > 0 || message != "" {
-			board.Trays = append(board.Trays, Tray{l, message, files})
+			board.Trays = append(board.Trays, Tray{l, message, kept.Authors[l], files})
 		}
 	}
 	board.Loose = byLayer[Loose]

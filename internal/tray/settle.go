@@ -49,7 +49,7 @@ func Settle(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head repo.
 			return nil, out, err
 		}
 		trees[n] = head
-		delete(out.Kept.Messages, layers[n])
+		out.Kept.Forget(layers[n])
 	}
 	return trees, out, storeIndex(ctx, r, overlay, out.Index)
 }
@@ -87,6 +87,7 @@ func storeIndex(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, entrie
 type Past struct {
 	Before  repo.ID
 	Message string
+	Author  string
 	Into    Layer
 }
 
@@ -98,16 +99,10 @@ func Unsettle(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head rep
 	if err != nil {
 		return out, err
 	}
-	out.Kept.Messages = map[Layer]string{}
-	for l, message := range kept.Messages {
-		if l.IsDraft() {
-			l += Layer(shift)
-		}
-		out.Kept.Messages[l] = message
-	}
+	out.Kept.Messages, out.Kept.Authors = shifted(kept.Messages, shift), shifted(kept.Authors, shift)
 	for _, p := range past {
 		if p.Into != Loose {
-			out.Kept.Messages[p.Into] = p.Message
+			out.Kept.Messages[p.Into], out.Kept.Authors[p.Into] = p.Message, p.Author
 		}
 	}
 	err = eachBatch(ctx, r, changes, kept, Plain, func(sheets []*Sheet, _ []string) error {
@@ -135,6 +130,18 @@ func Unsettle(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head rep
 		return out, err
 	}
 	return out, storeIndex(ctx, r, overlay, out.Index)
+}
+
+// shifted has the texts of drafts some letters further up.
+func shifted(texts map[Layer]string, by int) map[Layer]string {
+	moved := map[Layer]string{}
+	for l, text := range texts {
+		if l.IsDraft() {
+			l += Layer(by)
+		}
+		moved[l] = text
+	}
+	return moved
 }
 
 // shift takes what drafts hold some letters up.

@@ -241,6 +241,10 @@ func (m *Model) section(t tray.Tray) stream.Section {
 	if s.Note = "empty"; hunks > 0 {
 		s.Note = app.Count(hunks, "hunk") + " in " + app.Count(len(t.Files), "file")
 	}
+	if t.Author != "" { // of a commit that it was
+		writer := repo.ParsePerson(t.Author)
+		s.Note += ", by " + safe.Line(writer.Name) + " on " + writer.When.Format("2 Jan 2006")
+	}
 	return s
 }
 
@@ -569,7 +573,7 @@ func (m *Model) loosenInto(from app.Source, n int) tea.Cmd {
 		return func() tea.Cmd {
 			return kit.Start(kit.Work{Title: "Loosening commits", Do: func(ctx context.Context, _ func(string)) (string, error) {
 				loosened, err := m.app.Loosen(ctx, from.ID, intoTrays)
-				return app.Count(loosened.Commits, "commit") + " loosened. u undoes it.", err
+				return strings.TrimSpace(app.Count(loosened.Commits, "commit") + " loosened. u undoes it. " + loosened.StaysStaged()), err
 			}})
 		}
 	}
