@@ -59,6 +59,7 @@ func refuse(format string, args ...any) error {
 // Reasons that callers tell apart.
 var (
 	ErrNothingStaged = errors.New("nothing is staged")
+	ErrLaterWork     = errors.New("later commits are on top of the last step")
 	ErrNotAnswered   = errors.New("no file is fully answered")
 	ErrMarkers       = errors.New("there are conflict markers in the text")
 	ErrConflict      = errors.New("the plan has conflicts")

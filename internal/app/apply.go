@@ -96,6 +96,9 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent Consent, progr
 	what := Count(len(plan.Sources), "commit") + " into " + Count(result.Commits, "commit")
 	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
 		Title: what, Pairs: forecast.Pairs(), Taken: forecast.Taken()}
+	if entry.Plan, err = planText(plan); err != nil {
+		return result, err
+	}
 	op, err := a.move(ctx, entry, "shape: "+what, forecast.Tree, engine)
 	if err != nil {
 		return result, err

@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -89,13 +90,14 @@ type PlanDraft struct {
 }
 
 // DraftPlan is the draft that was left of a branch, or of the current one, with the
-// commits that the branch has got since; where it does not fit the branch any more it
-// is the plan that changes nothing.
+// commits that the branch has got since, and carried over where the branch was rewritten. A draft
+// that does not fit any more is put aside and named; then it is the plan that changes nothing.
 func (a *App) DraftPlan(ctx context.Context, branch string) (PlanDraft, error) {
 	head, err := a.headOf(ctx, branch)
 	if err != nil {
 		return PlanDraft{}, err
 	}
+	note := ""
 	if text := a.readState(planFile(head.Branch())); text != "" {
 		draft, err := a.leftPlan(ctx, head, text)
 		if err == nil {
@@ -105,9 +107,26 @@ func (a *App) DraftPlan(ctx context.Context, branch string) (PlanDraft, error) {
 		if !errors.As(err, &refusal) {
 			return PlanDraft{}, err
 		}
+		if note, err = a.putAside(head.Branch(), text, err); err != nil {
+			return PlanDraft{}, err
+		}
 	}
 	plan, err := a.NewPlanOf(ctx, branch, "", "")
-	return PlanDraft{Plan: plan}, err
+	return PlanDraft{Plan: plan, Note: note}, err
+}
+
+// putAside keeps a draft that does not fit its branch any more, and says where.
+func (a *App) putAside(branch, text string, why error) (note string, err error) {
+	sum := sha256.Sum256([]byte(text))
+	name := "plan-" + draftName(branch) + "-aside-" + hex.EncodeToString(sum[:4]) + ".toml"
+	dir, err := a.Repo.StateDir()
+	if err != nil {
+		return "", err
+	}
+	if err := a.writeState(name, text); err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("The draft of an earlier plan does not fit %s any more (%s). It is kept in %s.", branch, strings.TrimSuffix(firstLine(why.Error()), "."), filepath.Join(dir, name)), a.writeState(planFile(branch), "")
 }
 
 func (a *App) leftPlan(ctx context.Context, head repo.Head, text string) (PlanDraft, error) {
@@ -120,11 +139,11 @@ func (a *App) leftPlan(ctx context.Context, head repo.Head, text string) (PlanDr
 		return PlanDraft{Plan: plan}, err
 	}
 	grown, err := a.Repo.IsAncestor(ctx, file.Tip, head.Commit)
-	if err != nil || !grown || file.Branch != head.Branch() {
-		if err == nil {
-			err = refuse("The draft belongs to another state of the branch.")
-		}
+	if err != nil {
 		return PlanDraft{}, err
+	}
+	if !grown {
+		return a.mappedPlan(ctx, head, file)
 	}
 	more, err := a.sources(ctx, file.Tip, head.Commit)
 	if err != nil {
@@ -145,6 +164,111 @@ func (a *App) leftPlan(ctx context.Context, head repo.Head, text string) (PlanDr
 		subjects = append(subjects, s.Commit.Subject())
 	}
 	return PlanDraft{plan.Grow(head.Commit, more), "The branch has grown since the draft: " + strings.Join(subjects, ", ") + " came to its end."}, nil
+}
+
+// mappedPlan carries a draft over to a branch that was rewritten since, by what the journal knows of it and
+// else by what the commits change.
+func (a *App) mappedPlan(ctx context.Context, head repo.Head, file shape.File) (PlanDraft, error) {
+	var none PlanDraft
+	if found, err := a.Repo.Has(ctx, file.Tip); err != nil || !found {
+		return none, errors.Join(err, refuse("the commits that it speaks of are gone"))
+	}
+	before := head
+	before.Commit = file.Tip
+	old, err := a.planOf(ctx, file, before)
+	if err != nil {
+		return none, err
+	}
+	fresh, err := a.NewPlanOf(ctx, head.Branch(), "", "")
+	if err != nil {
+		return none, err
+	}
+	base := old.Base
+	if below, err := a.isBelow(ctx, base, head.Commit); err != nil {
+		return none, err
+	} else if !below {
+		base = fresh.Base
+	}
+	ids, err := a.sources(ctx, base, head.Commit)
+	if err != nil {
+		return none, err
+	}
+	olds, err := a.Sources(ctx, old.Sources)
+	if err != nil {
+		return none, err
+	}
+	news, err := a.Sources(ctx, ids)
+	if err != nil {
+		return none, err
+	}
+	pairs, err := a.pairs(ctx, olds, news)
+	if err != nil {
+		return none, err
+	}
+	became := map[repo.ID][]repo.ID{}
+	for _, p := range pairs {
+		if !p.Old.IsZero() && !p.New.IsZero() {
+			became[p.Old] = append(became[p.Old], p.New)
+		}
+	}
+	if len(became) == 0 {
+		return none, refuse("nothing of it is on the branch")
+	}
+	// What came under the series, as where it was put onto a target that moved on, is not its own.
+	if under := slices.Index(ids, fresh.Base); under >= 0 && !anyOf(ids[:under+1], became) {
+		base, ids = fresh.Base, ids[under+1:]
+	}
+	plan, lost := old.Mapped(head.Commit, base, ids, became)
+	if err := plan.Check(); err != nil {
+		return none, planRefusal(err)
+	}
+	note := "The branch was rewritten since the draft, which was carried over."
+	for _, s := range olds {
+		if slices.Contains(lost, s.ID) {
+			note += " Not there any more: " + s.Commit.Subject() + "."
+		}
+	}
+	return PlanDraft{plan, note}, nil
+}
+
+// anyOf says that some of the commits are what others became.
+func anyOf(ids []repo.ID, became map[repo.ID][]repo.ID) bool {
+	for _, now := range became {
+		if slices.ContainsFunc(now, func(id repo.ID) bool { return slices.Contains(ids, id) }) {
+			return true
+		}
+	}
+	return false
+}
+
+// isBelow says that a commit, or the start of all history, is before another one.
+func (a *App) isBelow(ctx context.Context, below, id repo.ID) (bool, error) {
+	if below.IsZero() {
+		return true, nil
+	}
+	return a.Repo.IsAncestor(ctx, below, id)
+}
+
+// planText is a plan as an entry of the journal keeps it.
+func planText(plan shape.Plan) (string, error) {
+	text, err := plan.File(func(repo.ID) string { return "" }).Encode()
+	return string(text), err
+}
+
+// planBack brings the draft back that there was before an apply, or when the apply was undone.
+func (a *App) planBack(ctx context.Context, branch, text string) error {
+	if text == "" {
+		return a.ForgetPlan(ctx, branch)
+	}
+	head, err := a.headOf(ctx, branch)
+	if err != nil {
+		return err
+	}
+	draft, err := a.leftPlan(ctx, head, text)
+	if err != nil {
+		return err
+	}
+	return a.KeepPlan(ctx, draft.Plan)
 }
 
 // checkMade holds the commits that a plan uses besides the branch's against the

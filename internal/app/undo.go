@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
@@ -10,19 +11,19 @@ import (
 	"bastel/internal/tray"
 )
 
-// Undo takes the last step back that Bastel made in this working tree. It gives
-// the entry that was taken back.
-func (a *App) Undo(ctx context.Context) (journal.Entry, error) {
+// Undo takes the last step back that Bastel made in this working tree, file by file: what was changed in working
+// files since stays. It gives the entry that was taken back.
+func (a *App) Undo(ctx context.Context) (Stepped, error) {
 	return a.step(ctx, journal.Undo)
 }
 
 // Redo does the last step again that was taken back.
-func (a *App) Redo(ctx context.Context) (journal.Entry, error) {
+func (a *App) Redo(ctx context.Context) (Stepped, error) {
 	return a.step(ctx, journal.Redo)
 }
 
-func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error) {
-	var none journal.Entry
+func (a *App) step(ctx context.Context, kind journal.Kind) (Stepped, error) {
+	var none Stepped
 	entries, err := a.Journal.Entries(ctx)
 	if err != nil {
 		return none, err
@@ -45,22 +46,51 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (journal.Entry, error
 	defer a.sorting.Unlock()
 	op, err := a.stepOf(ctx, kind, entry)
 	if err != nil {
-		return entry, err
+		return Stepped{Entry: entry}, err
 	}
-	_, err = a.carryOut(ctx, op)
-	return entry, err
+	stepped, err := a.fileByFile(ctx, op, entry)
+	if err != nil {
+		return stepped, err
+	}
+	if entry.Kind != journal.Apply {
+		_, err = a.carryOut(ctx, op)
+		return stepped, err
+	}
+	// An apply goes with its plan: what was drafted comes back, the one way and the other.
+	branch, text := strings.TrimPrefix(entry.Ref, "refs/heads/"), entry.Plan
+	if kind == journal.Redo {
+		text = draftBefore(entries, entry.Number)
+	}
+	op.entry.Plan = a.readState(planFile(branch))
+	if _, err = a.carryOut(ctx, op); err != nil {
+		return stepped, err
+	}
+	if err := a.planBack(ctx, branch, text); err != nil {
+		stepped.Warning = "The plan could not be brought back: " + firstLine(err.Error())
+	}
+	return stepped, nil
+}
+
+// draftBefore is the draft that there was when an apply was undone.
+func draftBefore(entries []journal.Entry, number int) string {
+	for _, e := range entries {
+		if e.Kind == journal.Undo && e.Of == number {
+			return e.Plan
+		}
+	}
+	return ""
 }
 
 // PassOver leaves the last step as it is, where it cannot be undone, so that undo reaches the
 // one before it. What the entry keeps stays to be had (Rescue). It gives the entry.
-func (a *App) PassOver(ctx context.Context) (journal.Entry, error) {
+func (a *App) PassOver(ctx context.Context) (Stepped, error) {
 	entries, err := a.Journal.Entries(ctx)
 	if err != nil {
-		return journal.Entry{}, err
+		return Stepped{}, err
 	}
 	done := journal.StateOf(entries, a.Repo.WorktreeName()).Done
 	if len(done) == 0 {
-		return journal.Entry{}, refuse("There is nothing to undo.")
+		return Stepped{}, refuse("There is nothing to undo.")
 	}
 	entry := done[len(done)-1]
 	passed := journal.Entry{Kind: journal.Passed, Ref: entry.Ref, Old: entry.New, New: entry.New, Of: entry.Number, Title: entry.Title}
@@ -68,7 +98,7 @@ func (a *App) PassOver(ctx context.Context) (journal.Entry, error) {
 		passed.Old, passed.New = entry.Old, entry.Old
 	}
 	_, err = a.carryOut(ctx, &operation{entry: passed, reflog: titled(passed.Kind, entry.Title)})
-	return entry, err
+	return Stepped{Entry: entry}, err
 }
 
 // stepOf is the operation that undoes an entry, or does it again: the entry's own data, the
@@ -148,10 +178,57 @@ func (a *App) stillAt(ctx context.Context, entry journal.Entry, want repo.ID) er
 		return refuse("The last step (%s) was on %s, and you are elsewhere. Switch there first.", entry.Title, branch)
 	}
 	if head.Commit != want {
+		if later, err := a.laterWork(ctx, entry, head.Commit); err != nil || later > 0 {
+			return cmp.Or[error](err, &Refusal{Reason: fmt.Sprintf("%s has %s on top of the last step (%s). Nothing was changed. bastel undo --carry puts them onto what was before it.", branch, Count(later, "commit"), entry.Title), Err: ErrLaterWork})
+		}
 		return &Refusal{Reason: fmt.Sprintf("%s has moved on since the last step (%s): it is at %s, not at %s. Nothing was changed.",
 			branch, entry.Title, orNone(head.Commit), orNone(want)), Err: repo.ErrMoved}
 	}
 	return nil
+}
+
+// laterWork counts the commits that came on top of a rewriting; 0 where that is not how it is.
+func (a *App) laterWork(ctx context.Context, entry journal.Entry, tip repo.ID) (int, error) {
+	if entry.Kind != journal.Apply && entry.Kind != journal.Home {
+		return 0, nil
+	}
+	below, err := a.Repo.IsAncestor(ctx, entry.New, tip)
+	if err != nil || !below {
+		return 0, err
+	}
+	ids, err := a.Repo.Range(ctx, entry.New, tip)
+	return len(ids), err
+}
+
+// UndoCarrying takes the last rewriting back and puts the commits that came on top of it onto what was before, as
+// a plan does: clean, or not at all. It is an entry of the journal like any other rewriting.
+func (a *App) UndoCarrying(ctx context.Context) (Stepped, error) {
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return Stepped{}, err
+	}
+	done := journal.StateOf(entries, a.Repo.WorktreeName()).Done
+	if len(done) == 0 {
+		return Stepped{}, refuse("There is nothing to undo.")
+	}
+	entry := done[len(done)-1]
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return Stepped{}, err
+	}
+	stepped := Stepped{Entry: entry}
+	if later, err := a.laterWork(ctx, entry, head.Commit); err != nil || later == 0 || head.Ref != entry.Ref {
+		return stepped, cmp.Or[error](err, refuse("The last step (%s) has no later commits on top that could be carried over.", entry.Title))
+	}
+	plan, err := a.NewPlan(ctx, entry.Old.String(), entry.New.String())
+	if err != nil {
+		return stepped, err
+	}
+	applied, err := a.Apply(ctx, plan, OwnOnly, nil)
+	if err == nil && applied.Warning != "" {
+		stepped.Warning = applied.Warning
+	}
+	return stepped, err
 }
 
 func orNone(id repo.ID) string {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -71,16 +72,21 @@ func (c *command) forget(ctx context.Context, a *app.App, args []string, all boo
 
 func (c *command) undo() *cobra.Command {
 	cmd := c.stepper("undo", "Undo the last commit, rewriting or other step", (*app.App).Undo)
-	pass := false
+	pass, carry := false, false
 	undo := cmd.RunE
-	passOver := c.stepper("", "", (*app.App).PassOver).RunE
+	passOver, carrying := c.stepper("", "", (*app.App).PassOver).RunE, c.stepper("", "", (*app.App).UndoCarrying).RunE
+	cmd.Use = "undo [--pass-over | --carry]"
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		if pass {
+		switch {
+		case pass:
 			return passOver(cmd, args)
+		case carry:
+			return carrying(cmd, args)
 		}
 		return undo(cmd, args)
 	}
 	cmd.Flags().BoolVar(&pass, "pass-over", false, "leave the last step as it is, where it cannot be undone, so that undo reaches the one before it")
+	cmd.Flags().BoolVar(&carry, "carry", false, "put commits that came on top of the last rewriting onto what was before it")
 	return cmd
 }
 
@@ -144,17 +150,20 @@ func (c *command) redo() *cobra.Command {
 	return c.stepper("redo", "Redo what was undone last", (*app.App).Redo)
 }
 
-func (c *command) stepper(use, short string, step func(*app.App, context.Context) (journal.Entry, error)) *cobra.Command {
+func (c *command) stepper(use, short string, step func(*app.App, context.Context) (app.Stepped, error)) *cobra.Command {
 	return &cobra.Command{
 		Use:   use,
 		Short: short,
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			entry, err := step(a, ctx)
+			stepped, err := step(a, ctx)
 			if err != nil {
 				return err
 			}
-			return c.entries([]journal.Entry{entry}, 1)
+			if said := strings.TrimSpace(stepped.Besides()); said != "" {
+				fmt.Fprintln(c.stderr, "bastel: "+safe.Text(said))
+			}
+			return c.entries([]journal.Entry{stepped.Entry}, 1)
 		}),
 	}
 }

@@ -114,7 +114,8 @@ type Entry struct {
 	Said     string       `json:"said,omitempty"`     // of an answer to a push: what the server said
 	TraysOld repo.ID      `json:"trays_old,omitzero"` // how the trays were kept before and after
 	TraysNew repo.ID      `json:"trays_new,omitzero"`
-	Keep     []repo.ID    `json:"-"` // blobs that the entry keeps from being pruned
+	Plan     string       `json:"plan,omitempty"` // of an apply: the plan; of its undo: the draft that there was then
+	Keep     []repo.ID    `json:"-"`              // blobs that the entry keeps from being pruned
 }
 
 // File is a path that an entry changed. Of a discard: the working file as it lay on

@@ -93,6 +93,16 @@ func (r *Repo) layOut(ctx context.Context, dir string, entries []IndexEntry) ([]
 	return files, nil
 }
 
+// Read gives the content of a file that was laid out.
+func (l *Layout) Read(path string) ([]byte, error) {
+	root, err := os.OpenRoot(filepath.Join(l.dir, "files"))
+	if err != nil {
+		return nil, fmt.Errorf("read what was laid out: %w", err)
+	}
+	defer root.Close()
+	return root.ReadFile(filepath.FromSlash(path))
+}
+
 // Close removes the folder.
 func (l *Layout) Close() {
 	if l != nil {

@@ -522,18 +522,29 @@ func (m *Model) undo() tea.Cmd {
 		entry, err := m.app.Undo(ctx)
 		var refusal *app.Refusal
 		if entry.Number > 0 && errors.As(err, &refusal) {
-			return kit.Got{Msg: m.offerPassing(entry, err)}, nil
+			return kit.Got{Msg: m.offerPassing(entry.Entry, err)}, nil
 		}
-		return kit.Got{Note: fmt.Sprintf("Undid the %s: %s. U redoes it.", entry.Kind.Noun(), entry.Title)}, err
+		return kit.Got{Note: fmt.Sprintf("Undid the %s: %s. U redoes it.%s", entry.Kind.Noun(), entry.Title, entry.Besides())}, err
 	}})
 }
 
 // offerPassing says why a step cannot be undone, and the ways on.
 func (m *Model) offerPassing(entry journal.Entry, why error) kit.Choose {
-	return kit.Choose{Title: safe.Line(why.Error()), Options: []kit.Option{
+	carry := []kit.Option{}
+	if errors.Is(why, app.ErrLaterWork) {
+		carry = append(carry, kit.Option{Label: "carry the later commits over", Detail: "They are put onto what was before the step; where they conflict nothing is changed.", Do: m.undoCarrying})
+	}
+	return kit.Choose{Title: safe.Line(why.Error()), Options: append([]kit.Option{
 		{Label: "leave it", Detail: "Nothing was changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
 		{Label: "pass it over", Detail: fmt.Sprintf("u then reaches the step before it; bastel rescue %d writes out what the entry keeps.", entry.Number), Do: m.passOver},
-	}}
+	}, carry...)}
+}
+
+func (m *Model) undoCarrying() tea.Cmd {
+	return kit.Start(kit.Work{Title: "Undoing", Do: func(ctx context.Context, _ func(string)) (string, error) {
+		entry, err := m.app.UndoCarrying(ctx)
+		return fmt.Sprintf("Undid the %s: %s. What came later is on top of it. u undoes that.%s", entry.Kind.Noun(), entry.Title, entry.Besides()), err
+	}})
 }
 
 func (m *Model) passOver() tea.Cmd {
@@ -546,7 +557,7 @@ func (m *Model) passOver() tea.Cmd {
 func (m *Model) redo() tea.Cmd {
 	return kit.Start(kit.Work{Title: "Redoing", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		entry, err := m.app.Redo(ctx)
-		return fmt.Sprintf("Redid the %s: %s. u undoes it.", entry.Kind.Noun(), entry.Title), err
+		return fmt.Sprintf("Redid the %s: %s. u undoes it.%s", entry.Kind.Noun(), entry.Title, entry.Besides()), err
 	}})
 }
 

@@ -19,7 +19,7 @@ type choice struct{ branch, base string }
 
 // read reads the plan to go on with: the draft, or a new one of what was chosen.
 func (m *Model) read(target app.Target) tea.Cmd {
-	choice := m.choice
+	choice, number := m.choice, m.number
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
 		draft, err := m.app.DraftPlan(ctx, choice.branch)
 		if err == nil && choice.base != "" {
@@ -39,7 +39,7 @@ func (m *Model) read(target app.Target) tea.Cmd {
 			return nil, err
 		}
 		writing, err := m.app.Writing(ctx)
-		return planned{plan, append(sources, made...), target, writing, draft.Note}, err
+		return planned{plan, append(sources, made...), target, writing, draft.Note, number}, err
 	})
 }
 

@@ -86,6 +86,7 @@ type planned struct {
 	target  app.Target
 	writing app.Writing
 	note    string
+	number  int // of the plan that was shown when the reading began
 }
 
 type forecasted struct {
@@ -222,7 +223,15 @@ func trouble(err error) tea.Cmd {
 	return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
 }
 
+// take shows what was read. What was edited meanwhile is newer: it stays, or where the branch itself moved
+// it is read again, carried over.
 func (m *Model) take(msg kit.Reading) tea.Cmd {
+	if read, ok := msg.Value.(planned); ok && msg.Err == nil && m.loaded && read.number != m.number && read.plan.Branch == m.plan.Branch {
+		if read.plan.Tip == m.plan.Tip {
+			return nil
+		}
+		return m.read(read.target)
+	}
 	m.loaded = true
 	m.plan, m.before, m.after, m.forecast, m.why = shape.Plan{}, nil, nil, nil, ""
 	if msg.Err != nil {
