@@ -90,7 +90,9 @@ var killedKinds = map[string]killed{
 		f.Git("add", "b")
 		f.Write("new/file", "u\n")
 	}},
-	"apply": {[]string{"apply", "../plan.toml"}, func(f *fixture.Repo) { plan(f); f.Write("new/file", "untracked\n") }},
+	"apply":          {[]string{"apply", "../plan.toml"}, func(f *fixture.Repo) { plan(f); f.Write("new/file", "untracked\n") }},
+	"apply carrying": {[]string{"apply", "../plan.toml"}, func(f *fixture.Repo) { plan(f); loose(f) }},
+	"undo carrying":  {[]string{"undo"}, func(f *fixture.Repo) { plan(f); loose(f); bastelIn(f, "apply", "../plan.toml") }},
 	"forward": {[]string{"fetch", "--forward"}, func(f *fixture.Repo) {
 		f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
 		f.Git("reset", "--quiet", "--hard", "topic~2")

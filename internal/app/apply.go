@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"bastel/internal/journal"
-	"bastel/internal/merge"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/send"
@@ -276,6 +275,9 @@ func (a *App) move(ctx context.Context, entry journal.Entry, reflog string, newT
 		return nil, err
 	}
 	op.trees = [2]repo.ID{old.Tree, newTree}
+	if err := a.carryAlong(ctx, op, engine.Objects()); err != nil {
+		return nil, err
+	}
 	op.seen = func(ctx context.Context) error {
 		if err := a.checkCurrent(ctx, entry.Ref, entry.Old); err != nil {
 			return err
@@ -283,38 +285,6 @@ func (a *App) move(ctx context.Context, entry journal.Entry, reflog string, newT
 		return a.nothingInTheWay(ctx, op.trees, engine.Objects())
 	}
 	return op, nil
-}
-
-// nothingInTheWay refuses where a path that the step changes has loose or staged
-// changes, or where something that is not the repository's lies in a new file's place.
-func (a *App) nothingInTheWay(ctx context.Context, trees [2]repo.ID, objects merge.Objects) error {
-	differences, err := merge.Compare(ctx, objects, trees[0], trees[1])
-	if err != nil {
-		return err
-	}
-	var known, paths []string
-	for _, d := range differences {
-		if !d.Old.IsZero() {
-			known = append(known, d.Path)
-		}
-		if d.Old.IsZero() && a.Repo.Exists(d.Path) {
-			paths = append(paths, d.Path)
-		}
-	}
-	unsettled, err := a.Repo.Unsettled(ctx, trees[0], known)
-	if err != nil {
-		return err
-	}
-	paths = append(paths, unsettled...)
-	if len(paths) == 0 {
-		return nil
-	}
-	const shown = 10
-	list := strings.Join(paths[:min(len(paths), shown)], "\n")
-	if more := len(paths) - shown; more > 0 {
-		list += fmt.Sprintf("\nand %d more", more)
-	}
-	return &Refusal{Reason: "Loose or staged changes are in the way of the new content, so nothing was changed. Commit them, or put them aside:\n" + list, Err: repo.ErrInTheWay}
 }
 
 // checkedOutHere says whether a branch is elsewhere: not checked out anywhere, so that

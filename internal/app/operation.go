@@ -230,7 +230,9 @@ func (a *App) stayOnBranch(ctx context.Context, op *operation) error {
 // or with the working files from one tree to another.
 func (a *App) followIndex(ctx context.Context, op *operation) error {
 	if op.trees[0] != op.trees[1] {
-		return a.Repo.Switch(ctx, op.trees[0], op.trees[1])
+		if err := a.Repo.Switch(ctx, op.trees[0], op.trees[1]); err != nil {
+			return err
+		}
 	}
 	if len(op.stages) > 0 {
 		return a.Repo.WriteStages(ctx, op.stages)
@@ -297,10 +299,12 @@ func (a *App) takeBack(ctx context.Context, op *operation, written []repo.FileSt
 }
 
 func (a *App) indexBack(ctx context.Context, op *operation) error {
-	switch {
-	case op.trees[0] != op.trees[1]:
-		return a.finishTree(ctx, op.trees[1], op.trees[0])
-	case len(op.entry.Stages) > 0 && len(op.stages) == 0:
+	if op.trees[0] != op.trees[1] {
+		if err := a.finishTree(ctx, op.trees[1], op.trees[0]); err != nil {
+			return err
+		}
+	}
+	if len(op.entry.Stages) > 0 && len(op.stages) == 0 {
 		return a.Repo.WriteStages(ctx, stagesOf(op.entry.Stages))
 	}
 	return a.finishIndex(ctx, turnedFiles(op.entry.Index))

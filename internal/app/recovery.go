@@ -142,12 +142,12 @@ func (a *App) movedOn(ctx context.Context, entry journal.Entry) (bool, error) {
 // finish does what is left of an operation after its refs have moved. It gives the files
 // that somebody has changed since, which stay as they are.
 func (a *App) finish(ctx context.Context, op *operation) (changed []string, err error) {
-	switch {
-	case op.trees[0] != op.trees[1]:
+	if op.trees[0] != op.trees[1] {
 		err = a.finishTree(ctx, op.trees[0], op.trees[1])
-	case len(op.stages) > 0:
+	}
+	if err == nil && len(op.stages) > 0 {
 		err = a.Repo.WriteStages(ctx, op.stages)
-	default:
+	} else if err == nil {
 		err = a.finishIndex(ctx, op.entry.Index)
 	}
 	if err == nil {

@@ -137,6 +137,8 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 		if err := a.stillAt(ctx, entry, record.Old); err != nil {
 			return nil, err
 		}
+		// What lies in the working tree by now is carried along, as it was then.
+		record.Files, record.Index, record.Raw = nil, nil, false
 		target, err := a.Repo.Commit(ctx, record.New)
 		if err != nil {
 			return nil, err

@@ -1,0 +1,160 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"bastel/internal/journal"
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+)
+
+// carrying takes loose and staged changes along where a step changes the same files: each is merged with what
+// the step makes of its file, or the step is refused before anything is touched.
+type carrying struct {
+	*App
+	objects *repo.Overlay
+	trees   [2]repo.ID
+	index   []journal.File // paths of the index, which no tree brings along
+	files   []journal.File // and of the working tree
+	stays   []repo.IndexEntry
+}
+
+// carryAlong changes an operation that goes from one tree to another so that index and working files of paths with
+// changes of their own follow by themselves.
+func (a *App) carryAlong(ctx context.Context, op *operation, objects *repo.Overlay) error {
+	c := carrying{App: a, objects: objects, trees: op.trees}
+	differences, err := merge.Compare(ctx, objects, op.trees[0], op.trees[1])
+	if err != nil {
+		return err
+	}
+	byPath := map[string]merge.Difference{}
+	var known []string
+	for _, d := range differences {
+		if !d.Old.IsZero() {
+			known, byPath[d.Path] = append(known, d.Path), d
+		}
+	}
+	unsettled, err := a.Repo.Unsettled(ctx, op.trees[0], known)
+	if err != nil || len(unsettled) == 0 {
+		return err
+	}
+	for _, path := range unsettled {
+		if ok, err := c.take(ctx, byPath[path]); err != nil || !ok {
+			return err // nothingInTheWay says which
+		}
+	}
+	if op.trees[1], err = objects.EditTree(ctx, op.trees[1], c.stays); err != nil {
+		return err
+	}
+	op.entry.Index, op.entry.Files = append(op.entry.Index, c.index...), append(op.entry.Files, c.files...)
+	write := op.objects
+	op.objects = func(ctx context.Context) error {
+		if err := write(ctx); err != nil {
+			return err
+		}
+		return objects.Flush(ctx, op.trees[1])
+	}
+	return nil
+}
+
+// take works out one path; ok is false where it cannot be carried.
+func (c *carrying) take(ctx context.Context, d merge.Difference) (ok bool, err error) {
+	if !d.Old.Mode.IsFile() || !d.New.Mode.IsFile() {
+		return false, nil
+	}
+	staged, err := c.Repo.IndexEntries(ctx, []string{d.Path})
+	if err != nil {
+		return false, err
+	}
+	index, there := staged[d.Path]
+	work, err := c.Repo.ReadWorkFiles(ctx, []repo.Change{{Path: d.Path, IndexMode: index.Mode}})
+	if err != nil {
+		return false, err
+	}
+	if !there || !index.Mode.IsFile() || !work[0].Mode.IsFile() || work[0].Large || work[0].Failed != nil {
+		return false, nil
+	}
+	lies := c.objects.Put(repo.KindBlob, work[0].Data)
+	indexAfter, ok, err := c.merged(ctx, d, index.ID)
+	if err != nil || !ok {
+		return false, err
+	}
+	workAfter, ok, err := c.merged(ctx, d, lies)
+	if err != nil || !ok {
+		return false, err
+	}
+	raw, err := c.Repo.ReadRaw(ctx, []string{d.Path}, true)
+	if err != nil {
+		return false, err
+	}
+	indexMode, workMode := modeAfter(d, index.Mode), modeAfter(d, raw[0].Mode)
+	c.stays = append(c.stays, repo.IndexEntry{Path: d.Path, Mode: d.Old.Mode, ID: d.Old.ID})
+	c.index = append(c.index, journal.File{Path: []byte(d.Path), BeforeMode: index.Mode, Before: index.ID, AfterMode: indexMode, After: indexAfter})
+	c.files = append(c.files, journal.File{Path: []byte(d.Path), BeforeMode: raw[0].Mode, Before: raw[0].ID, AfterMode: workMode, After: workAfter, Permissions: uint32(raw[0].Permissions)})
+	// They must be there before the journal's entry names them.
+	return true, c.objects.Flush(ctx, indexAfter, workAfter)
+}
+
+// merged is a version of the file with what the step changes.
+func (c *carrying) merged(ctx context.Context, d merge.Difference, version repo.ID) (repo.ID, bool, error) {
+	if version == d.Old.ID {
+		return d.New.ID, true, nil
+	}
+	var texts [3][]byte
+	for i, id := range []repo.ID{d.Old.ID, version, d.New.ID} {
+		data, err := c.objects.Blob(ctx, id)
+		if err != nil || merge.IsBinary(data) {
+			return repo.ID{}, false, err
+		}
+		texts[i] = data
+	}
+	text, ok := merge.Settled(merge.Text(texts[0], texts[1], texts[2]))
+	if !ok {
+		return repo.ID{}, false, nil
+	}
+	return c.objects.Put(repo.KindBlob, text), true, nil
+}
+
+// modeAfter is a mode with what the step changes of it.
+func modeAfter(d merge.Difference, mode repo.Mode) repo.Mode {
+	if d.Old.Mode == d.New.Mode {
+		return mode
+	}
+	return d.New.Mode
+}
+
+// nothingInTheWay refuses where a path that the step changes has loose or staged
+// changes that could not be carried along, or where something that is not the repository's lies in a new file's place.
+func (a *App) nothingInTheWay(ctx context.Context, trees [2]repo.ID, objects merge.Objects) error {
+	differences, err := merge.Compare(ctx, objects, trees[0], trees[1])
+	if err != nil {
+		return err
+	}
+	var known, paths []string
+	for _, d := range differences {
+		if !d.Old.IsZero() {
+			known = append(known, d.Path)
+		}
+		if d.Old.IsZero() && a.Repo.Exists(d.Path) {
+			paths = append(paths, d.Path)
+		}
+	}
+	unsettled, err := a.Repo.Unsettled(ctx, trees[0], known)
+	if err != nil {
+		return err
+	}
+	paths = append(paths, unsettled...)
+	if len(paths) == 0 {
+		return nil
+	}
+	slices.Sort(paths)
+	const shown = 10
+	list := strings.Join(paths[:min(len(paths), shown)], "\n")
+	if more := len(paths) - shown; more > 0 {
+		list += fmt.Sprintf("\nand %d more", more)
+	}
+	return &Refusal{Reason: "Loose or staged changes are in the way of the new content, so nothing was changed. Commit them, or put them aside:\n" + list, Err: repo.ErrInTheWay}
+}
