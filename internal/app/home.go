@@ -6,11 +6,13 @@ import (
 	"fmt"
 	"slices"
 
+	"bastel/internal/diff"
 	"bastel/internal/journal"
 	"bastel/internal/merge"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/shape"
+	"bastel/internal/sweep"
 	"bastel/internal/tray"
 )
 
@@ -20,6 +22,8 @@ type Home struct {
 	Piece  tray.Piece
 	Commit repo.ID // zero: none of the branch's
 	Reason string
+	// It adds a leftover, so that it goes home only if it is chosen by name.
+	Leftover bool
 }
 
 // Homes is what was found out about hunks and the branch's commits.
@@ -79,6 +83,10 @@ func (a *App) FindHomes(ctx context.Context, from tray.Layer, words []string, vi
 		return h, err
 	}
 	objects := a.Repo.NewOverlay()
+	finder, err := a.finder(ctx)
+	if err != nil && !errors.As(err, new(*Refusal)) {
+		return h, err // wrong settings find no leftovers, which opening has told of
+	}
 	for _, piece := range pieces {
 		if err := ctx.Err(); err != nil {
 			return h, err
@@ -87,9 +95,25 @@ func (a *App) FindHomes(ctx context.Context, from tray.Layer, words []string, vi
 		if err != nil {
 			return h, err
 		}
+		if finder != nil && addsLeftover(finder, piece) {
+			home.Leftover, home.Reason = true, home.Reason+" It adds a leftover: it goes there only if you choose it."
+		}
 		h.Homes = append(h.Homes, home)
 	}
 	return h, nil
+}
+
+func addsLeftover(finder *sweep.Finder, piece tray.Piece) bool {
+	is := finder.In(piece.Path)
+	if is == nil {
+		return false
+	}
+	for i, line := range piece.Hunk.Lines {
+		if line.Op == diff.Add && (piece.Lines == nil || piece.Lines[i]) && is(line.Text) {
+			return true
+		}
+	}
+	return false
 }
 
 func (a *App) pieces(ctx context.Context, from tray.Layer, words []string, view tray.View) ([]tray.Piece, error) {

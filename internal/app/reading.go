@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -23,13 +24,14 @@ const mostRead = 20000
 
 // ReadThrough is the branch as its readers will see it, with what was read of it.
 type ReadThrough struct {
-	Branch   string
-	Sources  []Source
-	Series   []review.Commit // commit by commit
-	Whole    review.Commit   // all of it as one difference
-	Notes    []review.Placed // of this branch
-	Verdicts []review.Verdict
-	Book     review.Book
+	Leftovers map[string]map[int]bool // by hunk: its lines that are hardly meant
+	Branch    string
+	Sources   []Source
+	Series    []review.Commit // commit by commit
+	Whole     review.Commit   // all of it as one difference
+	Notes     []review.Placed // of this branch
+	Verdicts  []review.Verdict
+	Book      review.Book
 }
 
 // ReadThrough reads the branch's own commits, and what was read of them.
@@ -58,6 +60,13 @@ func (a *App) ReadThrough(ctx context.Context) (ReadThrough, error) {
 			return r, err
 		}
 		r.Whole = review.NewCommit(repo.ID{}, "", "", files)
+	}
+	var files []tray.File
+	for _, c := range append(slices.Clone(r.Series), r.Whole) {
+		files = append(files, c.Files...)
+	}
+	if r.Leftovers, err = a.LeftoverLines(ctx, files); err != nil {
+		return r, err
 	}
 	r.place()
 	return r, nil

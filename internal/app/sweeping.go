@@ -3,6 +3,7 @@ package app
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -51,6 +52,22 @@ func (a *App) Leftovers(ctx context.Context, files []tray.File) (findings []Find
 		}
 	}
 	return findings, words, nil
+}
+
+// LeftoverLines marks those in any files, by hunk the places of its lines. With wrong settings, which opening has told of,
+// none are known.
+func (a *App) LeftoverLines(ctx context.Context, files []tray.File) (map[string]map[int]bool, error) {
+	_, words, err := a.Leftovers(ctx, files)
+	if errors.As(err, new(*Refusal)) {
+		return nil, nil
+	}
+	lines := map[string]map[int]bool{}
+	for _, word := range words {
+		id, places, parseErr := tray.ParseWord(word)
+		err = errors.Join(err, parseErr)
+		lines[id] = places
+	}
+	return lines, err
 }
 
 func textOf(line []byte) string { return strings.TrimSpace(string(line)) }

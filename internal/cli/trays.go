@@ -174,7 +174,7 @@ an ID all loose hunks are meant, or those of a tray; hunks without a home stay.`
 					homes.Homes[i].Commit, homes.Homes[i].Reason = id, "You chose it."
 				}
 			}
-			return c.sendHome(ctx, a, homes, dry)
+			return c.sendHome(ctx, a, homes, len(args) > 0, dry)
 		}),
 	}
 	cmd.Flags().StringVar(&letter, "tray", "", "the hunks of a tray, A to Z, instead of the loose ones")
@@ -183,12 +183,13 @@ an ID all loose hunks are meant, or those of a tray; hunks without a home stay.`
 	return cmd
 }
 
-func (c *command) sendHome(ctx context.Context, a *app.App, homes app.Homes, dry bool) error {
+// sendHome joins hunks to their homes; leftovers only if hunks were named.
+func (c *command) sendHome(ctx context.Context, a *app.App, homes app.Homes, named, dry bool) error {
 	documents := []moveDocument{}
 	var moves []app.HomeMove
 	for _, h := range homes.Homes {
 		documents = append(documents, moveDocument{h.Piece.Word(), h.Piece.Path, h.Commit, h.Reason})
-		if !h.Commit.IsZero() {
+		if !h.Commit.IsZero() && (named || !h.Leftover) {
 			moves = append(moves, app.HomeMove{Word: h.Piece.Word(), Home: h.Commit})
 		}
 	}

@@ -39,10 +39,15 @@ func keyOf(msg tea.Msg) string {
 
 // title is the first rows of a page.
 func title(size kit.Size, text string, theme kit.Theme) []string {
-	return []string{
-		kit.Row(size.Width, nil, kit.Seg{Text: "◆ ", Style: theme.Accent}, kit.Seg{Text: text, Style: theme.Strong}),
-		kit.Blank(size.Width),
+	var rows []string
+	for i, line := range kit.Wrap(text, size.Width-2) {
+		mark := "◆ "
+		if i > 0 {
+			mark = "  "
+		}
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: mark, Style: theme.Accent}, kit.Seg{Text: line, Style: theme.Strong}))
 	}
+	return append(rows, kit.Blank(size.Width))
 }
 
 // asker puts a question in the line of news.

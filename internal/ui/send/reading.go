@@ -88,6 +88,7 @@ func (r *reading) show() {
 		}
 	}
 	r.text.SetRead(read)
+	r.text.SetLeftovers(r.data.Leftovers)
 	r.showNotes()
 }
 

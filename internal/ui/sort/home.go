@@ -53,7 +53,7 @@ func newHome(m *Model, homes app.Homes, published map[repo.ID]bool) *home {
 	for _, found := range homes.Homes {
 		place := slices.IndexFunc(homes.Commits, func(s app.Source) bool { return s.ID == found.Commit })
 		h.chosen = append(h.chosen, place)
-		h.taken = append(h.taken, place >= 0)
+		h.taken = append(h.taken, place >= 0 && !found.Leftover)
 	}
 	h.cursor = max(0, slices.Index(h.taken, true))
 	return h

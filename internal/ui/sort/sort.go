@@ -117,13 +117,13 @@ func (m *Model) read() tea.Cmd {
 		if err != nil {
 			return r, err
 		}
-		r.sweep, r.found, r.leftover = words, len(found), map[string]map[int]bool{}
-		for _, word := range words {
-			id, lines, err := tray.ParseWord(word)
-			if err != nil {
-				return r, err
-			}
-			r.leftover[id] = lines
+		r.sweep, r.found = words, len(found)
+		all := slices.Clone(board.Loose) // a sweep takes loose ones; those in trays keep their mark
+		for _, t := range board.Trays {
+			all = append(all, t.Files...)
+		}
+		if r.leftover, err = m.app.LeftoverLines(ctx, all); err != nil {
+			return r, err
 		}
 		return r, nil
 	})
@@ -175,6 +175,7 @@ func (m *Model) haveRead(r reading) tea.Cmd {
 	m.board, m.sweep, m.found, m.loaded = r.board, r.sweep, r.found, true
 	m.halves[kit.Now].Set(r.board.Loose)
 	m.halves[kit.Now].SetLeftovers(r.leftover)
+	m.halves[kit.Next].SetLeftovers(r.leftover)
 	m.halves[kit.Now].SetAlso(spread(r.board))
 	for at, w := range m.written {
 		if w.kept > 0 && w.kept < r.number {
