@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -75,18 +76,18 @@ func (a *App) Answers() ([]RememberedAnswer, error) {
 var errUnreadable = errors.New("it is not a list of answers")
 
 // memory is what the replay is given.
-func (a *App) memory() (map[mend.Key]mend.Answer, error) {
+func (a *App) memory() (map[mend.Key]mend.Given, error) {
 	answers, err := a.Answers()
 	if err != nil {
 		return nil, err
 	}
-	memory := make(map[mend.Key]mend.Answer, len(answers))
+	memory := make(map[mend.Key]mend.Given, len(answers))
 	for _, r := range answers {
 		given, err := r.Given()
 		if err != nil {
 			return nil, fmt.Errorf("read the remembered answers: %w", err)
 		}
-		memory[r.Key] = given.Answer
+		memory[r.Key] = given
 	}
 	return memory, nil
 }
@@ -102,10 +103,29 @@ func (a *App) remember(given []mend.Given) error {
 		return err
 	}
 	for _, g := range given {
+		kept := shape.NewFileAnswer(g)
+		if slices.ContainsFunc(answers, func(r RememberedAnswer) bool { return reflect.DeepEqual(r.FileAnswer, kept) }) {
+			continue // known for longer
+		}
 		answers = slices.DeleteFunc(answers, func(r RememberedAnswer) bool { return r.Key == g.Key })
-		answers = append(answers, RememberedAnswer{shape.NewFileAnswer(g), time.Now().Truncate(time.Second)})
+		answers = append(answers, RememberedAnswer{kept, time.Now().Truncate(time.Second)})
 	}
 	return a.writeAnswers(answers[max(0, len(answers)-mostRemembered):])
+}
+
+// unlearn forgets what a step taught that is taken back: those of its answers that were not known before.
+func (a *App) unlearn(given []mend.Given, since time.Time) error {
+	answers, err := a.Answers()
+	if err != nil {
+		return err
+	}
+	kept := slices.DeleteFunc(slices.Clone(answers), func(r RememberedAnswer) bool {
+		return !r.When.Before(since.Truncate(time.Second)) && slices.ContainsFunc(given, func(g mend.Given) bool { return g.Key == r.Key })
+	})
+	if len(kept) == len(answers) {
+		return nil
+	}
+	return a.writeAnswers(kept)
 }
 
 // ForgetAnswers forgets some of the remembered answers, or with no keys all of them. It

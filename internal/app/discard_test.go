@@ -73,9 +73,15 @@ func TestDiscardIsExactAndComesBack(t *testing.T) {
 		assert.Equal(t, after, disk())
 	}
 	f.Write("a", "somebody's work\n")
-	_, err = a.Undo(ctx)
-	assert.ErrorIs(t, err, repo.ErrMoved)
+	stepped, err := a.Undo(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"a"}, stepped.Left, "what somebody wrote since stays")
 	assert.Equal(t, "somebody's work\n", f.Read("a"))
+	before["a"], before["link"] = disk()["a"], disk()["link"] // which leads there
+	assert.Contains(t, before["link"], "L")
+	for name, state := range disk() {
+		assert.True(t, before[name] == state, "%s comes back", name)
+	}
 	f.Git("fsck", "--strict")
 }
 

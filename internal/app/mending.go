@@ -24,7 +24,7 @@ type Matter struct {
 // Mending is all that met in a plan, and the answers that are remembered.
 type Mending struct {
 	Matters []Matter
-	Memory  map[mend.Key]mend.Answer
+	Memory  map[mend.Key]mend.Given
 }
 
 // MatterFile is a conflict with the stories of its sides.

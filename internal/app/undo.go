@@ -3,11 +3,14 @@ package app
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 
 	"bastel/internal/journal"
+	"bastel/internal/mend"
 	"bastel/internal/repo"
+	"bastel/internal/shape"
 	"bastel/internal/tray"
 )
 
@@ -65,10 +68,33 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (Stepped, error) {
 	if _, err = a.carryOut(ctx, op); err != nil {
 		return stepped, err
 	}
-	if err := a.planBack(ctx, branch, text); err != nil {
+	if err := errors.Join(a.planBack(ctx, branch, text), a.learned(kind, entry)); err != nil {
 		stepped.Warning = "The plan could not be brought back: " + firstLine(err.Error())
 	}
 	return stepped, nil
+}
+
+// learned forgets the answers that a step taught as it is undone, and knows them again as it is done again.
+func (a *App) learned(kind journal.Kind, entry journal.Entry) error {
+	if entry.Plan == "" {
+		return nil
+	}
+	file, err := shape.Decode([]byte(entry.Plan))
+	if err != nil {
+		return err
+	}
+	var given []mend.Given
+	for _, answer := range file.Answers {
+		g, err := answer.Given()
+		if err != nil {
+			return err
+		}
+		given = append(given, g)
+	}
+	if kind == journal.Redo {
+		return a.remember(given)
+	}
+	return a.unlearn(given, entry.Time)
 }
 
 // draftBefore is the draft that there was when an apply was undone.

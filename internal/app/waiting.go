@@ -24,7 +24,7 @@ const waitingFile = "waiting.toml"
 // left in the working tree.
 type Waiting struct {
 	Matter
-	Memory    map[mend.Key]mend.Answer
+	Memory    map[mend.Key]mend.Given
 	Given     []mend.Given
 	Operation string    // empty: one that leaves no trace, such as bringing back what was put aside
 	Finish    string    // the command that ends it, where Bastel does not

@@ -134,15 +134,19 @@ type Place struct {
 // Given is an answer in a plan.
 type Given struct {
 	Place
-	Key    Key
-	Answer Answer
+	Key        Key
+	Answer     Answer
+	Everywhere bool // it counts in other files too, which was asked about
 }
+
+// counts says that an answer may be used at another place: in its own file, or where that was asked about.
+func (g Given) counts(at Place) bool { return g.Everywhere || g.Path == at.Path }
 
 // Book holds the answers that there are.
 type Book struct {
 	Given  []Given
-	Shut   []Key          // for these the memory is not asked
-	Memory map[Key]Answer // with the sides in the order of their bytes
+	Shut   []Key         // for these the memory is not asked
+	Memory map[Key]Given // with the sides in the order of their bytes
 }
 
 // find looks an answer up: for this very place, for another one, or in the memory.
@@ -153,7 +157,7 @@ func (b Book) find(key Key, flipped bool, at Place) (Answer, Origin) {
 		case g.Key != key:
 		case g.Place == at:
 			return turned(g.Answer, flipped), Here
-		case other == nil && !g.Answer.Unfinished:
+		case other == nil && !g.Answer.Unfinished && g.counts(at):
 			other = g
 		}
 	}
@@ -165,8 +169,8 @@ func (b Book) find(key Key, flipped bool, at Place) (Answer, Origin) {
 	if other != nil {
 		return turned(other.Answer, flipped), Elsewhere
 	}
-	if a, ok := b.Memory[key]; ok {
-		return turned(a, flipped), Remembered
+	if g, ok := b.Memory[key]; ok && g.counts(at) {
+		return turned(g.Answer, flipped), Remembered
 	}
 	return Answer{}, Open
 }
@@ -195,7 +199,7 @@ func (q Question) Open() bool {
 
 // Give is the answer to a question, as a plan keeps it.
 func (q Question) Give(a Answer) Given {
-	return Given{q.Place, q.Key, turned(a, q.flipped)}
+	return Given{Place: q.Place, Key: q.Key, Answer: turned(a, q.flipped)}
 }
 
 // fits says whether an answer can be one to this question. Answers come from files, too.

@@ -81,15 +81,21 @@ func TestTheMemory(t *testing.T) {
 		c := merge.Conflict{Path: "a", Kind: merge.Content, Chunks: chunks}
 		s := mend.Look(c, source(t), mend.Book{})
 		var given []mend.Given
-		memory := map[mend.Key]mend.Answer{}
+		memory := map[mend.Key]mend.Given{}
 		for _, q := range s.Regions {
 			a := rapid.SampledFrom([]mend.Answer{mend.Take(mend.Left), mend.Take(mend.Right), mend.Take(mend.Left, mend.Right), mend.Take(), mend.Take(mend.Base), {Own: []byte("own\n")}}).Draw(t, "answer")
 			given = append(given, q.Give(a))
-			memory[q.Key] = given[len(given)-1].Answer
+			memory[q.Key] = given[len(given)-1]
 		}
 		here, ok := mend.Look(c, source(t), mend.Book{Given: given}).Text()
 		require.True(t, ok)
 		mirror := merge.Conflict{Path: "b", Kind: merge.Content, Chunks: merge.Text([]byte("far\n"+base), []byte("far\n"+right), []byte("far\n"+left))}
+		asked := mend.Look(mirror, repo.ID{}, mend.Book{Memory: memory})
+		assert.Equal(t, len(asked.Regions), asked.Open(), "in another file it is asked about")
+		for key, g := range memory {
+			g.Everywhere = true
+			memory[key] = g
+		}
 		again := mend.Look(mirror, repo.ID{}, mend.Book{Memory: memory})
 		if before == "" || len(regions) > 1 || len(merge.Regions(mirror.Chunks)) != 1 {
 			return // other lines around it can make other regions

@@ -25,6 +25,7 @@ type Result string
 // The results there are.
 const (
 	Clean    Result = "clean"
+	Answered Result = "answered" // by answers that were given before, elsewhere
 	Conflict Result = "conflict"
 	Empty    Result = "empty" // nothing is left of its changes: no commit comes out
 )
@@ -134,7 +135,7 @@ type Engine struct {
 	merged  map[mergeKey]merge.Merged
 	changed map[repo.ID][]merge.Difference // by commit: what it changes
 	lines   map[textPair]lineChange
-	memory  map[mend.Key]mend.Answer
+	memory  map[mend.Key]mend.Given
 }
 
 type mergeKey struct {
@@ -149,7 +150,7 @@ func New(r *repo.Repo) *Engine {
 }
 
 // Remember gives the engine answers to conflicts, to be used wherever a plan has none.
-func (e *Engine) Remember(memory map[mend.Key]mend.Answer) {
+func (e *Engine) Remember(memory map[mend.Key]mend.Given) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	e.memory = memory

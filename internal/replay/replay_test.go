@@ -413,9 +413,9 @@ func TestAnsweredOnce(t *testing.T) {
 	assert.Equal(t, replay.Clean, once.Steps[0].Result, "joined first, it is one question")
 	assert.Equal(t, result.Tree, once.Tree)
 
-	memory := map[mend.Key]mend.Answer{}
+	memory := map[mend.Key]mend.Given{}
 	for _, g := range plan.Given {
-		memory[g.Key] = g.Answer
+		memory[g.Key] = g
 	}
 	engine.Remember(memory)
 	again, err := engine.Run(ctx, shape.New("feature", sources[3], base, sources), onto, committer, nil)

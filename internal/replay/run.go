@@ -79,7 +79,30 @@ func (r *run) step(ctx context.Context, entry shape.Entry) (Step, error) {
 		}
 		return step, r.explainEmpty(ctx, &step)
 	}
+	step.sayAnswered()
 	return step, r.commit(entry, &step)
+}
+
+// sayAnswered tells of conflicts that an answer of another place or plan settled.
+func (s *Step) sayAnswered() {
+	places, paths := 0, []string{}
+	for _, m := range s.Met {
+		for _, q := range m.Questions() {
+			if q.Origin == mend.Elsewhere || q.Origin == mend.Remembered {
+				places++
+				if !slices.Contains(paths, m.Path) {
+					paths = append(paths, m.Path)
+				}
+			}
+		}
+	}
+	if places == 0 {
+		return
+	}
+	s.Result, s.Reason = Answered, fmt.Sprintf("%d places in %s take an answer that was given before", places, strings.Join(paths, ", "))
+	if places == 1 {
+		s.Reason = "1 place in " + paths[0] + " takes an answer that was given before"
+	}
 }
 
 // change is what a source does: the contents before it and after it.

@@ -44,11 +44,12 @@ type FileAnswer struct {
 	Data       *string  `toml:"data,omitempty" json:"data,omitempty"` // in base64, in place of text, where that is no text
 	Confirmed  bool     `toml:"confirmed,omitempty" json:"confirmed,omitempty"`
 	Unfinished bool     `toml:"unfinished,omitempty" json:"unfinished,omitempty"`
+	Everywhere bool     `toml:"everywhere,omitempty" json:"everywhere,omitempty"` // it counts in other files too
 }
 
 // NewFileAnswer writes an answer for a file.
 func NewFileAnswer(g mend.Given) FileAnswer {
-	f := FileAnswer{Key: g.Key, Of: g.Source, Path: g.Path, Nth: g.Nth, Confirmed: g.Answer.Confirmed, Unfinished: g.Answer.Unfinished}
+	f := FileAnswer{Key: g.Key, Of: g.Source, Path: g.Path, Nth: g.Nth, Confirmed: g.Answer.Confirmed, Unfinished: g.Answer.Unfinished, Everywhere: g.Everywhere}
 	if !utf8.ValidString(g.Path) {
 		f.Path, f.QuotedPath = "", strconv.QuoteToASCII(g.Path)
 	}
@@ -67,7 +68,7 @@ func NewFileAnswer(g mend.Given) FileAnswer {
 
 // Given reads an answer from a file. Errors: ErrBadPlan.
 func (f FileAnswer) Given() (g mend.Given, err error) {
-	g = mend.Given{Key: f.Key, Place: mend.Place{Source: f.Of, Path: f.Path, Nth: f.Nth}}
+	g = mend.Given{Key: f.Key, Everywhere: f.Everywhere, Place: mend.Place{Source: f.Of, Path: f.Path, Nth: f.Nth}}
 	if f.QuotedPath != "" {
 		if g.Path, err = strconv.Unquote(f.QuotedPath); err != nil {
 			return g, bad("the answer %s has the path %s, which is not quoted as it should be", f.Key, f.QuotedPath)

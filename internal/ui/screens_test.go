@@ -190,7 +190,7 @@ func TestUndoNeverGetsStuck(t *testing.T) {
 	d := newDriver(t, f.Dir)
 	d.play("+2 hunks", "x", "+Throw", "y", "+Thrown away", "-TEN")
 	f.Write("a.go", "something else\n")
-	d.play("u", "+in the same places", "+writes out the text that would come back", "+pass it over", "enter", "+Nothing was changed.", "u", "+pass it over", "pass it", "enter", "+Passed over the discard", "u", "+There is nothing to undo.")
+	d.play("u", "+in the same places", "+the text that would come back.", "+pass it over", "enter", "+Nothing was changed.", "u", "+pass it over", "pass it", "enter", "+Passed over the discard", "u", "+There is nothing to undo.")
 	assert.Equal(t, "something else\n", f.Read("a.go"))
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -127,6 +128,7 @@ func (m *Model) give(onward bool, a mend.Answer) tea.Cmd {
 }
 
 func (m *Model) giveAll(onward bool, given []mend.Given) tea.Cmd {
+	said := m.alsoAnswers(given)
 	var kept tea.Cmd
 	if m.waiting != nil {
 		m.waiting.Answer(given...)
@@ -137,10 +139,45 @@ func (m *Model) giveAll(onward bool, given []mend.Given) tea.Cmd {
 	m.lookAnew()
 	next := m.nextOpen(m.at, 1)
 	if onward && next >= 0 {
-		return tea.Batch(kept, m.goTo(next))
+		return tea.Batch(kept, said, m.goTo(next))
 	}
 	m.onward = onward
-	return kept
+	return tea.Batch(kept, said)
+}
+
+// alsoAnswers says where else one answer counts: in its own file by itself, in others only when it is asked for.
+func (m *Model) alsoAnswers(given []mend.Given) tea.Cmd {
+	if len(given) != 1 || given[0].Answer.Unfinished {
+		return nil
+	}
+	here, elsewhere := 0, []string{}
+	m.eachAlike(given[0], func(_ mend.Question, path string) {
+		if path == given[0].Path {
+			here++
+		} else if !slices.Contains(elsewhere, safe.Line(path)) {
+			elsewhere = append(elsewhere, safe.Line(path))
+		}
+	})
+	said := ""
+	if here > 0 {
+		said = fmt.Sprintf("That answers %s more of %s too.", app.Count(here, "place"), safe.Line(given[0].Path))
+	}
+	if len(elsewhere) > 0 {
+		said += fmt.Sprintf(" The same conflict is in %s: %s answers them too.", strings.Join(elsewhere, ", "), action.Find(action.SameForRest).Key())
+	}
+	if said == "" {
+		return nil
+	}
+	return kit.Say(strings.TrimSpace(said))
+}
+
+// eachAlike calls a function for each open question of the same content as an answered one, itself aside.
+func (m *Model) eachAlike(g mend.Given, do func(q mend.Question, path string)) {
+	for _, s := range m.spots {
+		if q := m.questionAt(s); q.Key == g.Key && q.Place != g.Place && q.Open() {
+			do(q, q.Path)
+		}
+	}
 }
 
 // book is all that is known of answers.
@@ -242,6 +279,13 @@ func (m *Model) repeat() tea.Cmd {
 	here := m.file().Path
 	alike := pattern(here)
 	choose := kit.Choose{Title: "Give the same answer to what else?"}
+	everywhere, paths := q.Give(q.Answer), []string{}
+	everywhere.Everywhere = true
+	m.eachAlike(everywhere, func(_ mend.Question, path string) { paths = append(paths, safe.Line(path)) })
+	if len(paths) > 0 {
+		choose.Options = append(choose.Options, kit.Option{Label: "the same conflict elsewhere", Detail: app.Count(len(paths), "open place") + " in " + strings.Join(slices.Compact(paths), ", "),
+			Do: func() tea.Cmd { return m.giveAll(true, []mend.Given{everywhere}) }})
+	}
 	offer := func(label string, fits func(path string) bool) {
 		given := m.likewise(q, fits)
 		if len(given) > 0 {

@@ -42,7 +42,7 @@ type Model struct {
 	looks    int // and of those in the working tree
 	keeper   kit.Keeper
 	kept     int // number of the latest answers to those that were kept
-	memory   map[mend.Key]mend.Answer
+	memory   map[mend.Key]mend.Given
 	matters  []app.Matter
 	waiting  *app.Waiting // conflicts that another tool left in the working tree; nil: the plan's
 
@@ -191,7 +191,7 @@ func (m *Model) read() tea.Cmd {
 
 // take shows what was read. The cursor stays with its question, or goes to the first
 // one that is open.
-func (m *Model) take(matters []app.Matter, memory map[mend.Key]mend.Answer) tea.Cmd {
+func (m *Model) take(matters []app.Matter, memory map[mend.Key]mend.Given) tea.Cmd {
 	var was *mend.Question
 	if q, ok := m.question(); ok {
 		was = &q

@@ -270,6 +270,8 @@ func (m *Model) outcome(e shape.Entry, theme kit.Theme) (result, why kit.Seg) {
 		switch step.Result {
 		case replay.Conflict:
 			return kit.Seg{Text: "conflict", Style: theme.Trouble}, kit.Seg{Text: "  " + safe.Line(step.Reason), Style: theme.Trouble.Bold(false)}
+		case replay.Answered:
+			return kit.Seg{Text: "answered", Style: theme.Strong}, kit.Seg{Text: "  " + safe.Line(step.Reason), Style: theme.Dim}
 		case replay.Empty:
 			return kit.Seg{Text: "empty", Style: theme.Strong}, kit.Seg{Text: "  " + safe.Line(step.Reason), Style: theme.Dim}
 		}
