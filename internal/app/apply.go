@@ -49,6 +49,7 @@ const (
 	Published  Consent = 1 << iota // what other branches of a remote have
 	shared                         // what a shared branch has there
 	NewContent                     // another content at the end, though nothing was left out
+	LeaveStack                     // branches that sit on the commits and conflict with what comes out stay on the old ones
 
 	OwnOnly  Consent = 0 // only what is the branch's own
 	Unlocked         = Published | shared
@@ -103,7 +104,7 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent Consent, progr
 		return result, err
 	}
 	op.along = func(ctx context.Context) (moves []journal.RefMove, err error) {
-		moves, result.Carried, err = a.along(ctx, plan, forecast, consent)
+		moves, result.Carried, err = a.along(ctx, plan, forecast, engine, consent)
 		return moves, err
 	}
 	op.hooks = func(ctx context.Context) error {

@@ -221,7 +221,7 @@ func (a *App) SendHome(ctx context.Context, from tray.Layer, view tray.View, mov
 	}
 	entry := journal.Entry{Kind: journal.Home, Ref: f.head.Ref, Old: f.head.Commit, New: f.forecast.Tip, Title: f.title, Pairs: f.forecast.Pairs()}
 	carried := 0
-	if entry.Others, carried, err = a.along(ctx, f.plan, f.forecast, OwnOnly); err != nil {
+	if entry.Others, carried, err = a.along(ctx, f.plan, f.forecast, f.engine, OwnOnly); err != nil {
 		return Applied{}, err
 	}
 	hooks := func(ctx context.Context) error { return a.Repo.RunPostRewrite(ctx, "rebase", f.forecast.Pairs()) }

@@ -169,7 +169,7 @@ func (a *App) applySweep(ctx context.Context, head repo.Head, plan shape.Plan, e
 		Title: Count(len(swept.Findings), "leftover") + " swept", Pairs: f.Pairs()}
 	var err error
 	carried := 0
-	if entry.Others, carried, err = a.along(ctx, plan, f, OwnOnly); err != nil {
+	if entry.Others, carried, err = a.along(ctx, plan, f, engine, OwnOnly); err != nil {
 		return err
 	}
 	op, err := a.move(ctx, entry, "sweep: "+entry.Title, f.Tree, engine)

@@ -160,7 +160,7 @@ func printForecast(w io.Writer, f *replay.Forecast) {
 }
 
 func (c *command) apply() *cobra.Command {
-	var published, content bool
+	var published, content, leave bool
 	var unlock string
 	cmd := &cobra.Command{
 		Use:   "apply PLAN",
@@ -184,6 +184,9 @@ func (c *command) apply() *cobra.Command {
 				consent = app.Unlocked
 			case published:
 				consent = app.Published
+			}
+			if leave {
+				consent |= app.LeaveStack
 			}
 			if content {
 				consent |= app.NewContent
@@ -211,6 +214,7 @@ func (c *command) apply() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVar(&unlock, "unlock", "", "the shared branch that is rewritten all the same, by its name: whoever builds on it would get its commits twice")
+	cmd.Flags().BoolVar(&leave, "leave-stack", false, "branches that sit on the commits and conflict with what comes out stay on the old ones")
 	cmd.Flags().BoolVar(&content, "new-content", false, "go on although the plan leaves nothing out and the content at the end is another")
 	cmd.Flags().BoolVar(&published, "published", false, "go on although another branch of a remote has a commit that is rewritten")
 	return cmd

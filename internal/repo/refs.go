@@ -293,6 +293,19 @@ func (r *Repo) SetSymbolicRef(ctx context.Context, ref, to string) error {
 	return nil
 }
 
+// BranchesWith lists the local branches that contain a commit.
+func (r *Repo) BranchesWith(ctx context.Context, id ID) ([]Ref, error) {
+	out, err := r.run(ctx, nil, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/heads")
+	if err != nil {
+		return nil, fmt.Errorf("look for branches with %s: %w", id.Short(), err)
+	}
+	names := strings.Fields(string(out))
+	if len(names) == 0 {
+		return nil, nil
+	}
+	return r.Refs(ctx, names...)
+}
+
 // RemotesWith lists the remotes' branches, as last fetched, that have a commit.
 func (r *Repo) RemotesWith(ctx context.Context, id ID) ([]string, error) {
 	out, err := r.run(ctx, nil, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/remotes")

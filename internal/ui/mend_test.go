@@ -70,6 +70,7 @@ func TestAnswersComeBack(t *testing.T) {
 	f := fixture.Quarrel(t, t.TempDir())
 	f.Git("switch", "--quiet", "-c", "second")
 	f.Commit("Another one", "more", "1\n")
+	f.Git("config", "branch.second.bastelStack", "keep")
 	f.Git("switch", "--quiet", "topic")
 	d := newDriver(t, f.Dir)
 	d.play(join(toMend, []string{"2", "+region 2 of 12", "{", "R", "enter", "+entry 2 of 4"})...)

@@ -135,6 +135,7 @@ const (
 	JoinFirst    ID = "join first"
 	MarkResolved ID = "mark resolved"
 	Remembered   ID = "remembered"
+	ChooseStack  ID = "choose-stack"
 	StopTaking   ID = "stop taking"
 	Push         ID = "push"
 	LookAtCommit ID = "look at commit"
@@ -410,6 +411,7 @@ var Table = []Key{
 	{Means: "In the menu and the finder only.", Actions: []Action{
 		{ID: Loosen, In: []Place{Sort}, Keys: none, Name: "loosen commits", Help: "Make the last commits loose changes again, or trays.", Words: "uncommit reset soft undo commit", Command: "loosen COMMIT"},
 		{ID: Ignored, In: []Place{Sort}, Keys: none, Name: "ignored files", Help: "List the files that are ignored.", Words: "gitignore"},
+		{ID: ChooseStack, In: []Place{Shape}, Keys: none, Name: "branches on it", Help: "Choose which other branches come along when the commits that they sit on are rewritten.", Words: "stack, update refs, dependent branches", Command: "stack"},
 		{ID: CheckOutput, In: []Place{Shape}, Keys: none, Name: "check's output", Help: "Show what the check said of the entry."},
 		{ID: JoinFirst, In: []Place{Mend}, Keys: none, Name: "join first", Help: "Join the entries that conflict at the same lines, so that the question is asked once.", Words: "squash"},
 		{ID: MarkResolved, In: []Place{Mend}, Keys: none, Name: "mark as resolved", Help: "Mark the file as resolved, as it is.", Words: "add resolve", Command: "mend --resolved PATH"},

@@ -51,6 +51,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.Branch, true, m.chooseBranch),
 		kit.Act(action.CompareEnd, m.forecast != nil, m.compareEnd),
 		kit.Act(action.CheckEntries, len(m.plan.Next) > 0, m.check),
+		kit.Asking(action.ChooseStack, len(m.stack) > 0, m.chooseStack),
 		kit.Asking(action.CheckOutput, at >= 0, m.showCheck),
 		kit.Asking(action.DrawPlan, len(m.plan.Sources) > 0, m.draw),
 		kit.Act(action.UndoEdit, len(m.before) > 0, m.undo),

@@ -171,13 +171,46 @@ func (m *Model) labels(at int) string {
 	var names []string
 	for _, s := range m.stack {
 		if m.plan.Place(s.At) == at {
-			names = append(names, safe.Line(s.Name))
+			names = append(names, stacked(s))
 		}
 	}
 	if len(names) == 0 {
 		return ""
 	}
 	return "  ← " + strings.Join(names, ", ")
+}
+
+// stacked names a branch, its own commits, and whether it stays.
+func stacked(s app.Stacked) string {
+	name := safe.Line(s.Name)
+	if s.Above > 0 {
+		name += fmt.Sprintf(" +%d", s.Above)
+	}
+	if s.Stays != "" {
+		name += " stays, " + safe.Line(s.Stays)
+	}
+	return name
+}
+
+// chooseStack asks for each branch on the series whether it comes along. The choice is kept.
+func (m *Model) chooseStack() tea.Cmd {
+	choose := kit.Choose{Title: "Which branches come along when the commits they sit on are rewritten?"}
+	for _, s := range m.stack {
+		carry := s.Stays != ""
+		label, detail := safe.Line(s.Name)+" comes along", "choose that it stays"
+		if carry {
+			label, detail = safe.Line(s.Name)+" stays: "+safe.Line(s.Stays), "choose that it comes along; what is checked out elsewhere or shared stays all the same"
+		}
+		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd {
+			return tea.Sequence(func() tea.Msg {
+				if err := m.app.ChooseStack(m.ctx, s.Name, carry); err != nil {
+					return kit.Notice{Text: err.Error(), Trouble: true}
+				}
+				return nil
+			}, m.survey())
+		}})
+	}
+	return kit.Show(choose)
 }
 
 // check runs the user's command on each resulting commit, beside all other work.

@@ -515,7 +515,7 @@ func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
 		Title: "Rewriting " + plan.Branch,
 		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			result, err := m.app.Apply(ctx, plan, consent, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
-			if errors.Is(err, app.ErrPublished) || errors.Is(err, app.ErrNewContent) {
+			if errors.Is(err, app.ErrPublished) || errors.Is(err, app.ErrNewContent) || errors.Is(err, app.ErrStack) {
 				return kit.Got{Msg: m.askConsent(plan, consent, err)}, nil
 			}
 			if err != nil {
@@ -535,6 +535,9 @@ func (m *Model) askConsent(plan shape.Plan, given app.Consent, guarded error) te
 	consequence := app.QuestionOf(guarded)
 	if errors.Is(guarded, app.ErrNewContent) {
 		return kit.Ask{Question: consequence + " y applies it all the same; = shows the difference.", Key: "y", Yes: m.applyWith(plan, given|app.NewContent)}
+	}
+	if errors.Is(guarded, app.ErrStack) {
+		return kit.Ask{Question: consequence + " y rewrites these all the same.", Key: "y", Yes: m.applyWith(plan, given|app.LeaveStack)}
 	}
 	if !errors.Is(guarded, app.ErrSharedBranch) {
 		return kit.Ask{Question: consequence + " y rewrites it all the same.", Key: "y", Yes: m.applyWith(plan, given|app.Published)}
