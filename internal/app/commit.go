@@ -258,7 +258,11 @@ func notMade(err error) error {
 // they expect it in.
 func (a *App) messageHooks(ctx context.Context, message string) (string, error) {
 	file := filepath.Join(a.Repo.GitDir(), "COMMIT_EDITMSG")
-	if err := os.WriteFile(file, []byte(CleanMessage(message)), 0o666); err != nil {
+	message, err := a.clean(ctx, message)
+	if err != nil {
+		return "", err
+	}
+	if err := os.WriteFile(file, []byte(message), 0o666); err != nil {
 		return "", fmt.Errorf("write the message for the hooks: %w", err)
 	}
 	if err := a.Repo.RunHook(ctx, "prepare-commit-msg", file, "message"); err != nil {
@@ -271,7 +275,10 @@ func (a *App) messageHooks(ctx context.Context, message string) (string, error) 
 	if err != nil {
 		return "", fmt.Errorf("read the message after the hooks: %w", err)
 	}
-	if message = CleanMessage(string(changed)); message == "" {
+	if message, err = a.clean(ctx, string(changed)); err != nil {
+		return "", err
+	}
+	if CleanMessage(message) == "" {
 		return "", refuse("A hook left the message empty. Nothing was committed.")
 	}
 	return message, nil

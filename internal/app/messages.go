@@ -15,8 +15,97 @@ import (
 type Writing struct {
 	Template string   // of commit.template
 	Comment  string   // what lines begin with that do not count
+	Cleanup  string   // of commit.cleanup: how a message is tidied up
 	Earlier  []string // messages of the last commits, the youngest first
 	Trailers []string // whole lines, the user's own sign-off first
+}
+
+// scissors is the line, after the comment character, below which a message ends where commit.cleanup says so.
+const scissors = " ------------------------ >8 ------------------------"
+
+// CleanAs tidies a message up as commit.cleanup asks for. Without it no line goes: what begins with the
+// comment character was written on purpose, for Bastel's own editor puts no hints into a message.
+func CleanAs(cleanup, comment, message string) string {
+	switch cleanup {
+	case "verbatim":
+		return message
+	case "strip":
+		message = WithoutComments(message, comment)
+	case "scissors":
+		kept, _, _ := strings.Cut("\n"+message, "\n"+comment+scissors)
+		message = kept
+	}
+	return CleanMessage(message)
+}
+
+// clean tidies a message up as the configuration asks for.
+func (a *App) clean(ctx context.Context, message string) (string, error) {
+	cleanup, err := a.Repo.Config(ctx, "commit.cleanup")
+	if err != nil {
+		return "", err
+	}
+	comment, err := a.commentChar(ctx)
+	return CleanAs(cleanup, comment, message), err
+}
+
+func (a *App) commentChar(ctx context.Context) (string, error) {
+	comment, err := a.Repo.Config(ctx, "core.commentChar")
+	if comment == "" || comment == "auto" {
+		comment = "#"
+	}
+	return comment, err
+}
+
+// Joined are the messages that the commits of an entry bring, for writing the one that stays: each of
+// them, and all one after the other. What they have in common stands once.
+func Joined(messages []string) []string {
+	var distinct []string
+	for _, m := range messages {
+		if !slices.Contains(distinct, m) {
+			distinct = append(distinct, m)
+		}
+	}
+	if len(distinct) < 2 {
+		return distinct
+	}
+	all, trailers := "", []string{}
+	for _, m := range distinct {
+		body, found := splitTrailers(m)
+		all += strings.TrimRight(body, "\n") + "\n\n"
+		for _, t := range found {
+			if !slices.Contains(trailers, t) {
+				trailers = append(trailers, t)
+			}
+		}
+	}
+	for _, t := range trailers {
+		all = AddTrailer(all, t)
+	}
+	return append(distinct, CleanMessage(all))
+}
+
+// TrailersOf are the trailers that messages end with, each once.
+func TrailersOf(messages []string) []string {
+	var trailers []string
+	for _, m := range messages {
+		_, found := splitTrailers(m)
+		for _, t := range found {
+			if !slices.Contains(trailers, t) {
+				trailers = append(trailers, t)
+			}
+		}
+	}
+	return trailers
+}
+
+func splitTrailers(message string) (body string, trailers []string) {
+	body = strings.TrimRight(message, "\n")
+	paragraphs := strings.Split(body, "\n\n")
+	last := paragraphs[len(paragraphs)-1]
+	if len(paragraphs) < 2 || !allTrailers(last) {
+		return body, nil
+	}
+	return strings.Join(paragraphs[:len(paragraphs)-1], "\n\n"), strings.Split(last, "\n")
 }
 
 // earlierCommits is how many commits messages and names are taken from.
@@ -29,11 +118,11 @@ func (a *App) Writing(ctx context.Context) (Writing, error) {
 	if w.Template, err = a.template(ctx); err != nil {
 		return w, err
 	}
-	if w.Comment, err = a.Repo.Config(ctx, "core.commentChar"); err != nil {
+	if w.Comment, err = a.commentChar(ctx); err != nil {
 		return w, err
 	}
-	if w.Comment == "" || w.Comment == "auto" {
-		w.Comment = "#"
+	if w.Cleanup, err = a.Repo.Config(ctx, "commit.cleanup"); err != nil {
+		return w, err
 	}
 	head, err := a.Repo.Head(ctx)
 	if err != nil {

@@ -30,6 +30,35 @@ func TestAddTrailer(t *testing.T) {
 	assert.Equal(t, "a\n;b\n", app.WithoutComments("a\n;b\n", ""))
 }
 
+func TestCleanAs(t *testing.T) {
+	const text = "Subject  \n\n\n# a heading\nbody\n# ------------------------ >8 ------------------------\nbelow\n\n"
+	for cleanup, want := range map[string]string{
+		"":           "Subject\n\n# a heading\nbody\n# ------------------------ >8 ------------------------\nbelow\n",
+		"whitespace": "Subject\n\n# a heading\nbody\n# ------------------------ >8 ------------------------\nbelow\n",
+		"strip":      "Subject\n\nbody\nbelow\n",
+		"scissors":   "Subject\n\n# a heading\nbody\n",
+		"verbatim":   text,
+	} {
+		assert.Equal(t, want, app.CleanAs(cleanup, "#", text), cleanup)
+	}
+	f := branch(t)
+	f.Git("config", "commit.cleanup", "verbatim")
+	f.Write("a", "changed\n")
+	f.Git("add", "a")
+	made, err := open(t, f.Dir).Commit(ctx, "Kept  \n\n\n# as it is\n", nil)
+	require.NoError(t, err)
+	commit, err := f.Open(t).Commit(ctx, made.Commits[0])
+	require.NoError(t, err)
+	assert.Equal(t, "Kept  \n\n\n# as it is\n", commit.Message)
+}
+
+func TestJoinedMessages(t *testing.T) {
+	one, two := "One\n\nWhy.\n\nFixes: 1\nSigned-off-by: A <a@x>\n", "Two\n\nSigned-off-by: A <a@x>\nFixes: 2\n"
+	assert.Equal(t, []string{one, two, "One\n\nWhy.\n\nTwo\n\nFixes: 1\nSigned-off-by: A <a@x>\nFixes: 2\n"}, app.Joined([]string{one, two, one}))
+	assert.Equal(t, []string{one}, app.Joined([]string{one, one}))
+	assert.Equal(t, []string{"Fixes: 1", "Signed-off-by: A <a@x>", "Fixes: 2"}, app.TrailersOf([]string{one, two}))
+}
+
 func TestCount(t *testing.T) {
 	for want, got := range map[string]string{"1 entry": app.Count(1, "entry"), "2 entries": app.Count(2, "entry"), "0 hunks": app.Count(0, "hunk"), "3 branches": app.Count(3, "branch")} {
 		assert.Equal(t, want, got)

@@ -118,7 +118,7 @@ func (e *editor) written() string { return hideControls.Replace(e.area.Value()) 
 func (e *editor) earlier() *chooser {
 	choose := kit.Choose{Title: "Start from an earlier message"}
 	for _, message := range e.Message.Earlier {
-		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(repo.Subject(message)), Do: func() tea.Cmd {
+		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(repo.Subject(message)), Detail: app.Count(strings.Count(strings.TrimSpace(message), "\n")+1, "line"), Do: func() tea.Cmd {
 			e.area.SetValue(showControls.Replace(strings.TrimRight(message, "\n")))
 			return nil
 		}})

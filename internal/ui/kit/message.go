@@ -108,6 +108,7 @@ type Edit struct {
 type MessageHelp struct {
 	Template string   // what an empty message begins with
 	Comment  string   // what lines begin with that do not count
+	Cleanup  string   // how a message is tidied up
 	Earlier  []string // messages to start from
 	Trailers []string
 }

@@ -405,8 +405,33 @@ func (m *Model) squash() tea.Cmd {
 	if m.half == kit.Next {
 		m.cursor[kit.Next] = places[0]
 	}
-	return tea.Batch(m.set(m.plan.Join(places...)),
-		kit.Say("Squashed. The message is the first one's; m writes another."))
+	plan := m.plan.Join(places...)
+	said := "Squashed. The message is the first one's; m writes another, with all of them at hand."
+	if len(m.coAuthors(plan.Next[places[0]])) > 0 {
+		said += " @ names the others who wrote it."
+	}
+	return tea.Batch(m.set(plan), kit.Say(said))
+}
+
+// writingOf helps to write an entry's message: what its commits said, their trailers and authors come first.
+func (m *Model) writingOf(e shape.Entry) kit.MessageHelp {
+	help := m.writing
+	if len(e.From) < 2 {
+		return help
+	}
+	var messages []string
+	for _, id := range e.From {
+		messages = append(messages, m.sourceOf(id).Message)
+	}
+	help.Earlier = append(app.Joined(messages), help.Earlier...)
+	trailers := app.TrailersOf(messages)
+	for _, t := range slices.Concat(m.coAuthors(e), help.Trailers) {
+		if !slices.Contains(trailers, t) {
+			trailers = append(trailers, t)
+		}
+	}
+	help.Trailers = trailers
+	return help
 }
 
 func (m *Model) reword(at int) tea.Cmd {
@@ -416,13 +441,14 @@ func (m *Model) reword(at int) tea.Cmd {
 		text = m.sourceOf(id).Message
 	}
 	original := m.sourceOf(id).Message
-	return kit.Show(kit.Edit{Title: "Message of entry " + shape.Letter(at), Text: text, Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-		text = app.CleanMessage(text)
+	help := m.writingOf(m.plan.Next[at])
+	return kit.Show(kit.Edit{Title: "Message of entry " + shape.Letter(at), Text: text, Message: &help, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+		text = app.CleanAs(help.Cleanup, help.Comment, text)
 		at := m.plan.Place(id)
 		switch {
 		case at < 0:
 			return nil
-		case text == "":
+		case app.CleanMessage(text) == "":
 			return kit.Show(kit.Notice{Text: "A commit needs a message; it stays as it was.", Trouble: true})
 		case text == original:
 			text = ""
