@@ -10,7 +10,7 @@ BESIDE_TESTS = ^(TestFilesThatChangeShowUpByThemselves|TestFetchingByItself|Test
 MEMORY := $(shell test -d /dev/shm && test -w /dev/shm && echo /dev/shm)
 core rest beside soak: export TMPDIR := $(or $(MEMORY),$(TMPDIR),/tmp)
 
-.PHONY: run demo test core rest beside soak lint bench shots tools
+.PHONY: run demo test core rest beside soak fuzz lint bench shots tools
 
 run:
 	go run ./cmd/bastel
@@ -38,6 +38,16 @@ beside: core
 # The random tests, for as long as it takes: many rounds, and fresh seeds, which are printed.
 soak: tools
 	BASTEL_SOAK=1 go test -count=1 -vet=off -timeout 3h -v ./internal/... ./test/...
+	$(MAKE) --no-print-directory fuzz
+
+# All parsers, a minute each.
+fuzz:
+	@grep -rl '^func Fuzz' --include=*_test.go internal | while read file; do \
+		for name in $$(sed -n 's/^func \(Fuzz[A-Za-z]*\).*/\1/p' $$file); do \
+			echo "$$name in $$(dirname $$file)"; \
+			go test -vet=off -run '^$$' -fuzz "^$$name\$$" -fuzztime $${FUZZTIME:-1m} ./$$(dirname $$file) || exit 1; \
+		done; \
+	done
 
 lint:
 	@unformatted=$$(gofmt -l .); test -z "$$unformatted" || { echo "not formatted: $$unformatted"; exit 1; }

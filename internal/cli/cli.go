@@ -15,6 +15,7 @@ import (
 	"strings"
 	"syscall"
 
+	"github.com/charmbracelet/x/term"
 	"github.com/spf13/cobra"
 
 	"bastel/internal/app"
@@ -218,6 +219,15 @@ func (c *command) answer(document any, text func(w io.Writer)) error {
 	}
 	var b strings.Builder
 	text(&b)
-	_, err := io.WriteString(c.stdout, b.String())
+	return c.print(b.String())
+}
+
+// print writes text to standard output. On a terminal nothing of it drives the terminal, whatever a
+// repository holds; a file or a pipe gets it byte for byte.
+func (c *command) print(text string) error {
+	if out, ok := c.stdout.(*os.File); ok && term.IsTerminal(out.Fd()) {
+		text = safe.Text(text)
+	}
+	_, err := io.WriteString(c.stdout, text)
 	return err
 }

@@ -309,8 +309,7 @@ func (c *command) patches() *cobra.Command {
 				return err
 			}
 			if file == "" {
-				_, err := c.stdout.Write(text)
-				return err
+				return c.print(string(text))
 			}
 			if err := os.WriteFile(file, text, 0o666); err != nil {
 				return fmt.Errorf("write the patches: %w", err)

@@ -4,8 +4,10 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os/exec"
 	"strconv"
 	"strings"
@@ -181,17 +183,34 @@ func (r *Repo) Objects(ctx context.Context, ids []ID) ([]Object, error) {
 			missing = fmt.Errorf("%w: %s", ErrMissingObject, names[i])
 			return nil
 		}
-		data := make([]byte, size+1)
-		if _, err := io.ReadFull(out, data); err != nil {
-			return err
-		}
-		objects[i] = Object{Kind: kind, Data: data[:size:size]}
-		return nil
+		data, err := readClaimed(out, size)
+		objects[i] = Object{Kind: kind, Data: data}
+		return err
 	})
 	if err != nil {
 		return nil, err
 	}
 	return objects, missing
+}
+
+// trusted is up to how many bytes an object's claim of its size is believed before they are there.
+const trusted = 64 << 20
+
+// readClaimed reads an object's content and the line end after it. Of a size beyond all reason memory is taken only for what comes.
+func readClaimed(out *bufio.Reader, size int64) ([]byte, error) {
+	if size < 0 || size == math.MaxInt64 {
+		return nil, fmt.Errorf("it claims to have %d bytes: %w", size, ErrBadObject)
+	}
+	if size <= trusted {
+		data := make([]byte, size+1)
+		_, err := io.ReadFull(out, data)
+		return data[:size:size], err
+	}
+	var data bytes.Buffer
+	if n, err := io.CopyN(&data, out, size+1); err != nil {
+		return nil, fmt.Errorf("it claims to have %d bytes, and ends after %d: %w", size, n, errors.Join(err, ErrBadObject))
+	}
+	return data.Bytes()[:size:size], nil
 }
 
 // Sizes tells the lengths of objects without reading them.

@@ -2,6 +2,7 @@ package repo
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -89,6 +90,8 @@ type invocation struct {
 	env    []string
 	dir    string         // default: the top of the working tree
 	stderr func(p []byte) // told of messages as they come, besides keeping them
+	// How long its output is waited for once it has ended or was asked to; default: two seconds.
+	patience time.Duration
 }
 
 // run executes a command and returns what it printed.
@@ -114,7 +117,9 @@ func (r *Repo) invoke(ctx context.Context, in invocation) ([]byte, error) {
 	var stdout bytes.Buffer
 	stderr := &teller{tell: in.stderr}
 	cmd.Stdout, cmd.Stderr = &stdout, stderr
-	if err := cmd.Run(); err != nil {
+	// What it left behind in the background, as a hook or an automatic maintenance may, holds its output
+	// open: the command itself is done.
+	if err := cmd.Run(); err != nil && !(errors.Is(err, exec.ErrWaitDelay) && ctx.Err() == nil) {
 		return stdout.Bytes(), r.failure(ctx, in.args, err, stderr.kept.String())
 	}
 	return stdout.Bytes(), nil
@@ -131,7 +136,7 @@ func (r *Repo) command(ctx context.Context, in invocation) (*exec.Cmd, error) {
 	}
 	cmd.Stdin = in.stdin
 	cmd.Env = append(append(os.Environ(), r.env...), in.env...)
-	cmd.WaitDelay = 2 * time.Second
+	cmd.WaitDelay = cmp.Or(in.patience, 2*time.Second)
 	// Ask politely first, so that the command can take its lock files away.
 	cmd.Cancel = func() error { return cmd.Process.Signal(syscall.SIGTERM) }
 	if !r.terminal {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -41,4 +42,19 @@ func TestAuthorsAsGiven(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, author, c.Author, fmt.Sprintf("%q", author))
 	}
+}
+
+// TestAHookThatLeavesAProcessBehind ends when the hook ends.
+func TestAHookThatLeavesAProcessBehind(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n")
+	f.Hook("pre-commit", "#!/bin/sh\nsleep 40 &\necho said\n")
+	f.Hook("post-rewrite", "#!/bin/sh\nsleep 40 &\n")
+	r := f.Open(t)
+	began := time.Now()
+	require.NoError(t, r.RunHook(t.Context(), "pre-commit"))
+	require.NoError(t, r.RunPostRewrite(t.Context(), "amend", nil))
+	assert.Less(t, time.Since(began), 30*time.Second)
+	f.Hook("pre-commit", "#!/bin/sh\nsleep 40 &\necho no >&2\nexit 1\n")
+	assert.ErrorContains(t, r.RunHook(t.Context(), "pre-commit"), "no")
 }

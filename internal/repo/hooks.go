@@ -11,6 +11,7 @@ import (
 	"regexp"
 	"strings"
 	"syscall"
+	"time"
 )
 
 // HookError is a hook that said no: which one, and all it printed.
@@ -71,12 +72,17 @@ func (r *Repo) RunHookOn(ctx context.Context, tree ID, hook string) (ID, error) 
 	return after, err
 }
 
+// hookPatience is how long the output of a hook that has ended is waited for.
+const hookPatience = 500 * time.Millisecond
+
 func (r *Repo) runHook(ctx context.Context, env []string, hook string, args ...string) error {
 	var output strings.Builder
 	in := invocation{
 		args:   append([]string{"hook", "run", "--ignore-missing", hook, "--"}, args...),
 		env:    append([]string{"GIT_EDITOR=:", "GIT_OPTIONAL_LOCKS=1"}, env...),
 		stderr: func(p []byte) { output.Write(p) },
+		// A process that the hook leaves behind is not waited for.
+		patience: hookPatience,
 	}
 	_, err := r.invoke(ctx, in)
 	var failed *CommandError
@@ -105,8 +111,11 @@ func (r *Repo) RunPostRewrite(ctx context.Context, by string, pairs [][2]ID) err
 	cmd := exec.CommandContext(ctx, path, by)
 	cmd.Dir, cmd.Stdin, cmd.Stdout, cmd.Stderr = r.top, strings.NewReader(in.String()), &out, &out
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setsid: true}
+	cmd.WaitDelay = hookPatience
 	var exit *exec.ExitError
-	if err := cmd.Run(); errors.As(err, &exit) {
+	if err := cmd.Run(); errors.Is(err, exec.ErrWaitDelay) {
+		return nil
+	} else if errors.As(err, &exit) {
 		return &HookError{Hook: "post-rewrite", Output: out.String()}
 	} else if err != nil {
 		return fmt.Errorf("run the post-rewrite hook: %w", err)

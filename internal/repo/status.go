@@ -33,8 +33,12 @@ func (r *Repo) Status(ctx context.Context, paths ...string) ([]Change, error) {
 	if err != nil {
 		return nil, fmt.Errorf("read the state of the working tree: %w", err)
 	}
+	return parseStatus(string(out))
+}
+
+func parseStatus(out string) ([]Change, error) {
 	var changes []Change
-	for record := range strings.SplitSeq(strings.TrimSuffix(string(out), "\x00"), "\x00") {
+	for record := range strings.SplitSeq(strings.TrimSuffix(out, "\x00"), "\x00") {
 		if record == "" || record[0] == '#' || record[0] == '!' {
 			continue
 		}
@@ -128,6 +132,9 @@ func literal(paths []string) []string {
 //	u XY sub m1 m2 m3 mW h1 h2 h3 path
 //	? path
 func parseChange(record string) (Change, error) {
+	if len(record) < 3 {
+		return Change{}, fmt.Errorf("unexpected record %q", record)
+	}
 	switch record[0] {
 	case '?':
 		return Change{Path: record[2:], Loose: true, New: true}, nil

@@ -23,7 +23,10 @@ func visible(text, keep string) string {
 	var b strings.Builder
 	for i := 0; i < len(text); {
 		r, size := utf8.DecodeRuneInString(text[i:])
+		before, _ := utf8.DecodeLastRuneInString(text[:i])
 		switch {
+		case r == zeroWidthJoiner && !joins(before):
+			b.WriteRune('\uFFFD')
 		case r == utf8.RuneError && size == 1:
 			const digits = "0123456789abcdef"
 			b.WriteString(`\x`)
@@ -46,16 +49,36 @@ func visible(text, keep string) string {
 }
 
 func clean(text, keep string) bool {
+	before := rune(0)
 	for _, r := range text {
-		if r == utf8.RuneError || r < 0x20 && !strings.ContainsRune(keep, r) || r >= 0x7f && invisible(r) {
+		if r == utf8.RuneError || r < 0x20 && !strings.ContainsRune(keep, r) || r >= 0x7f && (invisible(r) || r == zeroWidthJoiner && !joins(before)) {
 			return false
 		}
+		before = r
 	}
 	return true
 }
 
-// invisible says whether a character could reorder or hide what stands around it:
-// the second block of controls, and the marks that turn the direction of text.
+// invisible says whether a character could reorder or hide what stands around it, or stand there
+// unseen: the second block of controls, the marks that turn the direction of text, soft hyphens, what has no width, tags.
 func invisible(r rune) bool {
-	return r >= 0x7f && r < 0xa0 || unicode.Is(unicode.Bidi_Control, r) || r == 0x2028 || r == 0x2029
+	switch {
+	case r == zeroWidthJoiner: // which emoji are made of: see joins
+		return false
+	case r >= 0x7f && r < 0xa0, r == 0xad, r == 0x180e, r == 0xfeff, r == 0x115f, r == 0x1160, r == 0x3164, r == 0xffa0:
+		return true
+	case r >= 0x200b && r <= 0x200f, r >= 0x2028 && r <= 0x202e, r >= 0x2060 && r <= 0x206f, r >= 0xfff9 && r <= 0xfffb:
+		return true
+	case r >= 0xe0000 && r <= 0xe0fff:
+		return true
+	}
+	return unicode.Is(unicode.Bidi_Control, r)
+}
+
+// zeroWidthJoiner makes one emoji of several.
+const zeroWidthJoiner = 0x200d
+
+// joins says whether a joiner stands behind an emoji, which it makes one with the next; elsewhere it is hidden text.
+func joins(before rune) bool {
+	return before >= 0x1f000 || unicode.Is(unicode.So, before) || before == 0xfe0f
 }

@@ -1,8 +1,11 @@
 package tmux
 
 import (
+	"fmt"
 	"net/http"
 	"net/url"
+	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -132,4 +135,14 @@ func TestTheReviewDesk(t *testing.T) {
 	}
 	term.play("v", "+0 of 11 commits read", ";", "+receive", "1", "+1 new comment and 1 new verdict came", "+Oskar Brandt says it is ready to land", "+1 note open", "}", "+◆ Next  tide offsets", "+┊ Minutes or hours?")
 	assert.Contains(t, strings.Split(term.waitFor("Oskar Brandt, today"), "Minutes or hours?")[0], "offsets are what")
+}
+
+// TestTextsOfOthersOnATerminal: what a repository holds drives no terminal, whichever command prints it.
+func TestTextsOfOthersOnATerminal(t *testing.T) {
+	work, _ := makeDemo(t)
+	work.Commit("Red \x1b[31mtext \u202eand more", "odd", "\x1b]0;title\x07\n")
+	term := &terminal{t, fmt.Sprintf("bastel-%d-request", os.Getpid())}
+	t.Cleanup(func() { exec.Command("tmux", "-L", term.name, "kill-server").Run() })
+	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", "142", "-y", "42", "-c", work.Dir, fmt.Sprintf("%s=1 %s request; read end", asMain, self(t)))
+	term.waitFor("Red ␛\\[31mtext \uFFFDand more")
 }

@@ -5,6 +5,8 @@ import (
 
 	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
+
+	"bastel/internal/safe"
 )
 
 // Seg is a piece of a row in one style. The text must be safe to print and free
@@ -23,7 +25,7 @@ func Row(width int, backdrop *Backdrop, segs ...Seg) string {
 		if left <= 0 {
 			break
 		}
-		text := seg.Text
+		text := safe.Line(seg.Text) // whoever forgot it: nothing that is drawn drives the terminal
 		size := ansi.StringWidth(text)
 		if size > left {
 			text = ansi.Truncate(text, left, "…")
