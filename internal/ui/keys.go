@@ -68,8 +68,11 @@ func (m *Model) actions() []kit.Action {
 	switch {
 	case m.failed != nil:
 		return m.nowhereActions()
-	case m.screen() == nil:
-		return m.nowhereActions()[:0]
+	case m.screen() == nil: // it is being opened, which may hang
+		return []kit.Action{
+			kit.Act(action.Stop, true, kit.Just(func() { m.stopOpening() })),
+			kit.Act(action.Leave, true, func() tea.Cmd { return tea.Quit }),
+		}
 	}
 	return append(m.screen().Actions(), m.globalActions()...)
 }

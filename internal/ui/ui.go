@@ -38,6 +38,8 @@ type Model struct {
 	app    *app.App
 	opened bool
 	failed error // why there is no repository
+	// Ends the opening that is under way.
+	opening atomic.Pointer[context.CancelCauseFunc]
 
 	screens   []kit.Screen
 	at        int
@@ -143,7 +145,9 @@ func (m *Model) Init() tea.Cmd { return tea.Batch(tea.RequestBackgroundColor, m.
 
 func (m *Model) open() tea.Msg {
 	line := make(hotline)
-	a, note, err := app.Open(m.ctx, m.dir, repo.WithAsker(line.ask))
+	ctx, cancel := context.WithCancelCause(m.ctx)
+	m.opening.Store(&cancel)
+	a, note, err := app.Open(ctx, m.dir, repo.WithAsker(line.ask))
 	if err != nil {
 		return opened{err: err}
 	}
@@ -160,6 +164,16 @@ func (m *Model) open() tea.Msg {
 		note = strings.TrimSpace(note + " " + err.Error())
 	}
 	return opened{app: a, note: note, questions: line, fetch: every, ground: kit.GroundOf(settings.Background)}
+}
+
+// errStopped is why opening ended where the user stopped it.
+var errStopped = errors.New("opening was stopped, and nothing was changed")
+
+// stopOpening ends what opening waits for.
+func (m *Model) stopOpening() {
+	if cancel := m.opening.Load(); cancel != nil {
+		(*cancel)(errStopped)
+	}
 }
 
 // Update answers one message. Repository work never happens here: it runs in
@@ -259,6 +273,9 @@ func (m *Model) ground(dark bool) {
 
 func (m *Model) haveOpened(msg opened) tea.Cmd {
 	m.opened, m.failed = true, msg.err
+	if errors.Is(msg.err, errStopped) {
+		m.failed = errStopped // in which command that was matters to nobody
+	}
 	if msg.err != nil {
 		return nil
 	}

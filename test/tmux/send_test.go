@@ -146,3 +146,20 @@ func TestTextsOfOthersOnATerminal(t *testing.T) {
 	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", "142", "-y", "42", "-c", work.Dir, fmt.Sprintf("%s=1 %s request; read end", asMain, self(t)))
 	term.waitFor("Red ␛\\[31mtext \uFFFDand more")
 }
+
+// TestOpeningThatHangs can be stopped and left by each of the keys for it.
+func TestOpeningThatHangs(t *testing.T) {
+	bin := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(bin, "git"), []byte("#!/bin/sh\nexec sleep 600\n"), 0o777))
+	t.Setenv("PATH", bin+":"+os.Getenv("PATH"))
+	for _, key := range []string{"q", "C-c"} {
+		t.Run(key, func(t *testing.T) { // that it ends is looked at as the test does
+			term := open(t, t.TempDir(), 80, 24)
+			term.play("+Opening", key)
+		})
+	}
+	t.Run("Escape", func(t *testing.T) {
+		term := open(t, t.TempDir(), 80, 24)
+		term.play("+Opening", "Escape", "+opening was stopped", "q")
+	})
+}
