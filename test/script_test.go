@@ -32,6 +32,7 @@ func TestScripts(t *testing.T) {
 		RequireExplicitExec: true,
 		Setup: func(env *testscript.Env) error {
 			env.Setenv("HOME", env.WorkDir)
+			env.Setenv("XDG_STATE_HOME", env.WorkDir+"/state")
 			env.Setenv("GIT_CONFIG_GLOBAL", env.WorkDir+"/gitconfig")
 			env.Setenv("GIT_CONFIG_NOSYSTEM", "1")
 			config := "[user]\n\tname = Ines Falk\n\temail = ines@lanternquay.example\n[init]\n\tdefaultBranch = main\n[protocol \"file\"]\n\tallow = always\n[advice]\n\tdetachedHead = false\n"

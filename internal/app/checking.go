@@ -27,6 +27,9 @@ func (a *App) CheckTray(ctx context.Context, at tray.Layer, output func([]byte))
 		return err
 	}
 	if settings.Check == "" {
+		if err := a.notAllowed(ctx, "bastel.check"); err != nil {
+			return err
+		}
 		return refuse("No check command is set. Set one: git config bastel.check \"COMMAND\", or check = \"COMMAND\" in the settings.")
 	}
 	tree, err := a.trayTree(ctx, at)
@@ -79,6 +82,9 @@ func (a *App) CheckSteps(ctx context.Context, f *replay.Forecast, tell func(step
 		return err
 	}
 	if settings.Check == "" {
+		if err := a.notAllowed(ctx, "bastel.check"); err != nil {
+			return err
+		}
 		return refuse("No check command is set. Set one: git config bastel.check \"COMMAND\", or check = \"COMMAND\" in the settings.")
 	}
 	if !f.Tip.IsZero() {

@@ -48,7 +48,10 @@ func (a *App) ReceiveReview(ctx context.Context) (Received, error) {
 	if err != nil {
 		return got, err
 	}
-	address, err := a.Repo.Config(ctx, "bastel.review")
+	address, err := a.guarded(ctx, "bastel.review")
+	if err == nil && address == "" {
+		err = a.notAllowed(ctx, "bastel.review")
+	}
 	if err != nil {
 		return got, err
 	}

@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"github.com/pelletier/go-toml/v2"
@@ -64,7 +65,11 @@ func (a *App) Settings(ctx context.Context) (Settings, error) {
 		return s, refuse("%s does not read as TOML: %v", file, err)
 	}
 	for key, value := range map[string]*string{"bastel.background": &s.Background, "bastel.check": &s.Check, "bastel.fetchEvery": &s.FetchEvery} {
-		own, err := a.Repo.Config(ctx, key)
+		read := a.Repo.Config
+		if slices.Contains(guardedKeys, key) {
+			read = a.guarded
+		}
+		own, err := read(ctx, key)
 		if err != nil {
 			return s, err
 		}

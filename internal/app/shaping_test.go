@@ -165,6 +165,7 @@ func TestChecksRunOnEachEntryOnce(t *testing.T) {
 	f.Git("config", "bastel.check", "echo run >>"+log+"; grep -q one a || ! test -e c")
 	a.Close()
 	a = open(t, f.Dir)
+	require.NoError(t, a.AllowHere())
 	plan, err := a.NewPlan(ctx, "", "")
 	require.NoError(t, err)
 	for range 2 {

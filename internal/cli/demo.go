@@ -46,7 +46,7 @@ belongs to it, on this machine only: what is said there comes into the read-thro
 			if noOpen {
 				return nil
 			}
-			if _, err := demo.OpenDesk(cmd.Context(), place, app.AnyPort); err != nil {
+			if _, err := app.OpenDesk(cmd.Context(), place, app.AnyPort); err != nil {
 				return err
 			}
 			return c.open(cmd.Context(), place.Work)
@@ -68,7 +68,7 @@ func (c *command) desk(ctx context.Context, dir, address string) error {
 	if err != nil {
 		return err
 	}
-	d, err := demo.OpenDesk(ctx, place, address)
+	d, err := app.OpenDesk(ctx, place, address)
 	if err != nil {
 		return err
 	}

@@ -68,7 +68,9 @@ type kept struct {
 
 // OpenDesk opens the review desk of a demo, until the context ends or Close. The user's
 // clone and the shared remote are told its address.
-func OpenDesk(ctx context.Context, p Place, address string) (*Desk, error) {
+//
+// Ready, if given, is called once the user's clone names the desk, before anybody else hears of it.
+func OpenDesk(ctx context.Context, p Place, address string, ready func(ctx context.Context, work string) error) (*Desk, error) {
 	d := &Desk{place: p}
 	var err error
 	if d.pages, err = template.New("desk").Parse(deskPages); err != nil {
@@ -87,7 +89,7 @@ func OpenDesk(ctx context.Context, p Place, address string) (*Desk, error) {
 	d.Address = "http://" + listener.Addr().String()
 	d.server = &http.Server{Handler: d.routes(), ReadHeaderTimeout: 10 * time.Second}
 	go d.server.Serve(listener) // ends with Close
-	if err := d.announce(ctx); err != nil {
+	if err := d.announce(ctx, ready); err != nil {
 		return nil, errors.Join(err, d.Close())
 	}
 	context.AfterFunc(ctx, func() { d.Close() })
@@ -96,7 +98,7 @@ func OpenDesk(ctx context.Context, p Place, address string) (*Desk, error) {
 
 func (d *Desk) addressFile() string { return filepath.Join(d.place.Remote, "review-address") }
 
-func (d *Desk) announce(ctx context.Context) error {
+func (d *Desk) announce(ctx context.Context, ready func(ctx context.Context, work string) error) error {
 	work, err := repo.Open(ctx, d.place.Work)
 	if err != nil {
 		return fmt.Errorf("open the review desk: %w", err)
@@ -104,6 +106,11 @@ func (d *Desk) announce(ctx context.Context) error {
 	defer work.Close()
 	if err := work.SetConfig(ctx, "bastel.review", d.Address); err != nil {
 		return err
+	}
+	if ready != nil {
+		if err := ready(ctx, d.place.Work); err != nil {
+			return err
+		}
 	}
 	if err := os.WriteFile(d.addressFile(), []byte(d.Address+"\n"), 0o666); err != nil {
 		return fmt.Errorf("open the review desk: %w", err)

@@ -18,12 +18,28 @@ func (r *Repo) Config(ctx context.Context, key string) (string, error) {
 
 // ConfigAll gives all values of a key, in the order in which they apply.
 func (r *Repo) ConfigAll(ctx context.Context, key string) ([]string, error) {
+	values, err := r.ConfigValues(ctx, key)
+	list := make([]string, len(values))
+	for i, v := range values {
+		list[i] = v.Value
+	}
+	return list, err
+}
+
+// ConfigValue is a value, and whether the repository's own files have it, which may have come from elsewhere.
+type ConfigValue struct {
+	Value string
+	Local bool
+}
+
+// ConfigValues gives all values of a key with where they are from, in the order in which they apply.
+func (r *Repo) ConfigValues(ctx context.Context, key string) ([]ConfigValue, error) {
 	config, err := r.configuration(ctx)
 	return config[canonicalKey(key)], err
 }
 
 // configuration is all of it, as it was when it was last read.
-func (r *Repo) configuration(ctx context.Context) (map[string][]string, error) {
+func (r *Repo) configuration(ctx context.Context) (map[string][]ConfigValue, error) {
 	r.configLock.Lock()
 	defer r.configLock.Unlock()
 	if r.config != nil {
@@ -51,21 +67,25 @@ func (r *Repo) ConfigBool(ctx context.Context, key string) (bool, error) {
 	return false, err
 }
 
-func (r *Repo) readConfig(ctx context.Context) (map[string][]string, error) {
-	out, err := r.run(ctx, nil, "config", "--list", "-z")
+func (r *Repo) readConfig(ctx context.Context) (map[string][]ConfigValue, error) {
+	out, err := r.run(ctx, nil, "config", "--list", "-z", "--show-scope")
 	if err != nil {
 		return nil, fmt.Errorf("read the configuration: %w", err)
 	}
-	config := map[string][]string{}
+	config := map[string][]ConfigValue{}
+	scope := ""
 	for record := range strings.SplitSeq(string(out), "\x00") {
-		key, value, hasValue := strings.Cut(record, "\n")
-		if key == "" {
+		if scope == "" { // a scope, then what it has
+			scope = record
 			continue
 		}
+		key, value, hasValue := strings.Cut(record, "\n")
+		local := scope == "local" || scope == "worktree"
+		scope = ""
 		if !hasValue {
 			value = "true"
 		}
-		config[key] = append(config[key], value)
+		config[key] = append(config[key], ConfigValue{value, local})
 	}
 	return config, nil
 }

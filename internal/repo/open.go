@@ -27,7 +27,7 @@ type Repo struct {
 	asked     asked
 
 	configLock sync.Mutex
-	config     map[string][]string // nil: not read yet
+	config     map[string][]ConfigValue // nil: not read yet
 }
 
 // Option changes how a repository is opened.
@@ -168,6 +168,9 @@ func (r *Repo) WorkPath(path string) string { return filepath.Join(r.top, filepa
 
 // GitDir is the git folder of this working tree.
 func (r *Repo) GitDir() string { return r.gitDir }
+
+// CommonDir is the git folder that all linked working trees share.
+func (r *Repo) CommonDir() string { return r.commonDir }
 
 // Name is what people call the repository: the name of its folder.
 func (r *Repo) Name() string { return filepath.Base(r.top) }

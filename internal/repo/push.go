@@ -136,7 +136,8 @@ func (r *Repo) rewriteForPush(ctx context.Context, urls []string) ([]string, err
 			if !ok || !strings.HasPrefix(base, "url.") {
 				continue
 			}
-			for _, beginning := range values {
+			for _, value := range values {
+				beginning := value.Value
 				if strings.HasPrefix(url, beginning) && len(beginning) > len(best) {
 					best, into = beginning, strings.TrimPrefix(base, "url.")
 				}

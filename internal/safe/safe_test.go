@@ -17,7 +17,7 @@ func TestLine(t *testing.T) {
 		"\u202eevil":    "\uFFFDevil",
 		"del\x7f\u0085": "del␡\uFFFD",
 		"a\u200bb\u00adc\ufeffd\u2060e\U000E0041f": "a\uFFFDb\uFFFDc\uFFFDd\uFFFDe\uFFFDf",
-		"a\u200db 👩\u200d👧 ❤\ufe0f\u200d🔥":      "a\uFFFDb 👩\u200d👧 ❤\ufe0f\u200d🔥",
+		"a\u200db 👩\u200d👧 ❤\ufe0f\u200d🔥":         "a\uFFFDb 👩\u200d👧 ❤\ufe0f\u200d🔥",
 	} {
 		assert.Equal(t, want, Line(text))
 	}

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"bastel/internal/app"
 	"bastel/test/fixture"
 )
 
@@ -145,13 +146,17 @@ func TestSortByKeys(t *testing.T) {
 		"sweep, and back": {[]string{"+× 1 leftover", "L", "+Throw 1 leftover line away?", "y", "+Thrown away", "-× 1 leftover", "u", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Contains(t, f.Read("a.go"), "println")
 		}},
-		"check":  {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "T", "+the answer is no"}, nil},
-		"search": {[]string{"+2 hunks", "/", "four", "+spaces.txt", "enter", "space", "+1 line marked", "0", "-1 line marked"}, nil},
-		"read":   {[]string{"+2 hunks", "v", "+unread", "v", "+hidden, read"}, nil},
+		"check":                         {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "T", "+the answer is no"}, nil},
+		"check that is not allowed yet": {[]string{"+bastel allow", "+2 hunks", "1", "+1 hunk in 1 file", "T", "+which you have not allowed here", "n", "+Nothing was done", "T", "+y allows it", "y", "+the answer is no"}, nil},
+		"search":                        {[]string{"+2 hunks", "/", "four", "+spaces.txt", "enter", "space", "+1 line marked", "0", "-1 line marked"}, nil},
+		"read":                          {[]string{"+2 hunks", "v", "+unread", "v", "+hidden, read"}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := desk(t)
-			f.Git("config", "bastel.check", "echo the answer is no; exit 1")
+			allowed(t, f, "bastel.check", "echo the answer is no; exit 1")
+			if name == "check that is not allowed yet" {
+				f.Git("config", "bastel.check", "true && echo the answer is no; exit 1")
+			}
 			if name == "amend what is sent asks" {
 				f.Git("update-ref", "refs/remotes/origin/topic", "HEAD")
 			}
@@ -245,7 +250,7 @@ func TestShapeByKeys(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := desk(t)
-			f.Git("config", "bastel.check", "grep -q thirty a.go || { echo no ten here; exit 1; }")
+			allowed(t, f, "bastel.check", "grep -q thirty a.go || { echo no ten here; exit 1; }")
 			f.Git("branch", "other", "main")
 			f.Git("checkout", "--quiet", "--force", "other")
 			f.Git("clean", "--quiet", "--force")
@@ -272,4 +277,13 @@ func TestShapeByKeys(t *testing.T) {
 			f.Git("fsck", "--strict")
 		})
 	}
+}
+
+// allowed sets something in the repository's own configuration that starts something, and allows it.
+func allowed(t *testing.T, f *fixture.Repo, key, value string) {
+	f.Git("config", key, value)
+	a, _, err := app.Open(t.Context(), f.Dir)
+	require.NoError(t, err)
+	defer a.Close()
+	require.NoError(t, a.AllowHere())
 }

@@ -247,7 +247,7 @@ func TestFetchingByItself(t *testing.T) {
 	f := desk(t)
 	remote := f.Remote(t)
 	f.Git("push", "--quiet", "--set-upstream", "origin", "main")
-	f.Git("config", "bastel.fetchEvery", "2h")
+	allowed(t, f, "bastel.fetchEvery", "2h")
 	d := newDriver(t, f.Dir)
 	d.play("+loose changes")
 	other := fixture.Existing(t, t.TempDir())
@@ -261,7 +261,7 @@ func TestFetchingByItself(t *testing.T) {
 	f.Git("remote", "set-url", "origin", "http://"+fixture.ServeHTTP(t, filepath.Dir(remote.Dir))+"/shared.git")
 	d.update(fetchDue{time.Hour})
 	d.play("+got no answer")
-	f.Git("config", "bastel.fetchEvery", "soon")
+	allowed(t, f, "bastel.fetchEvery", "soon")
 	newDriver(t, f.Dir).wait("fetch_every is \"soon\", and no time such as 15m")
 }
 

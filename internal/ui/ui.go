@@ -163,6 +163,9 @@ func (m *Model) open() tea.Msg {
 	if err != nil {
 		note = strings.TrimSpace(note + " " + err.Error())
 	}
+	if commands, err := a.NotAllowed(m.ctx); err == nil && len(commands) > 0 {
+		note = strings.TrimSpace(note + " This repository's configuration names commands that are not allowed here yet: bastel allow.")
+	}
 	return opened{app: a, note: note, questions: line, fetch: every, ground: kit.GroundOf(settings.Background)}
 }
 
@@ -408,6 +411,12 @@ func (m *Model) haveWorkedBeside(msg worked) tea.Cmd {
 	looking := isText && shown.job == msg.work
 	if looking {
 		shown.lines, shown.job = msg.work.output(), nil
+	}
+	if msg.msg != nil { // a question in its place
+		if looking {
+			m.page = nil
+		}
+		return kit.Show(msg.msg)
 	}
 	switch {
 	case msg.work.stopping && errors.Is(msg.err, context.Canceled):

@@ -80,6 +80,16 @@ func ToScreen(screen string, msg tea.Msg) Got { return Got{Msg: ForScreen{Screen
 // Start wraps work as a command.
 func Start(w Work) tea.Cmd { return func() tea.Msg { return w } }
 
+// AskAllow asks whether the repository's own configuration may start what it names, and goes on then.
+func AskAllow(question string, allow func() error, then tea.Cmd) Ask {
+	return Ask{Question: question + " y allows it here from now on.", Key: "y", Yes: func() tea.Msg {
+		if err := allow(); err != nil {
+			return Notice{Text: err.Error(), Trouble: true}
+		}
+		return then()
+	}}
+}
+
 // AskMeant asks whether lines that look like conflict markers are intended.
 func AskMeant(question string, yes tea.Cmd) Ask {
 	return Ask{Question: question + " y says that the lines are intended.", Key: "y", Yes: yes}

@@ -2,6 +2,7 @@ package shape
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"sync"
@@ -226,7 +227,7 @@ func (m *Model) check() tea.Cmd {
 	return kit.Start(kit.Work{
 		Title:  "Checking each entry",
 		Beside: true,
-		Do: func(ctx context.Context, report func(string)) (string, error) {
+		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			failed := 0
 			var outcomes sync.Mutex
 			err := m.app.CheckSteps(ctx, f, func(step int, c app.Checked) {
@@ -240,10 +241,13 @@ func (m *Model) check() tea.Cmd {
 				report(fmt.Sprintf("%s  %s  %s\n", shape.Letter(step), word, safe.Line(f.Steps[step].Title)))
 				m.checked.Store(f.Steps[step].Tree, c)
 			})
+			if errors.Is(err, app.ErrNotAllowed) {
+				return kit.Got{Msg: kit.AskAllow(app.QuestionOf(err), m.app.AllowHere, m.check())}, nil
+			}
 			if err == nil && failed > 0 {
 				err = fmt.Errorf("the check failed on %s; ; shows what it said", app.Count(failed, "entry"))
 			}
-			return "The check passed on every entry.", err
+			return kit.Got{Note: "The check passed on every entry."}, err
 		},
 	})
 }

@@ -590,9 +590,12 @@ func (m *Model) check() tea.Cmd {
 	return kit.Start(kit.Work{
 		Title:  fmt.Sprintf("Checking what tray %s would commit", at),
 		Beside: true,
-		Do: func(ctx context.Context, report func(string)) (string, error) {
+		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			err := m.app.CheckTray(ctx, at, func(p []byte) { report(string(p)) })
-			return fmt.Sprintf("The check passed on what tray %s would commit.", at), err
+			if errors.Is(err, app.ErrNotAllowed) {
+				return kit.Got{Msg: kit.AskAllow(app.QuestionOf(err), m.app.AllowHere, m.check())}, nil
+			}
+			return kit.Got{Note: fmt.Sprintf("The check passed on what tray %s would commit.", at)}, err
 		},
 	})
 }
