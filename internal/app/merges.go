@@ -6,11 +6,43 @@ import (
 	"fmt"
 	"slices"
 
+	"bastel/internal/journal"
 	"bastel/internal/merge"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/shape"
 )
+
+// mergesMade are the merges among commits that were made here on purpose, by finishing one or as an entry of a plan.
+func (a *App) mergesMade(ctx context.Context, ids []repo.ID) ([]repo.ID, error) {
+	commits, err := a.Repo.Commits(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	var merges []repo.ID
+	for i, c := range commits {
+		if len(c.Parents) > 1 {
+			merges = append(merges, ids[i])
+		}
+	}
+	if len(merges) == 0 {
+		return nil, nil
+	}
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return nil, err
+	}
+	made := map[repo.ID]bool{}
+	for _, e := range entries {
+		if e.Kind == journal.Commit {
+			made[e.New] = true
+		}
+		for _, pair := range e.Taken {
+			made[pair[1]] = true
+		}
+	}
+	return slices.DeleteFunc(merges, func(id repo.ID) bool { return !made[id] }), nil
+}
 
 // withSettled makes a range with merges linear: the merges go, and what somebody
 // settled by hand in one, beyond what its sides say together, becomes a commit of its

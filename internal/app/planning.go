@@ -44,6 +44,20 @@ func (a *App) newPlan(ctx context.Context, head repo.Head, onto, base string) (s
 	if err != nil {
 		return none, err
 	}
+	if onto == "" && base == "" {
+		// A merge that was made on purpose stays: the series begins after it.
+		ids, err := a.Repo.Range(ctx, baseID, head.Commit)
+		if err != nil {
+			return none, err
+		}
+		made, err := a.mergesMade(ctx, ids)
+		if err != nil {
+			return none, err
+		}
+		if n := len(made); n > 0 {
+			baseID = made[n-1]
+		}
+	}
 	sources, err := a.sources(ctx, baseID, head.Commit)
 	if err != nil {
 		return none, err

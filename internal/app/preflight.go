@@ -91,10 +91,14 @@ func (a *App) facts(ctx context.Context, settings Settings) (send.Facts, error) 
 		user := repo.ParsePerson(who)
 		f.Name, f.Email = user.Name, user.Email
 	}
+	made, err := a.mergesMade(ctx, compared.Adds)
+	if err != nil {
+		return f, err
+	}
 	known := map[string]Checked{}
 	_ = json.Unmarshal([]byte(a.readState(checksFile)), &known) // what cannot be read was not checked
 	for _, s := range sources {
-		f.Commits = append(f.Commits, send.Fact{ID: s.ID, Message: s.Message, Parents: len(s.Commit.Parents), Name: s.Commit.Writer().Name, Email: s.Commit.Writer().Email})
+		f.Commits = append(f.Commits, send.Fact{ID: s.ID, Message: s.Message, Parents: len(s.Commit.Parents), Meant: slices.Contains(made, s.ID), Name: s.Commit.Writer().Name, Email: s.Commit.Writer().Email})
 		switch c, checked := known[checkKey(settings.Check, s.Commit.Tree)]; {
 		case !checked:
 			f.Unchecked = append(f.Unchecked, s.ID)

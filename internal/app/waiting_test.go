@@ -10,6 +10,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/mend"
+	"bastel/internal/send"
 	"bastel/test/fixture"
 )
 
@@ -143,4 +144,37 @@ func TestMarkersAreNotCommitted(t *testing.T) {
 	made, err := a.Commit(ctx, "Fine\n", nil)
 	require.NoError(t, err)
 	assert.Equal(t, "it holds 2 leftovers, notes line 3 for one.", made.Warning)
+}
+
+// TestAMergeMadeHereStays: nobody proposes to flatten it, neither Shape's plan nor the preflight.
+func TestAMergeMadeHereStays(t *testing.T) {
+	f, a := merging(t, "sed -i s/5/mine/ a", "sed -i s/5/theirs/ a")
+	f.Git("branch", "base", "main~1")
+	f.Git("branch", "-m", "main", "topic")
+	f.Git("branch", "-m", "base", "main")
+	f.Write("a", strings.Replace(nine, "5", "both", 1))
+	f.Git("add", "a")
+	made, err := a.FinishMerge(ctx, "Merge theirs\n", false)
+	require.NoError(t, err)
+	f.Commit("after", "z", "z\n")
+	f.Remote(t)
+	a.Close()
+	a = open(t, f.Dir)
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	assert.Equal(t, made.Commits[0], plan.Base, "the series begins after it")
+	assert.Len(t, plan.Sources, 1)
+	forecast, err := a.Forecast(ctx, plan, nil)
+	require.NoError(t, err)
+	assert.True(t, forecast.SameContent)
+	items, err := a.Preflight(ctx)
+	require.NoError(t, err)
+	for _, item := range items {
+		if item.Name == "linear" {
+			assert.Equal(t, send.OK, item.Level)
+		}
+	}
+	plan, err = a.NewPlan(ctx, "", "main")
+	require.NoError(t, err)
+	assert.Greater(t, len(plan.Sources), 1, "who wants a straight line says where it begins")
 }

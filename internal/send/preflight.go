@@ -49,6 +49,7 @@ type Item struct {
 
 // Fact is what the preflight looks at of a commit.
 type Fact struct {
+	Meant   bool // a merge that was made here on purpose
 	ID      repo.ID
 	Message string
 	Parents int
@@ -96,7 +97,7 @@ func Preflight(f Facts, levels map[string]Level) []Item {
 func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
 	switch name {
 	case Linear:
-		commits = f.of(func(c Fact) bool { return c.Parents > 1 })
+		commits = f.of(func(c Fact) bool { return c.Parents > 1 && !c.Meant })
 		return said(commits, "no merges", "%s: the series is not a straight line", "merge"), commits, len(commits) == 0
 	case Subjects:
 		commits = f.of(func(c Fact) bool { return unfinished.MatchString(repo.Subject(c.Message)) })
