@@ -55,7 +55,7 @@ func readAllowed() (list allowedFile, err error) {
 	if err != nil {
 		return list, err
 	}
-	data, err := os.ReadFile(name)
+	data, err := readFile(name)
 	if errors.Is(err, fs.ErrNotExist) {
 		return list, nil
 	}

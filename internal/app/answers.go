@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"reflect"
 	"slices"
@@ -59,7 +58,7 @@ func (a *App) Answers() ([]RememberedAnswer, error) {
 	if err != nil {
 		return nil, err
 	}
-	data, err := os.ReadFile(path)
+	data, err := readFile(path)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
@@ -73,11 +72,18 @@ func (a *App) Answers() ([]RememberedAnswer, error) {
 	return kept.Answer, nil
 }
 
-var errUnreadable = errors.New("it is not a list of answers")
+// known are the remembered answers; a list that cannot be read is passed over, which opening tells.
+func (a *App) known() ([]RememberedAnswer, error) {
+	answers, err := a.Answers()
+	if errors.Is(err, errUnreadable) {
+		return nil, nil
+	}
+	return answers, err
+}
 
 // memory is what the replay is given.
 func (a *App) memory() (map[mend.Key]mend.Given, error) {
-	answers, err := a.Answers()
+	answers, err := a.known()
 	if err != nil {
 		return nil, err
 	}
@@ -98,7 +104,7 @@ func (a *App) remember(given []mend.Given) error {
 	if len(given) == 0 {
 		return nil
 	}
-	answers, err := a.Answers()
+	answers, err := a.known()
 	if err != nil {
 		return err
 	}
@@ -115,7 +121,7 @@ func (a *App) remember(given []mend.Given) error {
 
 // unlearn forgets what a step taught that is taken back: those of its answers that were not known before.
 func (a *App) unlearn(given []mend.Given, since time.Time) error {
-	answers, err := a.Answers()
+	answers, err := a.known()
 	if err != nil {
 		return err
 	}
@@ -149,6 +155,11 @@ func (a *App) writeAnswers(answers []RememberedAnswer) error {
 	path, err := a.answersPath()
 	if err != nil {
 		return err
+	}
+	if _, err := a.Answers(); errors.Is(err, errUnreadable) {
+		if err := setAside(path); err != nil {
+			return err
+		}
 	}
 	if len(answers) == 0 {
 		return replaceFile(path, "")

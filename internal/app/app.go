@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"sync"
 
 	"bastel/internal/journal"
@@ -84,7 +85,7 @@ func Open(ctx context.Context, dir string, options ...repo.Option) (*App, string
 		a.Close()
 		return nil, "", err
 	}
-	return a, note, nil
+	return a, strings.TrimSpace(note + " " + a.unreadableState(ctx)), nil
 }
 
 // Close ends what belongs to the repository.

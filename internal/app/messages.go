@@ -171,7 +171,7 @@ func (a *App) template(ctx context.Context) (string, error) {
 	if !filepath.IsAbs(name) {
 		name = filepath.Join(a.Repo.Top(), name)
 	}
-	data, err := os.ReadFile(name)
+	data, err := readFile(name)
 	if os.IsNotExist(err) {
 		return "", nil
 	}

@@ -114,7 +114,7 @@ func (a *App) facts(ctx context.Context, settings Settings) (send.Facts, error) 
 
 // readFacts says what was not read yet, and how many notes are open.
 func (a *App) readFacts(ctx context.Context, branch string, sources []Source, f *send.Facts) error {
-	book, err := a.readBook()
+	book, err := a.knownBook()
 	if err != nil {
 		return err
 	}

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -47,7 +46,7 @@ func (a *App) ReadThrough(ctx context.Context) (ReadThrough, error) {
 	if r.Series, err = a.seriesOf(ctx, r.Sources); err != nil {
 		return r, err
 	}
-	if r.Book, err = a.readBook(); err != nil {
+	if r.Book, err = a.knownBook(); err != nil {
 		return r, err
 	}
 	if len(r.Sources) > 0 {
@@ -143,7 +142,7 @@ func (a *App) readBook() (review.Book, error) {
 	if err != nil {
 		return review.Book{}, err
 	}
-	data, err := os.ReadFile(path)
+	data, err := readFile(path)
 	if errors.Is(err, fs.ErrNotExist) {
 		return review.Book{}, nil
 	}
@@ -152,9 +151,18 @@ func (a *App) readBook() (review.Book, error) {
 	}
 	book, err := review.Parse(data)
 	if err != nil {
-		return book, fmt.Errorf("read %s (move the file away to start afresh): %w", path, err)
+		return book, fmt.Errorf("read what was read: %w", errors.Join(err, errUnreadable))
 	}
 	return book, nil
+}
+
+// knownBook is the book; one that cannot be read is passed over, which opening tells.
+func (a *App) knownBook() (review.Book, error) {
+	book, err := a.readBook()
+	if errors.Is(err, errUnreadable) {
+		return review.Book{}, nil
+	}
+	return book, err
 }
 
 // changeBook changes the book as it is now, one change at a time.
@@ -162,6 +170,10 @@ func (a *App) changeBook(change func(b *review.Book) error) error {
 	a.reading.Lock()
 	defer a.reading.Unlock()
 	book, err := a.readBook()
+	if errors.Is(err, errUnreadable) {
+		path, pathErr := a.reviewPath()
+		book, err = review.Book{}, errors.Join(pathErr, setAside(path))
+	}
 	if err != nil {
 		return err
 	}

@@ -52,7 +52,7 @@ func (a *App) Settings(ctx context.Context) (Settings, error) {
 	if err != nil {
 		return s, fmt.Errorf("find the settings: %w", err)
 	}
-	data, err := os.ReadFile(file)
+	data, err := readFile(file)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return s, fmt.Errorf("read the settings: %w", err)
 	}

@@ -1,6 +1,11 @@
 package app
 
 import (
+	"context"
+	"strings"
+	"time"
+
+	"bastel/internal/tray"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -11,11 +16,64 @@ import (
 // readState reads one of Bastel's own files for this working tree. What is not
 // there, or cannot be read, is empty: drafts are a convenience.
 func (a *App) readState(name string) string {
-	data, err := os.ReadFile(filepath.Join(a.Repo.GitDir(), "bastel", name))
+	data, err := readFile(filepath.Join(a.Repo.GitDir(), "bastel", name))
 	if err != nil {
 		return ""
 	}
 	return string(data)
+}
+
+// largestState is how much one of Bastel's own files may hold. They hold what people wrote.
+const largestState = 64 << 20
+
+// errUnreadable is a file of Bastel's own that is not one: broken, too large, newer, or no file at all.
+var errUnreadable = errors.New("it is not what Bastel keeps there")
+
+// readFile reads a file of Bastel's own, or the user's settings. Anything may lie there: what is no file, such as a pipe that nobody
+// writes to, or is far too large, is errUnreadable; what is not there is fs.ErrNotExist.
+func readFile(name string) ([]byte, error) {
+	info, err := os.Stat(name)
+	if err != nil {
+		return nil, err
+	}
+	if !info.Mode().IsRegular() || info.Size() > largestState {
+		return nil, errUnreadable
+	}
+	return os.ReadFile(name)
+}
+
+// setAside renames a file of Bastel's own that cannot be read, so that another one can take its place: nothing
+// of it is lost.
+func setAside(name string) error {
+	aside := name + ".aside-" + time.Now().UTC().Format("20060102-150405")
+	if err := os.Rename(name, aside); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return fmt.Errorf("put %s aside: %w", filepath.Base(name), err)
+	}
+	return nil
+}
+
+// unreadableState names those of Bastel's own files that cannot be read, and are passed over.
+func (a *App) unreadableState(ctx context.Context) string {
+	said := ""
+	pass := func(path string, err error) {
+		if err != nil {
+			said += " " + path + " cannot be read (" + firstLine(err.Error()) + "); it is passed over, and put aside when it is written next."
+		}
+	}
+	if path, err := a.answersPath(); err == nil {
+		_, err := a.Answers()
+		pass(path, err)
+	}
+	if path, err := a.reviewPath(); err == nil {
+		_, err := a.readBook()
+		pass(path, err)
+	}
+	if id, err := a.Repo.RefValue(ctx, tray.Ref(a.Repo)); err == nil && !id.IsZero() {
+		if _, err := tray.KeptAt(ctx, a.Repo, id); err != nil {
+			said += " How the trays were sorted, in " + tray.Ref(a.Repo) + " " + id.Short() + ", cannot be read (" + firstLine(err.Error()) + "); it is passed over, and stays in the log of that ref."
+		}
+	}
+	return strings.TrimSpace(said)
 }
 
 // writeState replaces such a file in one step; empty text removes it.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/gob"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -87,8 +88,20 @@ func LoadKept(ctx context.Context, r *repo.Repo) (*Kept, error) {
 	if err != nil || id.IsZero() {
 		return NothingKept(), err
 	}
-	return KeptAt(ctx, r, id)
+	kept, err := keptAt(ctx, r, id)
+	if errors.Is(err, ErrUnreadable) || errors.Is(err, repo.ErrMissingObject) {
+		// It keeps nobody from sorting; the ref's log has it still.
+		kept, err = NothingKept(), nil
+		kept.ID = id
+	}
+	if err != nil {
+		return nil, fmt.Errorf("read the trays, %s: %w", Ref(r), err)
+	}
+	return kept, nil
 }
+
+// ErrUnreadable is a state of the trays that this version cannot read.
+var ErrUnreadable = errors.New("it is no state of trays of this version")
 
 // KeptAt reads it from a tree.
 func KeptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*Kept, error) {
@@ -120,10 +133,10 @@ func keptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*Kept, error) {
 	}
 	var state keptState
 	if err := json.Unmarshal(data[stateFile], &state); err != nil {
-		return nil, err
+		return nil, errors.Join(err, ErrUnreadable)
 	}
 	if state.Format != keptFormat {
-		return nil, fmt.Errorf("the format is %q, and this Bastel reads %q", state.Format, keptFormat)
+		return nil, fmt.Errorf("the format is %q, and this Bastel reads %q: %w", state.Format, keptFormat, ErrUnreadable)
 	}
 	for letter, message := range state.Messages {
 		if l, ok := ParseLayer(letter); ok {
@@ -138,7 +151,7 @@ func keptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*Kept, error) {
 	for _, sheet := range state.Sheets {
 		if sheet.Weave != "" {
 			if err := gob.NewDecoder(bytes.NewReader(data[sheet.Weave])).Decode(&sheet.weave); err != nil {
-				return nil, fmt.Errorf("%q: %w", sheet.Path, err)
+				return nil, fmt.Errorf("%q: %w", sheet.Path, errors.Join(err, ErrUnreadable))
 			}
 		}
 		k.files[string(sheet.Path)] = sheet

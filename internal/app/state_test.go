@@ -1,0 +1,84 @@
+package app_test
+
+import (
+	"os"
+	"path/filepath"
+	"syscall"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/app"
+	"bastel/internal/tray"
+)
+
+// TestWhateverLiesInTheStateFolder: it is named and passed over, nothing waits for it, and what takes its place
+// does not overwrite it.
+func TestWhateverLiesInTheStateFolder(t *testing.T) {
+	for kind, lay := range map[string]func(name string) error{
+		"garbage": func(name string) error { return os.WriteFile(name, []byte("{{{"), 0o666) },
+		"newer":   func(name string) error { return os.WriteFile(name, []byte("format = 'bastel-answers/9'\n"), 0o666) },
+		"folder":  func(name string) error { return os.Mkdir(name, 0o777) },
+		"pipe":    func(name string) error { return syscall.Mkfifo(name, 0o666) },
+		"huge": func(name string) error {
+			if err := os.WriteFile(name, nil, 0o666); err != nil {
+				return err
+			}
+			return os.Truncate(name, 3<<30)
+		},
+	} {
+		for _, name := range []string{"answers.toml", "review.toml", "waiting.toml", "checks.json"} {
+			f := branch(t)
+			state := filepath.Join(f.Dir, ".git", "bastel")
+			require.NoError(t, os.MkdirAll(state, 0o777))
+			require.NoError(t, lay(filepath.Join(state, name)))
+			a, note, err := app.Open(ctx, f.Dir)
+			require.NoError(t, err, "%s, %s", name, kind)
+			if name == "answers.toml" || name == "review.toml" && kind != "newer" {
+				assert.Contains(t, note, name, kind)
+			}
+			plan, err := a.NewPlan(ctx, "", "")
+			require.NoError(t, err)
+			_, err = a.Forecast(ctx, plan, nil)
+			require.NoError(t, err, "%s, %s", name, kind)
+			_, err = a.ReadThrough(ctx)
+			require.NoError(t, err, "%s, %s", name, kind)
+			_, err = a.Waiting(ctx)
+			require.NoError(t, err, "%s, %s", name, kind)
+			if name == "review.toml" && kind != "newer" {
+				_, err = a.NoteOn(ctx, plan.Sources[0].String(), "", 0, "kept\n")
+				require.NoError(t, err)
+				aside, err := filepath.Glob(filepath.Join(state, name+".aside-*"))
+				require.NoError(t, err)
+				assert.Len(t, aside, 1, "what lay there is put aside")
+			}
+			require.NoError(t, a.Close())
+		}
+	}
+}
+
+// TestTraysThatCannotBeRead keep nobody from sorting.
+func TestTraysThatCannotBeRead(t *testing.T) {
+	f := branch(t)
+	f.Write("a", "loose\n")
+	f.Git("rm", "-r", "-q", "--cached", ".")
+	f.Write("trays.json", "{\"Format\": \"bastel-trays/9\"}")
+	f.Git("add", "-f", "trays.json")
+	tree := f.Git("write-tree")
+	require.NoError(t, os.Remove(filepath.Join(f.Dir, "trays.json")))
+	f.Git("reset", "--quiet")
+	a := open(t, f.Dir)
+	f.Git("update-ref", "--create-reflog", tray.Ref(a.Repo), tree)
+	require.NoError(t, a.Close())
+	a, note, err := app.Open(ctx, f.Dir)
+	require.NoError(t, err)
+	defer a.Close()
+	assert.Contains(t, note, "How the trays were sorted")
+	board, err := a.Look(ctx)
+	require.NoError(t, err)
+	_, err = a.Move(ctx, app.Carry{From: tray.Loose, To: tray.A + 1, Words: []string{"a"}, View: tray.Plain})
+	require.NoError(t, err)
+	assert.NotEmpty(t, board.Loose)
+	assert.Contains(t, f.Read(".git/logs/"+tray.Ref(a.Repo)), tree, "what lay there is in the log")
+}
