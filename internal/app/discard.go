@@ -16,6 +16,11 @@ import (
 func (a *App) Discard(ctx context.Context, c Carry) ([]string, error) {
 	a.sorting.Lock()
 	defer a.sorting.Unlock()
+	ctx, unlock, err := a.hold(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer unlock()
 	changes, err := a.Repo.Status(ctx, c.Within...)
 	if err != nil {
 		return nil, err

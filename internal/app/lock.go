@@ -20,8 +20,21 @@ const lockFile = "writer.lock"
 // lockPatience is how long a step waits for another one that is under way.
 const lockPatience = 2 * time.Second
 
+// held marks a context whose step has the lock already.
+type held struct{}
+
+// hold takes the lock for a whole step, its reading too: what it works out stays true until it is written. The step goes on with the context that
+// it gives.
+func (a *App) hold(ctx context.Context) (context.Context, func(), error) {
+	unlock, err := a.lock(ctx)
+	return context.WithValue(ctx, held{}, true), unlock, err
+}
+
 // lock waits until no other Bastel changes this working tree, or says which one does.
 func (a *App) lock(ctx context.Context) (unlock func(), err error) {
+	if ctx.Value(held{}) != nil {
+		return func() {}, nil
+	}
 	late := time.After(lockPatience)
 	for {
 		unlock, holder, err := a.tryLock()

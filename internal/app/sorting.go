@@ -72,6 +72,11 @@ func (a *App) Rewrite(ctx context.Context, c Carry, text []byte) ([]string, erro
 func (a *App) sort(ctx context.Context, to tray.Layer, within []string, step func([]repo.Change, *tray.Kept) (tray.Outcome, error)) ([]string, error) {
 	a.sorting.Lock()
 	defer a.sorting.Unlock()
+	ctx, unlock, err := a.hold(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer unlock()
 	changes, err := a.Repo.Status(ctx, within...)
 	if err != nil {
 		return nil, err
@@ -87,11 +92,6 @@ func (a *App) sort(ctx context.Context, to tray.Layer, within []string, step fun
 	if out.Gone > 0 {
 		return out.Paths, a.sortForGood(ctx, out)
 	}
-	unlock, err := a.lock(ctx)
-	if err != nil {
-		return nil, err
-	}
-	defer unlock()
 	writes := []func() error{
 		func() error { return a.writeIndex(ctx, out.Index) },
 		func() error { return a.writeKept(ctx, out.Kept) },
