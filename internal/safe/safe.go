@@ -8,6 +8,13 @@ import (
 	"unicode/utf8"
 )
 
+// Shown is text that is fit to be drawn in one line of a screen. Rows are made of it only, so that text of others that
+// nobody made safe does not compile.
+type Shown string
+
+// Show makes text fit to be drawn, as Line does.
+func Show(text string) Shown { return Shown(Line(text)) }
+
 // Line gives text for one line of a screen: control characters, line ends and
 // tabs among them, and bytes that are no UTF-8 are made visible.
 func Line(text string) string { return visible(text, "") }

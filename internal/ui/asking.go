@@ -133,7 +133,7 @@ func (q *questioner) view(size kit.Size, m *Model) []string {
 	rows := title(size, "The remote asks", m.theme)
 	for line := range strings.SplitSeq(safe.Text(q.Text), "\n") {
 		for _, part := range kit.Wrap(kit.Expand(line), size.Width-4) {
-			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + part}))
+			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + part)}))
 		}
 	}
 	rows = append(rows, kit.Blank(size.Width))

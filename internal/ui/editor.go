@@ -150,7 +150,7 @@ func (e *editor) view(size kit.Size, m *Model) []string {
 	width := size.Width - 2
 	if e.Message != nil {
 		gauge, style := e.gauge(m.theme)
-		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + gauge, Style: style}), kit.Blank(size.Width))
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + gauge), Style: style}), kit.Blank(size.Width))
 		width = min(width, bodyRoom+6)
 	}
 	e.area.SetWidth(width)

@@ -7,6 +7,7 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
+	"bastel/internal/safe"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
@@ -96,9 +97,9 @@ func (l *menu) view(size kit.Size, m *Model) []string {
 	for i, a := range l.actions {
 		backdrop, pointer := kit.Cursor(m.theme, i == l.cursor, 2)
 		rows = append(rows, kit.Row(size.Width, backdrop, pointer,
-			kit.Seg{Text: fmt.Sprintf("%d  ", i+1), Style: m.theme.Next},
-			kit.Seg{Text: kit.Fit(a.Name, 22) + "  ", Style: m.theme.Plain},
-			kit.Seg{Text: a.Help, Style: m.theme.Dim}))
+			kit.Seg{Text: safe.Show(fmt.Sprintf("%d  ", i+1)), Style: m.theme.Next},
+			kit.Seg{Text: safe.Show(kit.Fit(a.Name, 22) + "  "), Style: m.theme.Plain},
+			kit.Seg{Text: safe.Show(a.Help), Style: m.theme.Dim}))
 	}
 	return kit.Pad(rows, size.Width, size.Height)
 }

@@ -45,7 +45,7 @@ func title(size kit.Size, text string, theme kit.Theme) []string {
 		if i > 0 {
 			mark = "  "
 		}
-		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: mark, Style: theme.Accent}, kit.Seg{Text: line, Style: theme.Strong}))
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show(mark), Style: theme.Accent}, kit.Seg{Text: safe.Show(line), Style: theme.Strong}))
 	}
 	return append(rows, kit.Blank(size.Width))
 }
@@ -150,7 +150,7 @@ func (c *chooser) view(size kit.Size, m *Model) []string {
 	rows := title(size, c.Title, theme)
 	typed := kit.Seg{Text: "type to narrow it down", Style: theme.Dim}
 	if c.typed != "" {
-		typed = kit.Seg{Text: safe.Line(c.typed) + "▏", Style: theme.Next}
+		typed = kit.Seg{Text: safe.Show(safe.Line(c.typed) + "▏"), Style: theme.Next}
 	}
 	rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  "}, typed), kit.Blank(size.Width))
 	found := c.matches()
@@ -173,14 +173,14 @@ func (c *chooser) view(size kit.Size, m *Model) []string {
 			backdrop, pointer = nil, "  "
 		}
 		rows = append(rows, kit.Row(size.Width, backdrop,
-			kit.Seg{Text: pointer, Style: theme.Accent},
-			kit.Seg{Text: fmt.Sprintf("%-8s", found[i].Key), Style: theme.Next},
-			kit.Seg{Text: kit.Fit(found[i].Label, labels) + "  ", Style: theme.Plain},
-			kit.Seg{Text: found[i].Detail, Style: theme.Dim}))
+			kit.Seg{Text: safe.Show(pointer), Style: theme.Accent},
+			kit.Seg{Text: safe.Show(fmt.Sprintf("%-8s", found[i].Key)), Style: theme.Next},
+			kit.Seg{Text: safe.Show(kit.Fit(found[i].Label, labels) + "  "), Style: theme.Plain},
+			kit.Seg{Text: safe.Show(found[i].Detail), Style: theme.Dim}))
 	}
 	rows = append(rows, kit.Blank(size.Width))
 	for _, line := range whole {
-		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + line, Style: theme.Plain}))
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + line), Style: theme.Plain}))
 	}
 	return kit.Pad(rows, size.Width, size.Height)
 }
@@ -233,7 +233,7 @@ func (t *text) view(size kit.Size, m *Model) []string {
 	}
 	for _, line := range t.lines[min(t.top, len(t.lines)):] {
 		for _, part := range kit.Wrap(kit.Expand(line), size.Width-4) {
-			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + part}))
+			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + part)}))
 		}
 		if len(rows) > size.Height {
 			break
@@ -287,7 +287,7 @@ func (h *help) view(size kit.Size, m *Model) []string {
 	var rows []string
 	heading, text := m.screen().Explain()
 	for _, line := range kit.Wrap(text, min(size.Width-4, 100)) {
-		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  " + line}))
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + line)}))
 	}
 	rows = append(rows, kit.Blank(size.Width))
 	list := func(actions []kit.Action) {
@@ -298,7 +298,7 @@ func (h *help) view(size kit.Size, m *Model) []string {
 			}
 			for _, line := range kit.Wrap(a.Help, size.Width-22) {
 				rows = append(rows, kit.Row(size.Width, nil,
-					kit.Seg{Text: fmt.Sprintf("  %-16s", keys), Style: theme.Next}, kit.Seg{Text: line, Style: theme.Plain}))
+					kit.Seg{Text: safe.Show(fmt.Sprintf("  %-16s", keys)), Style: theme.Next}, kit.Seg{Text: safe.Show(line), Style: theme.Plain}))
 				keys = ""
 			}
 		}

@@ -58,7 +58,7 @@ func (m *Model) top() []string {
 	for i := range rows {
 		text := kit.Seg{Style: m.theme.Plain}
 		if i < min(len(lines), 2) {
-			text.Text = " " + lines[i]
+			text.Text = safe.Show(" " + lines[i])
 		}
 		if i == wayRow {
 			rows[i] = kit.Split(m.width, nil, []kit.Seg{text}, m.way()...)
@@ -81,7 +81,7 @@ func (m *Model) way() []kit.Seg {
 		if i == m.at {
 			style, name = m.theme.Accent, "◆ "+name
 		}
-		segs = append(segs, kit.Seg{Text: name, Style: style})
+		segs = append(segs, kit.Seg{Text: safe.Show(name), Style: style})
 	}
 	return append(segs, kit.Seg{Text: " "})
 }
@@ -94,7 +94,7 @@ func (m *Model) body(size kit.Size) []string {
 		what, todo := failure(m.failed)
 		return kit.Empty(size.Width, size.Height, m.theme, what, safe.Text(todo))
 	case m.screen() == nil:
-		return kit.Pad([]string{kit.Row(size.Width, nil, kit.Seg{Text: "  Opening " + safe.Line(m.dir) + " …", Style: m.theme.Dim})}, size.Width, size.Height)
+		return kit.Pad([]string{kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  Opening " + safe.Line(m.dir) + " …"), Style: m.theme.Dim})}, size.Width, size.Height)
 	}
 	return m.drawScreen(size)
 }
@@ -119,19 +119,19 @@ func (m *Model) bottom() []string {
 // news is the line of work under way, of a question, or of what happened last.
 func (m *Model) news() string {
 	if a, ok := m.page.(*asker); ok {
-		return kit.Row(m.width, nil, kit.Seg{Text: " " + safe.Line(a.Question), Style: m.theme.Accent})
+		return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + safe.Line(a.Question)), Style: m.theme.Accent})
 	}
 	if m.work != nil {
-		return kit.Row(m.width, nil, kit.Seg{Text: " " + m.work.says(), Style: m.theme.Accent})
+		return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + m.work.says()), Style: m.theme.Accent})
 	}
 	if m.beside != nil && m.notice.Text == "" {
-		return kit.Row(m.width, nil, kit.Seg{Text: " " + m.beside.says(), Style: m.theme.Accent})
+		return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + m.beside.says()), Style: m.theme.Accent})
 	}
 	style := m.theme.Accent
 	if m.notice.Trouble {
 		style = m.theme.Trouble
 	}
-	return kit.Row(m.width, nil, kit.Seg{Text: " " + m.notice.Text, Style: style})
+	return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + m.notice.Text), Style: style})
 }
 
 // says tells how far work is.
@@ -153,7 +153,7 @@ func (r *running) says() string {
 // every screen at the end.
 func (m *Model) keysLine() string {
 	if m.page != nil {
-		return kit.Row(m.width, nil, kit.Seg{Text: " " + m.page.keys(), Style: m.theme.Dim})
+		return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + m.page.keys()), Style: m.theme.Dim})
 	}
 	var segs, last []kit.Seg
 	room := m.width - 2
@@ -168,14 +168,14 @@ func (m *Model) keysLine() string {
 		}
 	}
 	for _, seg := range last {
-		room -= ansi.StringWidth(seg.Text)
+		room -= ansi.StringWidth(string(seg.Text))
 	}
 	for _, a := range actions {
 		if !a.Listed || !a.Can() || slices.Contains(ends, a.ID) {
 			continue
 		}
 		add := m.keySegs(a)
-		size := ansi.StringWidth(add[0].Text) + ansi.StringWidth(add[1].Text)
+		size := ansi.StringWidth(string(add[0].Text)) + ansi.StringWidth(string(add[1].Text))
 		if size > room {
 			break
 		}
@@ -187,7 +187,7 @@ func (m *Model) keysLine() string {
 
 func (m *Model) keySegs(a kit.Action) []kit.Seg {
 	return []kit.Seg{
-		{Text: a.Key(), Style: m.theme.Next.Bold(true)},
-		{Text: " " + a.Name + "   ", Style: m.theme.Dim},
+		{Text: safe.Show(a.Key()), Style: m.theme.Next.Bold(true)},
+		{Text: safe.Show(" " + a.Name + "   "), Style: m.theme.Dim},
 	}
 }

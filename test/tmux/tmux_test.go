@@ -396,7 +396,7 @@ func TestRegroupingIntoThree(t *testing.T) {
 	assert.Equal(t, "Read the berth table\ntide offsets\nmooring depth, part 2", work.Git("log", "--reverse", "-3", "--format=%s"))
 	assert.Equal(t, "berth/depth.go\nberth/table.go\nberths.csv", work.Git("show", "--format=", "--name-only", "HEAD~2"))
 	term.keys("u")
-	term.waitFor("Undid the apply", "11 commits, nothing planned yet")
+	term.waitFor("Undid the apply", "3 commits, the content changes", "message new")
 	term.keys("U")
 	term.waitFor("Redid the apply")
 	assert.Equal(t, after, work.Git("rev-parse", "HEAD"))

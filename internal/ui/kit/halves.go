@@ -5,6 +5,8 @@ import (
 	"strings"
 
 	"charm.land/lipgloss/v2"
+
+	"bastel/internal/safe"
 )
 
 // Columns shares the width out among Now, the seam and Next.
@@ -34,9 +36,9 @@ func SeamWidth(width int) int { return min(26, width/5) }
 // width cells, for a row with or without the cursor.
 func Cursor(theme Theme, here bool, width int) (*Backdrop, Seg) {
 	if !here {
-		return nil, Seg{Text: strings.Repeat(" ", width)}
+		return nil, Seg{Text: safe.Show(strings.Repeat(" ", width))}
 	}
-	return theme.Selected, Seg{"▌" + strings.Repeat(" ", width-1), theme.Accent}
+	return theme.Selected, Seg{safe.Show("▌" + strings.Repeat(" ", width-1)), theme.Accent}
 }
 
 // Beside puts the halves and the seam together row by row.
@@ -62,7 +64,7 @@ func Heading(width int, half, what string, active bool, style lipgloss.Style, th
 			other.Text = "← Now"
 		}
 	}
-	segs := []Seg{{mark, style}, {half, style.Bold(true)}, {"  " + what, theme.Dim}}
+	segs := []Seg{{safe.Show(mark), style}, {safe.Show(half), style.Bold(true)}, {safe.Show("  " + what), theme.Dim}}
 	if narrow {
 		return Split(width, nil, segs, other)
 	}
@@ -73,10 +75,10 @@ func Heading(width int, half, what string, active bool, style lipgloss.Style, th
 func Empty(width, height int, theme Theme, what, todo string) []string {
 	var rows []string
 	for _, line := range Wrap(what, width-4) {
-		rows = append(rows, Row(width, nil, Seg{"  " + line, theme.Plain}))
+		rows = append(rows, Row(width, nil, Seg{safe.Show("  " + line), theme.Plain}))
 	}
 	for _, line := range Wrap(todo, width-4) {
-		rows = append(rows, Row(width, nil, Seg{"  " + line, theme.Dim}))
+		rows = append(rows, Row(width, nil, Seg{safe.Show("  " + line), theme.Dim}))
 	}
 	return Pad(rows, width, height)
 }

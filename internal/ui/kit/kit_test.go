@@ -23,7 +23,7 @@ func TestRowsFillTheirWidth(t *testing.T) {
 		width := rapid.IntRange(0, 60).Draw(t, "width")
 		text := rapid.Custom(func(t *rapid.T) kit.Seg {
 			pieces := rapid.SliceOfN(rapid.SampledFrom([]string{"a", "word ", "世界", "é", "é", "\t", "👩‍👩‍👧", "\x1b[31m", "\xff"}), 0, 12)
-			return kit.Seg{Text: kit.Expand(safe.Text(strings.Join(pieces.Draw(t, "text"), ""))), Style: theme.Added}
+			return kit.Seg{Text: safe.Show(kit.Expand(safe.Text(strings.Join(pieces.Draw(t, "text"), "")))), Style: theme.Added}
 		})
 		left, right := rapid.SliceOfN(text, 0, 4).Draw(t, "left"), text.Draw(t, "right")
 		assert.Equal(t, width, ansi.StringWidth(kit.Row(width, theme.Selected, left...)))

@@ -9,10 +9,9 @@ import (
 	"bastel/internal/safe"
 )
 
-// Seg is a piece of a row in one style. The text must be safe to print and free
-// of tabs: see Expand.
+// Seg is a piece of a row in one style. The text must be free of tabs: see Expand.
 type Seg struct {
-	Text  string
+	Text  safe.Shown
 	Style lipgloss.Style
 }
 
@@ -25,7 +24,7 @@ func Row(width int, backdrop *Backdrop, segs ...Seg) string {
 		if left <= 0 {
 			break
 		}
-		text := safe.Line(seg.Text) // whoever forgot it: nothing that is drawn drives the terminal
+		text := string(seg.Text)
 		size := ansi.StringWidth(text)
 		if size > left {
 			text = ansi.Truncate(text, left, "…")
@@ -64,7 +63,7 @@ func (b *Backdrop) under(style lipgloss.Style) lipgloss.Style {
 func Split(width int, backdrop *Backdrop, left []Seg, right ...Seg) string {
 	size := 0
 	for _, seg := range right {
-		size += ansi.StringWidth(seg.Text)
+		size += ansi.StringWidth(string(seg.Text))
 	}
 	if size == 0 || size+12 > width {
 		return Row(width, backdrop, left...)

@@ -4,6 +4,7 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"bastel/internal/lanes"
+	"bastel/internal/safe"
 )
 
 // Strand is a thread with how it is drawn.
@@ -127,10 +128,10 @@ func drawCells(cells []cell, theme Theme) string {
 			}
 		}
 		if n := len(segs); n > 0 && sameStyle(segs[n-1].Style, style) {
-			segs[n-1].Text += glyph
+			segs[n-1].Text += safe.Show(glyph)
 			continue
 		}
-		segs = append(segs, Seg{glyph, style})
+		segs = append(segs, Seg{safe.Show(glyph), style})
 	}
 	return Row(len(cells), nil, segs...)
 }

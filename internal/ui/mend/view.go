@@ -80,8 +80,8 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	}
 	return []string{
 		kit.Heading(width, "Now", safe.Line(m.matter().Title), m.half == kit.Now, theme.Now, theme, false),
-		kit.Split(width, nil, []kit.Seg{{Text: "  " + where, Style: theme.Strong}, {Text: "  " + m.place(), Style: theme.Dim}}, kit.Seg{Text: status, Style: style}),
-		kit.Row(width, nil, kit.Seg{Text: "  " + m.reused(), Style: theme.Next}),
+		kit.Split(width, nil, []kit.Seg{{Text: safe.Show("  " + where), Style: theme.Strong}, {Text: safe.Show("  " + m.place()), Style: theme.Dim}}, kit.Seg{Text: safe.Show(status), Style: style}),
+		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + m.reused()), Style: theme.Next}),
 	}
 }
 
@@ -179,7 +179,7 @@ func (m *Model) nowRows(width int, theme kit.Theme) []nowRow {
 	}
 	m.baseHead(theme, plain)
 	for i, line := range q.Region.Base {
-		segs := append([]kit.Seg{{Text: fmt.Sprintf("  %5d  ", q.Region.BaseSpan.Start+i+1), Style: theme.Dim}}, m.code.Line(m.file().Path, line, nil, theme.Dim, theme)...)
+		segs := append([]kit.Seg{{Text: safe.Show(fmt.Sprintf("  %5d  ", q.Region.BaseSpan.Start+i+1)), Style: theme.Dim}}, m.code.Line(m.file().Path, line, nil, theme.Dim, theme)...)
 		plain(segs...)
 	}
 	if len(q.Region.Base) == 0 {
@@ -202,11 +202,11 @@ func (m *Model) sideHead(width, key int, side mend.Side, theme kit.Theme, plain 
 			title += fmt.Sprintf("  and %d before it", n-1)
 		}
 	}
-	plain(kit.Seg{Text: fmt.Sprintf("  %d ", key), Style: style.Bold(true)}, kit.Seg{Text: safe.Line(story.Name), Style: style.Bold(true)}, kit.Seg{Text: title, Style: theme.Strong})
+	plain(kit.Seg{Text: safe.Show(fmt.Sprintf("  %d ", key)), Style: style.Bold(true)}, kit.Seg{Text: safe.Show(story.Name), Style: style.Bold(true)}, kit.Seg{Text: safe.Show(title), Style: theme.Strong})
 	if n := len(story.Commits); n > 0 {
 		c := story.Commits[n-1]
 		writer := c.Commit.Writer()
-		plain(kit.Seg{Text: "    " + safe.Line(writer.Name) + ", " + kit.Age(writer.When, time.Now()) + "  " + c.ID.Short(), Style: theme.Dim})
+		plain(kit.Seg{Text: safe.Show("    " + safe.Line(writer.Name) + ", " + kit.Age(writer.When, time.Now()) + "  " + c.ID.Short()), Style: theme.Dim})
 	}
 }
 
@@ -228,7 +228,7 @@ func (m *Model) regionSide(q mend.Question, side mend.Side, next, width int, the
 		if picked(q, side, i) {
 			mark = kit.Seg{Text: "●", Style: theme.Marked}
 		}
-		segs := []kit.Seg{pointer, mark, {Text: fmt.Sprintf("%5d  ", start+i+1), Style: theme.Dim}}
+		segs := []kit.Seg{pointer, mark, {Text: safe.Show(fmt.Sprintf("%5d  ", start+i+1)), Style: theme.Dim}}
 		segs = append(segs, m.code.Line(m.file().Path, line, partner(q.Region, i), theme.Plain, theme)...)
 		*rows = append(*rows, nowRow{kit.Row(width, backdrop, segs...), next})
 		next++
@@ -277,7 +277,7 @@ func (m *Model) wholeRows(width int, theme kit.Theme, plain func(...kit.Seg)) {
 		if m.textsOf == m.spot() && merge.IsBinary(m.texts[side]) {
 			text += fmt.Sprintf(", %d bytes, binary", len(m.texts[side]))
 		}
-		plain(kit.Seg{Text: text, Style: theme.Strong})
+		plain(kit.Seg{Text: safe.Show(text), Style: theme.Strong})
 	}
 	for key, side := range m.sides() {
 		m.sideHead(width, key+1, side, theme, plain)
@@ -305,7 +305,7 @@ func (m *Model) wholeSide(key int, side mend.Side, theme kit.Theme, plain func(.
 	hunks := diff.Hunks(old, lines, diff.Lines(old, lines), 2)
 	shown := 0
 	plain()
-	plain(kit.Seg{Text: fmt.Sprintf("  %d ", key), Style: theme.Now.Bold(true)}, kit.Seg{Text: "line by line", Style: theme.Dim})
+	plain(kit.Seg{Text: safe.Show(fmt.Sprintf("  %d ", key)), Style: theme.Now.Bold(true)}, kit.Seg{Text: "line by line", Style: theme.Dim})
 	for _, h := range hunks {
 		for _, line := range h.Lines {
 			style, sign := theme.Dim, " "
@@ -318,7 +318,7 @@ func (m *Model) wholeSide(key int, side mend.Side, theme kit.Theme, plain func(.
 			if shown++; shown > mostOfWhole {
 				return
 			}
-			plain(append([]kit.Seg{{Text: "       " + sign + " ", Style: style}}, m.code.Line(f.Path, line.Text, nil, style, theme)...)...)
+			plain(append([]kit.Seg{{Text: safe.Show("       " + sign + " "), Style: style}}, m.code.Line(f.Path, line.Text, nil, style, theme)...)...)
 		}
 	}
 }
@@ -405,7 +405,7 @@ func (m *Model) regionMap(width, height int, theme kit.Theme) []string {
 		if knot && i == here {
 			before, after, thread = " "+strings.Repeat("─", middle-1), strings.Repeat("─", width-middle-2)+" ", theme.Accent
 		}
-		rows[y] = kit.Row(width, nil, kit.Seg{Text: before, Style: thread}, kit.Seg{Text: line, Style: style}, kit.Seg{Text: after, Style: thread})
+		rows[y] = kit.Row(width, nil, kit.Seg{Text: safe.Show(before), Style: thread}, kit.Seg{Text: safe.Show(line), Style: style}, kit.Seg{Text: safe.Show(after), Style: thread})
 	}
 	return rows
 }
@@ -419,7 +419,7 @@ func (m *Model) nextHead(width int, theme kit.Theme) []string {
 	summary, style := m.summary(theme)
 	return []string{
 		kit.Heading(width, "Next", what, m.half == kit.Next, theme.Next, theme, false),
-		kit.Row(width, nil, kit.Seg{Text: "  " + summary, Style: style}),
+		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + summary), Style: style}),
 		kit.Blank(width),
 	}
 }
@@ -458,7 +458,7 @@ func (m *Model) wholeNext(width int, theme kit.Theme) []string {
 		return []string{kit.Row(width, nil, kit.Seg{Text: "  ▒▒ open ▒▒", Style: theme.Trouble})}
 	}
 	line := func(text string) []string {
-		return []string{kit.Row(width, nil, kit.Seg{Text: "  ┃ ", Style: theme.Next}, kit.Seg{Text: text, Style: theme.Plain})}
+		return []string{kit.Row(width, nil, kit.Seg{Text: "  ┃ ", Style: theme.Next}, kit.Seg{Text: safe.Show(text), Style: theme.Plain})}
 	}
 	if q.Answer.Own != nil {
 		rows := line("text of your own:")
@@ -492,7 +492,7 @@ func (m *Model) resultRows(width, height int, theme kit.Theme) (rows []string, f
 	region := -1
 	number := 1
 	settled := func(line []byte) {
-		segs := append([]kit.Seg{{Text: fmt.Sprintf("%5d  ", number), Style: theme.Dim}}, m.code.Line(f.Path, line, nil, theme.Plain, theme)...)
+		segs := append([]kit.Seg{{Text: safe.Show(fmt.Sprintf("%5d  ", number)), Style: theme.Dim}}, m.code.Line(f.Path, line, nil, theme.Plain, theme)...)
 		rows = append(rows, kit.Row(width, nil, segs...))
 	}
 	for i, chunk := range f.Chunks {
@@ -529,7 +529,7 @@ func (m *Model) regionRows(q mend.Question, n, number, width int, here bool, the
 		style := theme.Trouble
 		text := fmt.Sprintf("▒▒ open: region %d ", n+1)
 		text += strings.Repeat("▒", max(0, width-len([]rune(text))-8))
-		*rows = append(*rows, kit.Row(width, nil, kit.Seg{Text: "     "}, bar, kit.Seg{Text: text, Style: style}))
+		*rows = append(*rows, kit.Row(width, nil, kit.Seg{Text: "     "}, bar, kit.Seg{Text: safe.Show(text), Style: style}))
 		return 0
 	}
 	lines := q.Answer.Lines(*q.Region)
@@ -537,7 +537,7 @@ func (m *Model) regionRows(q mend.Question, n, number, width int, here bool, the
 		lines = diff.Split(q.Answer.Own)
 	}
 	for i, line := range lines {
-		segs := []kit.Seg{{Text: fmt.Sprintf("%5d", number+i), Style: theme.Dim}, bar}
+		segs := []kit.Seg{{Text: safe.Show(fmt.Sprintf("%5d", number+i)), Style: theme.Dim}, bar}
 		*rows = append(*rows, kit.Row(width, nil, append(segs, m.code.Line(m.file().Path, line, nil, theme.Plain, theme)...)...))
 	}
 	if len(lines) == 0 {

@@ -198,7 +198,7 @@ func (l *landing) head(half kit.Half, width int, theme kit.Theme) []string {
 	rows := []string{kit.Heading(width, "Next", what, l.half == half, theme.Next, theme, l.size.Narrow)}
 	for _, says := range l.says() {
 		for _, line := range kit.Wrap(safe.Line(says), max(10, width-3)) {
-			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + line, Style: style}))
+			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + line), Style: style}))
 		}
 	}
 	return kit.Pad(rows, width, headRows)
@@ -223,8 +223,8 @@ func (l *landing) body(half kit.Half, width, height int, theme kit.Theme) []stri
 			note = s.ID.Short() + "  " + safe.Line(s.Commit.Writer().Name)
 		}
 		rows = append(rows,
-			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: " "}, {Text: safe.Line(repo.Subject(list[i].Message)), Style: title}}, kit.Seg{Text: state, Style: theme.Dim}),
-			kit.Row(width, backdrop, pointer, kit.Seg{Text: " " + note, Style: theme.Dim}))
+			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: " "}, {Text: safe.Show(repo.Subject(list[i].Message)), Style: title}}, kit.Seg{Text: safe.Show(state), Style: theme.Dim}),
+			kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(" " + note), Style: theme.Dim}))
 	}
 	return kit.Pad(rows, width, height)
 }

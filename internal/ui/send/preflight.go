@@ -136,7 +136,7 @@ func (p *preflight) list(width, height int, theme kit.Theme) []string {
 		if item.Level == sending.OK {
 			text = theme.Dim
 		}
-		rows = append(rows, kit.Split(width, backdrop, []kit.Seg{pointer, {Text: mark, Style: style}, {Text: safe.Line(item.Message), Style: text}}, kit.Seg{Text: word, Style: style}))
+		rows = append(rows, kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(mark), Style: style}, {Text: safe.Show(item.Message), Style: text}}, kit.Seg{Text: safe.Show(word), Style: style}))
 	}
 	return kit.Pad(rows, width, height)
 }
@@ -147,7 +147,7 @@ func (p *preflight) finding(width, height int, theme kit.Theme) []string {
 	rows := []string{kit.Heading(width, "Next", strings.ReplaceAll(item.Name, "_", " "), false, theme.Next, theme, p.size.Narrow), kit.Blank(width)}
 	say := func(text string, style lipgloss.Style) {
 		for _, line := range kit.Wrap(text, max(10, width-4)) {
-			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + line, Style: style}))
+			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + line), Style: style}))
 		}
 	}
 	if item.Level == sending.OK {
@@ -162,7 +162,7 @@ func (p *preflight) finding(width, height int, theme kit.Theme) []string {
 			say(fmt.Sprintf("… %d more", len(item.Details)-i), theme.Dim)
 			break
 		}
-		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + safe.Line(line), Style: theme.Dim}))
+		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + safe.Line(line)), Style: theme.Dim}))
 	}
 	return kit.Pad(rows, width, height)
 }

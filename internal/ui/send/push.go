@@ -159,7 +159,7 @@ func (m *Model) pageRow(width int, theme kit.Theme) string {
 		return kit.Blank(width)
 	}
 	link := safe.Line(links[0])
-	return kit.Row(width, nil, kit.Seg{Text: "  "}, kit.Seg{Text: link, Style: theme.Now.Hyperlink(links[0])})
+	return kit.Row(width, nil, kit.Seg{Text: "  "}, kit.Seg{Text: safe.Show(link), Style: theme.Now.Hyperlink(links[0])})
 }
 
 // pages offers to open or copy what the server named.

@@ -44,7 +44,7 @@ func (r *reading) series(width, height int, theme kit.Theme) []string {
 	}
 	rows := []string{
 		kit.Heading(width, "Now", fmt.Sprintf("%d of %s read", done, app.Count(len(r.read), "commit")), r.half == kit.Now, theme.Now, theme, r.size.Narrow),
-		kit.Row(width, nil, kit.Seg{Text: "  " + safe.Line(r.state()), Style: theme.Dim}),
+		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + safe.Line(r.state())), Style: theme.Dim}),
 		kit.Blank(width),
 	}
 	body := (height - len(rows)) / rowHeight
@@ -64,11 +64,11 @@ func (r *reading) series(width, height int, theme kit.Theme) []string {
 		}
 		notes := kit.Seg{Style: theme.Accent}
 		if open > 0 {
-			notes.Text = app.Count(open, "note") + " open"
+			notes.Text = safe.Show(app.Count(open, "note") + " open")
 		}
 		rows = append(rows,
-			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: mark, Style: theme.Now}, {Text: safe.Line(source.Commit.Subject()), Style: title}}, kit.Seg{Text: fmt.Sprintf("%d of %d", r.read[i][0], r.read[i][1]), Style: theme.Dim}),
-			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: "  " + source.ID.Short() + "  " + safe.Line(source.Commit.Writer().Name), Style: theme.Dim}}, notes))
+			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(mark), Style: theme.Now}, {Text: safe.Show(source.Commit.Subject()), Style: title}}, kit.Seg{Text: safe.Show(fmt.Sprintf("%d of %d", r.read[i][0], r.read[i][1])), Style: theme.Dim}),
+			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show("  " + source.ID.Short() + "  " + safe.Line(source.Commit.Writer().Name)), Style: theme.Dim}}, notes))
 	}
 	return kit.Pad(rows, width, height)
 }
@@ -107,7 +107,7 @@ func (r *reading) page(width, height int, theme kit.Theme) []string {
 	}
 	rows := []string{kit.Heading(width, "Next", what, r.half == kit.Next, theme.Next, theme, r.size.Narrow)}
 	for _, line := range body {
-		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + line, Style: theme.Dim}))
+		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + line), Style: theme.Dim}))
 	}
 	rows = append(rows, kit.Blank(width))
 	return append(rows, r.text.View(width, max(0, height-len(rows)), r.half == kit.Next, stream.Warm, theme)...)

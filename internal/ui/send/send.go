@@ -307,7 +307,7 @@ func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
 		}
 		return []string{
 			kit.Heading(width, "Now", safe.Line(s.Remote+" has "+name), m.half == half, theme.Now, theme, m.size.Narrow),
-			kit.Row(width, nil, kit.Seg{Text: "  " + what, Style: theme.Dim}),
+			kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + what), Style: theme.Dim}),
 			m.pageRow(width, theme), kit.Blank(width),
 		}
 	}
@@ -315,10 +315,10 @@ func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
 	lines := kit.Wrap(safe.Line(verdict), max(10, width-3))
 	rows := []string{kit.Heading(width, "Next", safe.Line(name), m.half == half, theme.Next, theme, m.size.Narrow)}
 	for _, line := range lines[:min(len(lines), headRows-1)] {
-		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + line, Style: style}))
+		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + line), Style: style}))
 	}
 	if way := m.way(); way != "" && len(rows) < headRows {
-		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + safe.Line(way), Style: theme.Dim}))
+		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + safe.Line(way)), Style: theme.Dim}))
 	}
 	return kit.Pad(rows, width, headRows)
 }
@@ -361,8 +361,8 @@ func (m *Model) row(half kit.Half, i, width int, theme kit.Theme) []string {
 		title = theme.Dim.Strikethrough(true)
 	}
 	return []string{
-		kit.Split(width, backdrop, []kit.Seg{pointer, {Text: " "}, {Text: safe.Line(source.Commit.Subject()), Style: title}}, kit.Seg{Text: relation, Style: theme.Dim}),
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: " " + source.ID.Short() + "  " + safe.Line(source.Commit.Writer().Name), Style: theme.Dim}),
+		kit.Split(width, backdrop, []kit.Seg{pointer, {Text: " "}, {Text: safe.Show(source.Commit.Subject()), Style: title}}, kit.Seg{Text: safe.Show(relation), Style: theme.Dim}),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(" " + source.ID.Short() + "  " + safe.Line(source.Commit.Writer().Name)), Style: theme.Dim}),
 	}
 }
 

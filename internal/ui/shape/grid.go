@@ -171,13 +171,13 @@ func (g *grid) view(size kit.Size, theme kit.Theme) []string {
 }
 
 func (g *grid) head(width, names, until int, theme kit.Theme) string {
-	segs := []kit.Seg{{Text: strings.Repeat(" ", names+4)}}
+	segs := []kit.Seg{{Text: safe.Show(strings.Repeat(" ", names+4))}}
 	for c := g.left; c < until; c++ {
 		style := theme.Dim
 		if c == g.column {
 			style = theme.Accent
 		}
-		segs = append(segs, kit.Seg{Text: fmt.Sprintf("%3d ", c+1), Style: style})
+		segs = append(segs, kit.Seg{Text: safe.Show(fmt.Sprintf("%3d ", c+1)), Style: style})
 	}
 	return kit.Row(width, nil, segs...)
 }
@@ -219,7 +219,7 @@ func (g *grid) line(width, names, until int, row gridRow, here bool, theme kit.T
 		style = theme.Dim
 	}
 	commits := row.commits()
-	segs := []kit.Seg{pointer, {Text: kit.Fit(row.name(), names) + "  ", Style: style}}
+	segs := []kit.Seg{pointer, {Text: safe.Show(kit.Fit(row.name(), names) + "  "), Style: style}}
 	for c := g.left; c < until; c++ {
 		before, after := g.threadAt(row, commits, c-1), g.threadAt(row, commits, c)
 		knot, style := after, g.thread(after, theme)
@@ -229,7 +229,7 @@ func (g *grid) line(width, names, until int, row gridRow, here bool, theme kit.T
 				style = theme.Accent
 			}
 		}
-		segs = append(segs, kit.Seg{Text: before + before, Style: g.thread(before, theme)}, kit.Seg{Text: knot, Style: style}, kit.Seg{Text: after, Style: g.thread(after, theme)})
+		segs = append(segs, kit.Seg{Text: safe.Show(before + before), Style: g.thread(before, theme)}, kit.Seg{Text: safe.Show(knot), Style: style}, kit.Seg{Text: safe.Show(after), Style: g.thread(after, theme)})
 	}
 	return kit.Row(width, backdrop, segs...)
 }
@@ -261,14 +261,14 @@ func (g *grid) thread(text string, theme kit.Theme) lipgloss.Style {
 func (g *grid) foot(width int, theme kit.Theme) []string {
 	m := g.matrix()
 	c := m.Commits[g.column]
-	rows := []string{kit.Blank(width), kit.Row(width, nil, kit.Seg{Text: fmt.Sprintf("  %d  %s", g.column+1, safe.Line(repo.Subject(c.Message))), Style: theme.Strong})}
+	rows := []string{kit.Blank(width), kit.Row(width, nil, kit.Seg{Text: safe.Show(fmt.Sprintf("  %d  %s", g.column+1, safe.Line(repo.Subject(c.Message)))), Style: theme.Strong})}
 	say := func(older, newer int, what string) {
 		var paths []string
 		for _, o := range m.Of(older, newer) {
 			paths = append(paths, safe.Line(o.Path))
 		}
 		if len(paths) > 0 && len(rows) < gridFeet {
-			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: fmt.Sprintf("     %s in %s", what, strings.Join(paths, ", ")), Style: theme.Dim}))
+			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show(fmt.Sprintf("     %s in %s", what, strings.Join(paths, ", "))), Style: theme.Dim}))
 		}
 	}
 	for i := range m.Commits {
@@ -291,7 +291,7 @@ func messageRows(width int, s app.Source, theme kit.Theme) []string {
 	var rows []string
 	for line := range strings.SplitSeq(body, "\n") {
 		for _, part := range kit.Wrap(kit.Expand(safe.Text(line)), width-4) {
-			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "  " + part, Style: theme.Dim}))
+			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + part), Style: theme.Dim}))
 		}
 	}
 	return append(rows[:min(len(rows), 12)], kit.Blank(width))

@@ -52,10 +52,10 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	threads, above, below := m.seam(seam, body, theme)
 	between := append(kit.Pad(nil, seam, headRows), threads...)
 	if above > 0 {
-		between[headRows-1] = kit.Row(seam, nil, kit.Seg{Text: fmt.Sprintf(" %d more ↑", above), Style: theme.Dim})
+		between[headRows-1] = kit.Row(seam, nil, kit.Seg{Text: safe.Show(fmt.Sprintf(" %d more ↑", above)), Style: theme.Dim})
 	}
 	if below > 0 {
-		between[len(between)-1] = kit.Row(seam, nil, kit.Seg{Text: fmt.Sprintf(" %d more ↓", below), Style: theme.Dim})
+		between[len(between)-1] = kit.Row(seam, nil, kit.Seg{Text: safe.Show(fmt.Sprintf(" %d more ↓", below)), Style: theme.Dim})
 	}
 	if m.looking {
 		between = kit.Pad(nil, seam, size.Height)
@@ -105,7 +105,7 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	}
 	return []string{
 		kit.Heading(width, "Now", safe.Line(m.plan.Branch), m.half == kit.Now, theme.Now, theme, m.size.Narrow),
-		kit.Row(width, nil, kit.Seg{Text: "  " + app.Count(len(m.plan.Sources), "commit") + " " + start, Style: theme.Dim}),
+		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + app.Count(len(m.plan.Sources), "commit") + " " + start), Style: theme.Dim}),
 		kit.Blank(width),
 	}
 }
@@ -134,9 +134,9 @@ func (m *Model) nowRows(width, i int, s app.Source, cursor, kin, out bool, theme
 	}
 	writer := s.Commit.Writer()
 	return []string{
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf("%3d  ", i+1), Style: number},
-			kit.Seg{Text: safe.Line(s.Commit.Subject()), Style: title}),
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + s.ID.Short() + "  " + safe.Line(writer.Name) + ", " + kit.Age(writer.When, time.Now()) + "  " + m.measure(i), Style: theme.Dim}),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(fmt.Sprintf("%3d  ", i+1)), Style: number},
+			kit.Seg{Text: safe.Show(s.Commit.Subject()), Style: title}),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show("     " + s.ID.Short() + "  " + safe.Line(writer.Name) + ", " + kit.Age(writer.When, time.Now()) + "  " + m.measure(i)), Style: theme.Dim}),
 	}
 }
 
@@ -144,14 +144,14 @@ func (m *Model) nextHead(width int, theme kit.Theme) []string {
 	if m.looking && m.lookAt.IsZero() {
 		return []string{
 			kit.Heading(width, "Look", "what is different at the end", true, theme.Next, theme, m.size.Narrow),
-			kit.Row(width, nil, kit.Seg{Text: "  " + m.lookTitle, Style: theme.Strong}),
+			kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + m.lookTitle), Style: theme.Strong}),
 			kit.Blank(width),
 		}
 	}
 	if m.looking {
 		return []string{
 			kit.Heading(width, "Look", "what "+m.lookAt.Short()+" changes", true, theme.Now, theme, m.size.Narrow),
-			kit.Row(width, nil, kit.Seg{Text: "  " + safe.Line(m.sourceOf(m.lookAt).Commit.Subject()), Style: theme.Strong}),
+			kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + safe.Line(m.sourceOf(m.lookAt).Commit.Subject())), Style: theme.Strong}),
 			kit.Blank(width),
 		}
 	}
@@ -162,7 +162,7 @@ func (m *Model) nextHead(width int, theme kit.Theme) []string {
 	summary, style := m.summary(theme)
 	return []string{
 		kit.Heading(width, "Next", what, m.half == kit.Next, theme.Next, theme, m.size.Narrow),
-		kit.Row(width, nil, kit.Seg{Text: "  " + summary, Style: style}),
+		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + summary), Style: style}),
 		kit.Blank(width),
 	}
 }
@@ -229,9 +229,9 @@ func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
 	subject := m.subject(e)
 	result, why := m.outcome(e, theme)
 	return []string{
-		kit.Split(width, backdrop, []kit.Seg{pointer, mark, {Text: fmt.Sprintf("%-3s ", shape.Letter(i)), Style: name},
-			{Text: safe.Line(subject), Style: title}, {Text: m.labels(i), Style: theme.Now}}, result),
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + m.origin(e), Style: theme.Dim}, why),
+		kit.Split(width, backdrop, []kit.Seg{pointer, mark, {Text: safe.Show(fmt.Sprintf("%-3s ", shape.Letter(i))), Style: name},
+			{Text: safe.Show(subject), Style: title}, {Text: safe.Show(m.labels(i)), Style: theme.Now}}, result),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show("     " + m.origin(e)), Style: theme.Dim}, why),
 	}
 }
 
@@ -269,13 +269,13 @@ func (m *Model) outcome(e shape.Entry, theme kit.Theme) (result, why kit.Seg) {
 		}
 		switch step.Result {
 		case replay.Conflict:
-			return kit.Seg{Text: "conflict", Style: theme.Trouble}, kit.Seg{Text: "  " + safe.Line(step.Reason), Style: theme.Trouble.Bold(false)}
+			return kit.Seg{Text: "conflict", Style: theme.Trouble}, kit.Seg{Text: safe.Show("  " + safe.Line(step.Reason)), Style: theme.Trouble.Bold(false)}
 		case replay.Answered:
-			return kit.Seg{Text: "answered", Style: theme.Strong}, kit.Seg{Text: "  " + safe.Line(step.Reason), Style: theme.Dim}
+			return kit.Seg{Text: "answered", Style: theme.Strong}, kit.Seg{Text: safe.Show("  " + safe.Line(step.Reason)), Style: theme.Dim}
 		case replay.Empty:
-			return kit.Seg{Text: "empty", Style: theme.Strong}, kit.Seg{Text: "  " + safe.Line(step.Reason), Style: theme.Dim}
+			return kit.Seg{Text: "empty", Style: theme.Strong}, kit.Seg{Text: safe.Show("  " + safe.Line(step.Reason)), Style: theme.Dim}
 		}
-		why = kit.Seg{Text: follows(step.Followed), Style: theme.Dim}
+		why = kit.Seg{Text: safe.Show(follows(step.Followed)), Style: theme.Dim}
 		if c, ok := m.verdict(step.Tree); ok && !c.Passed {
 			return kit.Seg{Text: "check failed", Style: theme.Trouble}, why
 		} else if ok {
@@ -305,8 +305,8 @@ func (m *Model) outRows(width, i int, theme kit.Theme) []string {
 	cursor := m.half == kit.Next && i == m.cursor[kit.Next]
 	backdrop, pointer := kit.Cursor(theme, cursor, 1)
 	return []string{
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf("     left out: %s  ", m.name(id)), Style: theme.Dim},
-			kit.Seg{Text: safe.Line(m.sourceOf(id).Commit.Subject()), Style: theme.Dim.Strikethrough(true)}),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(fmt.Sprintf("     left out: %s  ", m.name(id))), Style: theme.Dim},
+			kit.Seg{Text: safe.Show(m.sourceOf(id).Commit.Subject()), Style: theme.Dim.Strikethrough(true)}),
 		kit.Row(width, backdrop, pointer, kit.Seg{Text: "     x brings it back", Style: theme.Dim}),
 	}
 }

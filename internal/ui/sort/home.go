@@ -231,7 +231,7 @@ func (h *home) nowHead(width int, theme kit.Theme) []string {
 	}
 	return []string{
 		kit.Heading(width, "Now", what, h.half == kit.Now, theme.Now, theme, h.screen.size.Narrow),
-		kit.Row(width, nil, kit.Seg{Text: fmt.Sprintf("  %d of %s will join a commit", len(h.moves()), app.Count(len(h.chosen), "hunk")), Style: theme.Dim}),
+		kit.Row(width, nil, kit.Seg{Text: safe.Show(fmt.Sprintf("  %d of %s will join a commit", len(h.moves()), app.Count(len(h.chosen), "hunk"))), Style: theme.Dim}),
 		kit.Blank(width),
 	}
 }
@@ -255,9 +255,9 @@ func (h *home) hunkRows(width, height int, theme kit.Theme) []string {
 		}
 		piece := h.homes.Homes[i].Piece
 		rows = append(rows, kit.Split(width, backdrop,
-			[]kit.Seg{pointer, {Text: mark, Style: style}, {Text: safe.Line(piece.Path), Style: style.Bold(true)}, {Text: fmt.Sprintf(":%d  ", piece.Hunk.NewStart+1), Style: theme.Dim}, {Text: gist(piece), Style: theme.Plain}}))
+			[]kit.Seg{pointer, {Text: safe.Show(mark), Style: style}, {Text: safe.Show(piece.Path), Style: style.Bold(true)}, {Text: safe.Show(fmt.Sprintf(":%d  ", piece.Hunk.NewStart+1)), Style: theme.Dim}, {Text: safe.Show(gist(piece)), Style: theme.Plain}}))
 	}
-	rows = append(rows, kit.Blank(width), kit.Row(width, nil, kit.Seg{Text: "  " + safe.Line(h.homes.Homes[h.cursor].Reason), Style: theme.Dim}), kit.Blank(width))
+	rows = append(rows, kit.Blank(width), kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + safe.Line(h.homes.Homes[h.cursor].Reason)), Style: theme.Dim}), kit.Blank(width))
 	var s stream.Model
 	shown := h.homes.Homes[h.cursor].Piece
 	s.Set([]tray.File{{Path: shown.Path, Hunks: []tray.Hunk{shown.Hunk}}})
@@ -293,8 +293,8 @@ func (h *home) commitRows(width, height int, theme kit.Theme) []string {
 			note, style = note+"joined by "+app.Count(n, "hunk")+"  ", theme.Next.Bold(true)
 		}
 		rows = append(rows, kit.Split(width, backdrop,
-			[]kit.Seg{pointer, {Text: fmt.Sprintf("%3d  ", i+1), Style: theme.Dim}, {Text: safe.Line(c.Commit.Subject()), Style: style}},
-			kit.Seg{Text: note + c.ID.Short(), Style: theme.Dim}))
+			[]kit.Seg{pointer, {Text: safe.Show(fmt.Sprintf("%3d  ", i+1)), Style: theme.Dim}, {Text: safe.Show(c.Commit.Subject()), Style: style}},
+			kit.Seg{Text: safe.Show(note + c.ID.Short()), Style: theme.Dim}))
 	}
 	return kit.Pad(rows, width, height)
 }
@@ -323,7 +323,7 @@ func (h *home) viewCommit(size kit.Size, theme kit.Theme) []string {
 		}
 		rows := []string{
 			kit.Heading(width, name, what, h.half == at, style, theme, size.Narrow),
-			kit.Row(width, nil, kit.Seg{Text: "  " + subject, Style: theme.Strong}),
+			kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + subject), Style: theme.Strong}),
 			kit.Blank(width),
 		}
 		return append(rows, h.look[at].View(width, size.Height-headRows, h.half == at, lines, theme)...)

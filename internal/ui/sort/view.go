@@ -77,7 +77,7 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	}
 	return []string{
 		kit.Heading(width, "Now", "loose changes", m.half == kit.Now, theme.Now, theme, m.size.Narrow),
-		kit.Split(width, nil, []kit.Seg{{Text: "  " + count, Style: theme.Marked}}, kit.Seg{Text: strings.Join(tally, "   "), Style: theme.Dim}),
+		kit.Split(width, nil, []kit.Seg{{Text: safe.Show("  " + count), Style: theme.Marked}}, kit.Seg{Text: safe.Show(strings.Join(tally, "   ")), Style: theme.Dim}),
 		kit.Blank(width),
 	}
 }
@@ -110,7 +110,7 @@ func (m *Model) nextHead(width int, theme kit.Theme) []string {
 	}
 	return []string{
 		kit.Heading(width, "Next", where, m.half == kit.Next, theme.Next, theme, m.size.Narrow),
-		kit.Split(width, nil, nil, kit.Seg{Text: note, Style: theme.Dim}),
+		kit.Split(width, nil, nil, kit.Seg{Text: safe.Show(note), Style: theme.Dim}),
 		kit.Blank(width),
 	}
 }

@@ -41,7 +41,7 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 	case gapRow:
 		return kit.Blank(width)
 	case insideRow:
-		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + inside(&m.sections[r.section]), Style: theme.Dim})
+		return kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show("     " + inside(&m.sections[r.section])), Style: theme.Dim})
 	case sectionRow:
 		return m.drawSection(width, &m.sections[r.section], backdrop, pointer, theme)
 	}
@@ -57,10 +57,10 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 			name = "  " + name
 		}
 		return kit.Split(width, backdrop,
-			[]kit.Seg{pointer, {Text: name, Style: heading.Bold(true)}, {Text: m.origin(f), Style: theme.Dim}}, kit.Seg{Text: summary(f), Style: theme.Dim})
+			[]kit.Seg{pointer, {Text: safe.Show(name), Style: heading.Bold(true)}, {Text: safe.Show(m.origin(f)), Style: theme.Dim}}, kit.Seg{Text: safe.Show(summary(f)), Style: theme.Dim})
 	case noteRow:
 		line := m.noteLines(f.Hunks[r.hunk].ID, int(r.line))[r.part]
-		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     ┊ ", Style: theme.Accent}, kit.Seg{Text: line.text, Style: line.style(theme)})
+		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     ┊ ", Style: theme.Accent}, kit.Seg{Text: safe.Show(line.text), Style: line.style(theme)})
 	case hunkRow:
 		return m.drawHunk(width, f, r, backdrop, pointer, theme)
 	}
@@ -80,8 +80,8 @@ func (m *Model) drawSection(width int, s *Section, backdrop *kit.Backdrop, point
 	if m.shut[s.Layer] && len(s.Files) > 0 {
 		note += "  ▸"
 	}
-	return kit.Split(width, backdrop, []kit.Seg{pointer, {Text: mark, Style: style}, {Text: s.Name + "  ", Style: style.Bold(true)},
-		{Text: safe.Line(s.Title), Style: title}}, kit.Seg{Text: note, Style: theme.Dim})
+	return kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(mark), Style: style}, {Text: safe.Show(s.Name + "  "), Style: style.Bold(true)},
+		{Text: safe.Show(s.Title), Style: title}}, kit.Seg{Text: safe.Show(note), Style: theme.Dim})
 }
 
 // inside names the files of a section.
@@ -146,7 +146,7 @@ func (m *Model) drawHunk(width int, f *tray.File, r row, backdrop *kit.Backdrop,
 		state = ", read"
 	}
 	if !h.HasLines() {
-		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     " + safe.Line(h.Note) + state, Style: style})
+		return kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show("     " + safe.Line(h.Note) + state), Style: style})
 	}
 	where := fmt.Sprintf("from line %d", h.NewStart+1)
 	if h.Kind == tray.New || h.Kind == tray.Deleted {
@@ -160,7 +160,7 @@ func (m *Model) drawHunk(width int, f *tray.File, r row, backdrop *kit.Backdrop,
 	} else if m.noSpaces && m.onlySpaces(h) {
 		where += ", white space only"
 	}
-	return kit.Row(width, backdrop, pointer, kit.Seg{Text: fmt.Sprintf(" ┄┄┄ %s%s", where, state), Style: style})
+	return kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(fmt.Sprintf(" ┄┄┄ %s%s", where, state)), Style: style})
 }
 
 // What hiding white space does to a line.

@@ -149,9 +149,9 @@ func (m *Model) drawLine(width int, f *tray.File, r row, backdrop *kit.Backdrop,
 	}
 	switch {
 	case m.marks[h.ID][int(r.line)]:
-		pointer = kit.Seg{Text: strings.TrimSuffix(pointer.Text, " ") + "●", Style: theme.Marked}
+		pointer = kit.Seg{Text: safe.Show(strings.TrimSuffix(string(pointer.Text), " ") + "●"), Style: theme.Marked}
 	case m.leftover[h.ID][int(r.line)] && line.Op == diff.Add:
-		pointer = kit.Seg{Text: strings.TrimSuffix(pointer.Text, " ") + "×", Style: theme.Trouble}
+		pointer = kit.Seg{Text: safe.Show(strings.TrimSuffix(string(pointer.Text), " ") + "×"), Style: theme.Trouble}
 	}
 	text := display(line.Text, changedWords(h, int(r.line)))
 	rows := wrap(text.text, max(10, width-gutter))
@@ -160,7 +160,7 @@ func (m *Model) drawLine(width int, f *tray.File, r row, backdrop *kit.Backdrop,
 	if part > 0 {
 		count, sign = "     ", " "
 	}
-	segs := []kit.Seg{pointer, {Text: count, Style: theme.Dim}, {Text: sign + " ", Style: style}}
+	segs := []kit.Seg{pointer, {Text: safe.Show(count), Style: theme.Dim}, {Text: safe.Show(sign + " "), Style: style}}
 	segs = append(segs, text.segments(rows, part, style, m.colours.line(f, h, int(r.line), text.text, theme))...)
 	if part == len(rows)-1 && !bytes.HasSuffix(line.Text, []byte("\n")) {
 		segs = append(segs, kit.Seg{Text: " (no line end)", Style: theme.Dim})
@@ -196,7 +196,7 @@ func (s shown) segments(rows []string, part int, style lipgloss.Style, paints []
 				next = min(next, w.start)
 			}
 		}
-		segs = append(segs, kit.Seg{Text: s.text[at:next], Style: drawn})
+		segs = append(segs, kit.Seg{Text: safe.Show(s.text[at:next]), Style: drawn})
 		at = next
 	}
 	return segs
