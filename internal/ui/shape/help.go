@@ -181,14 +181,14 @@ func (m *Model) labels(at int) string {
 	return "  ← " + strings.Join(names, ", ")
 }
 
-// stacked names a branch, its own commits, and whether it stays.
+// stacked names a branch, its own commits, and that it stays if it does.
 func stacked(s app.Stacked) string {
 	name := safe.Line(s.Name)
 	if s.Above > 0 {
 		name += fmt.Sprintf(" +%d", s.Above)
 	}
 	if s.Stays != "" {
-		name += " stays, " + safe.Line(s.Stays)
+		name += " stays" // why, the menu says
 	}
 	return name
 }

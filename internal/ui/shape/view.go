@@ -230,8 +230,8 @@ func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
 	result, why := m.outcome(e, theme)
 	return []string{
 		kit.Split(width, backdrop, []kit.Seg{pointer, mark, {Text: safe.Show(fmt.Sprintf("%-3s ", shape.Letter(i))), Style: name},
-			{Text: safe.Show(subject), Style: title}, {Text: safe.Show(m.labels(i)), Style: theme.Now}}, result),
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show("     " + m.origin(e)), Style: theme.Dim}, why),
+			{Text: safe.Show(subject), Style: title}}, result),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show("     " + m.origin(e)), Style: theme.Dim}, kit.Seg{Text: safe.Show(m.labels(i)), Style: theme.Now}, why),
 	}
 }
 
