@@ -158,8 +158,8 @@ func stateOf(f *fixture.Repo) (here, there string) {
 	return b.String(), string(out)
 }
 
-// harm is what befalls an operation at one of the commands that it starts.
-var harm = []string{"killed before", "killed after", "failed before", "failed after"}
+// harm is what befalls an operation at one of the commands that it starts. What hangs is stopped by the user.
+var harm = []string{"killed before", "killed after", "failed before", "failed after", "cut short", "hung before"}
 
 // killer is a folder with a git in it that counts, and at one number does harm: it kills who
 // called it, or fails, before it has done its work or after.
@@ -172,7 +172,7 @@ func killer(t *testing.T) (dir, count string) {
 echo "$*" >>COUNT
 n=$(wc -l <COUNT)
 if [ "$n" = "$HARM_AT" ]; then
-	case $HARM in *after) REAL "$@" ;; esac
+	case $HARM in *after) REAL "$@" ;; cut*) REAL "$@" | head -c 20 ;; hung*) echo >COUNT.hung; exec sleep 600 ;; esac
 	case $HARM in killed*) kill -KILL $PPID ;; esac
 	exit 1
 fi
@@ -255,7 +255,11 @@ func TestKilledIsBeforeOrAfter(t *testing.T) {
 				f := again()
 				require.NoError(t, os.Remove(count))
 				cmd := command(f, "PATH="+bin+":"+os.Getenv("PATH"), fmt.Sprintf("HARM_AT=%d", at), "HARM="+harm[i%len(harm)])
-				_ = cmd.Run() // it is killed, or says what failed
+				require.NoError(t, cmd.Start())
+				if strings.HasPrefix(harm[i%len(harm)], "hung") {
+					stopWhereItHangs(t, cmd, count+".hung")
+				}
+				_ = cmd.Wait() // it is killed, or says what failed
 				waitForGroup(t, cmd.Process.Pid)
 				check(f, fmt.Sprintf("%s at call %d of %d", harm[i%len(harm)], at, calls))
 			}
@@ -283,6 +287,23 @@ func TestKilledIsBeforeOrAfter(t *testing.T) {
 			t.Logf("%-12s %3d calls, killed %2d times: %2d before, %2d after", name, calls, befores+afters, befores, afters)
 		})
 	}
+}
+
+// stopWhereItHangs stops a command as soon as what it waits for hangs, unless it ends before.
+func stopWhereItHangs(t *testing.T, cmd *exec.Cmd, hung string) {
+	ended := func() bool { return syscall.Kill(cmd.Process.Pid, 0) != nil || zombie(cmd.Process.Pid) }
+	require.Eventually(t, func() bool {
+		_, err := os.Stat(hung)
+		return err == nil || ended()
+	}, time.Minute, 5*time.Millisecond)
+	_ = os.Remove(hung)
+	_ = syscall.Kill(-cmd.Process.Pid, syscall.SIGTERM) // it may have ended by itself
+}
+
+// zombie says that a process has ended and only nobody took note of it.
+func zombie(pid int) bool {
+	state, err := exec.Command("ps", "-o", "stat=", "-p", fmt.Sprint(pid)).Output()
+	return err != nil || strings.HasPrefix(string(state), "Z")
 }
 
 // full does something in a copy on a small file system of its own that has some kilobytes
