@@ -7,9 +7,13 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 
+	"bastel/internal/diff"
 	"bastel/internal/journal"
+	"bastel/internal/merge"
 	"bastel/internal/repo"
+	"bastel/internal/safe"
 )
 
 // Rescued is a version of a file that the journal keeps: as it was before an entry.
@@ -84,4 +88,46 @@ func (a *App) Rescue(ctx context.Context, list []Rescued, dir string) ([]string,
 		names = append(names, filepath.Join(dir, r.Path))
 	}
 	return names, nil
+}
+
+// mostTold is how many lines of an entry's texts are told.
+const mostTold = 400
+
+// Changes tells what an entry did to working files, line by line: what it took away, and what it brought.
+func (a *App) Changes(ctx context.Context, e journal.Entry) ([]string, error) {
+	var told []string
+	for _, f := range e.Files {
+		told = append(told, "", safe.Line(string(f.Path)))
+		if e.Raw || !f.BeforeMode.IsFile() && !f.AfterMode.IsFile() {
+			continue
+		}
+		var texts [2][]byte
+		for i, id := range []repo.ID{f.Before, f.After} {
+			if id.IsZero() {
+				continue
+			}
+			object, err := a.Repo.Object(ctx, id)
+			if err != nil {
+				return told, err
+			}
+			texts[i] = object.Data
+		}
+		if merge.IsBinary(texts[0]) || merge.IsBinary(texts[1]) {
+			told = append(told, "  not text")
+			continue
+		}
+		old, new := diff.Split(texts[0]), diff.Split(texts[1])
+		for _, c := range diff.Lines(old, new) {
+			for _, line := range old[c.OldStart:c.OldEnd] {
+				told = append(told, "  − "+safe.Line(strings.TrimRight(string(line), "\r\n")))
+			}
+			for _, line := range new[c.NewStart:c.NewEnd] {
+				told = append(told, "  + "+safe.Line(strings.TrimRight(string(line), "\r\n")))
+			}
+			if len(told) > mostTold {
+				return append(told, "", fmt.Sprintf("and more: bastel rescue %d -o DIR writes out whole files", e.Number)), nil
+			}
+		}
+	}
+	return told, nil
 }

@@ -141,7 +141,7 @@ func (m *Model) showJournal() tea.Cmd {
 			choose.Options = append(choose.Options, kit.Option{
 				Key:    fmt.Sprint(e.Number),
 				Label:  fmt.Sprintf("%-7s %s", e.Kind, safe.Line(e.Title)),
-				Do:     func() tea.Cmd { return kit.Show(kit.Notice{Text: account(e)}) },
+				Do:     func() tea.Cmd { return m.tellEntry(e) },
 				Detail: fmt.Sprintf("%s  %s to %s", e.Time.Local().Format("2 Jan 15:04"), orDash(e.Old), orDash(e.New)),
 			})
 		}
@@ -150,7 +150,7 @@ func (m *Model) showJournal() tea.Cmd {
 }
 
 // account tells what an entry of the journal did: what each commit became, which other
-// refs moved along, which files were changed.
+// refs moved along.
 func account(e journal.Entry) string {
 	lines := []string{fmt.Sprintf("%d  %s: %s", e.Number, e.Kind, safe.Line(e.Title)), "", orDash(e.Old) + " → " + orDash(e.New) + "  " + safe.Line(e.Ref)}
 	for _, pair := range e.Pairs {
@@ -159,10 +159,25 @@ func account(e journal.Entry) string {
 	for _, other := range e.Others {
 		lines = append(lines, orDash(other.Old)+" → "+orDash(other.New)+"  "+safe.Line(other.Ref))
 	}
-	for _, f := range e.Files {
-		lines = append(lines, safe.Line(string(f.Path)))
-	}
 	return strings.Join(lines, "\n")
+}
+
+// tellEntry shows what an entry did, the lines of working files that it took or brought among it.
+func (m *Model) tellEntry(e journal.Entry) tea.Cmd {
+	return func() tea.Msg {
+		lines, err := m.app.Changes(m.ctx, e)
+		text := account(e)
+		for _, line := range lines {
+			text += "\n" + line
+		}
+		if err != nil {
+			text += "\n" + err.Error()
+		}
+		if len(e.Files) > 0 {
+			text += fmt.Sprintf("\n\nbastel rescue %d -o DIR writes out the files as they were.", e.Number)
+		}
+		return kit.Notice{Text: text}
+	}
 }
 
 func orDash(id repo.ID) string {
