@@ -1,12 +1,10 @@
 package merge_test
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"maps"
 	"math/rand"
-	"os/exec"
 	"slices"
 	"strings"
 	"testing"
@@ -88,27 +86,6 @@ func lineChanged(random *rand.Rand, text, who string) string {
 	return strings.Join(lines, ",")
 }
 
-// theirTrees merges pairs of commits by the repository itself: the trees, zero where they conflict.
-func theirTrees(t *testing.T, dir, folders string, pairs []string) []repo.ID {
-	cmd := exec.Command("git", "-C", dir, "-c", "merge.directoryRenames="+folders, "merge-tree", "--write-tree", "--stdin", "--no-messages")
-	cmd.Stdin = strings.NewReader(strings.Join(pairs, "\n") + "\n")
-	out, err := cmd.Output()
-	require.NoError(t, err)
-	var trees []repo.ID
-	for len(out) > 0 { // a digit, a tree, conflicted paths, an empty one
-		record, rest, _ := bytes.Cut(out, []byte("\x00\x00"))
-		fields := bytes.Split(record, []byte{0})
-		id := repo.ID{}
-		if string(fields[0]) == "1" {
-			id, err = repo.ParseID(string(fields[1]))
-			require.NoError(t, err)
-		}
-		trees, out = append(trees, id), rest
-	}
-	require.Len(t, trees, len(pairs))
-	return trees
-}
-
 // TestTreesAgainstTheRepository: what merges cleanly here merges cleanly there, to the same tree. Only
 // where files should follow a folder that went to several places, or to where their name is taken, they
 // stay here without a question, for nothing is lost.
@@ -138,7 +115,7 @@ func TestTreesAgainstTheRepository(t *testing.T) {
 		pairs, tips = append(pairs, ids[1].String()+" "+ids[2].String()), append(tips, ids[1], ids[2])
 	}
 	require.NoError(t, o.Flush(context.Background(), tips...))
-	theirs := map[string][]repo.ID{"false": theirTrees(t, f.Dir, "false", pairs), "true": theirTrees(t, f.Dir, "true", pairs)}
+	theirs := map[string][]repo.ID{"false": fixture.MergeTrees(t, f.Dir, pairs, "merge.directoryRenames=false"), "true": fixture.MergeTrees(t, f.Dir, pairs, "merge.directoryRenames=true")}
 	agreed, doubted := 0, 0
 	for i, tree := range trees {
 		for folders, there := range theirs {

@@ -1,7 +1,6 @@
 package replay_test
 
 import (
-	"bytes"
 	"fmt"
 	"math/rand"
 	"os/exec"
@@ -47,25 +46,6 @@ func firstFiles() map[string]string {
 	return map[string]string{"a": text, "d/b": strings.ReplaceAll(text, "it", "b")}
 }
 
-// theirMerges are the trees that the repository makes of pairs of commits, zero where they conflict.
-func theirMerges(t *testing.T, dir string, pairs []string) (trees []repo.ID) {
-	cmd := exec.Command("git", "-C", dir, "merge-tree", "--write-tree", "--stdin", "--no-messages")
-	cmd.Stdin = strings.NewReader(strings.Join(pairs, "\n") + "\n")
-	out, err := cmd.Output()
-	require.NoError(t, err)
-	for len(out) > 0 {
-		record, rest, _ := bytes.Cut(out, []byte("\x00\x00"))
-		clean, tree, _ := strings.Cut(string(record), "\x00")
-		id := repo.ID{}
-		if clean == "1" {
-			id, err = repo.ParseID(tree)
-			require.NoError(t, err)
-		}
-		trees, out = append(trees, id), rest
-	}
-	return trees
-}
-
 // TestCrossedHistoriesAgainstTheRepository: histories that merged each other, each settling
 // what conflicted in its own way, come out as the repository has them, or conflict.
 func TestCrossedHistoriesAgainstTheRepository(t *testing.T) {
@@ -91,7 +71,7 @@ func TestCrossedHistoriesAgainstTheRepository(t *testing.T) {
 	}
 	require.NoError(t, o.Flush(ctx, ends...))
 	clean, doubted := 0, 0
-	for i, there := range theirMerges(t, f.Dir, pairs) {
+	for i, there := range fixture.MergeTrees(t, f.Dir, pairs) {
 		base, err := replay.CommonTree(ctx, r, o, merge.Options{}, tips[i][0], tips[i][1])
 		require.NoError(t, err)
 		commits, err := r.Commits(ctx, tips[i][:])
