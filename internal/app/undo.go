@@ -107,18 +107,26 @@ func draftBefore(entries []journal.Entry, number int) string {
 	return ""
 }
 
-// PassOver leaves the last step as it is, where it cannot be undone, so that undo reaches the
-// one before it. What the entry keeps stays to be had (Rescue). It gives the entry.
-func (a *App) PassOver(ctx context.Context) (Stepped, error) {
+// lastDone is the step that undo would take back.
+func (a *App) lastDone(ctx context.Context) (journal.Entry, error) {
 	entries, err := a.Journal.Entries(ctx)
 	if err != nil {
-		return Stepped{}, err
+		return journal.Entry{}, err
 	}
 	done := journal.StateOf(entries, a.Repo.WorktreeName()).Done
 	if len(done) == 0 {
-		return Stepped{}, refuse("There is nothing to undo.")
+		return journal.Entry{}, refuse("There is nothing to undo.")
 	}
-	entry := done[len(done)-1]
+	return done[len(done)-1], nil
+}
+
+// PassOver leaves the last step as it is, where it cannot be undone, so that undo reaches the
+// one before it. What the entry keeps stays to be had (Rescue). It gives the entry.
+func (a *App) PassOver(ctx context.Context) (Stepped, error) {
+	entry, err := a.lastDone(ctx)
+	if err != nil {
+		return Stepped{}, err
+	}
 	passed := journal.Entry{Kind: journal.Passed, Ref: entry.Ref, Old: entry.New, New: entry.New, Of: entry.Number, Title: entry.Title}
 	if entry.New.IsZero() {
 		passed.Old, passed.New = entry.Old, entry.Old
@@ -231,15 +239,10 @@ func (a *App) laterWork(ctx context.Context, entry journal.Entry, tip repo.ID) (
 // UndoCarrying takes the last rewriting back and puts the commits that came on top of it onto what was before, as
 // a plan does: clean, or not at all. It is an entry of the journal like any other rewriting.
 func (a *App) UndoCarrying(ctx context.Context) (Stepped, error) {
-	entries, err := a.Journal.Entries(ctx)
+	entry, err := a.lastDone(ctx)
 	if err != nil {
 		return Stepped{}, err
 	}
-	done := journal.StateOf(entries, a.Repo.WorktreeName()).Done
-	if len(done) == 0 {
-		return Stepped{}, refuse("There is nothing to undo.")
-	}
-	entry := done[len(done)-1]
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
 		return Stepped{}, err
