@@ -53,8 +53,8 @@ func (a *App) Settings(ctx context.Context) (Settings, error) {
 		return s, fmt.Errorf("find the settings: %w", err)
 	}
 	data, err := readFile(file)
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return s, fmt.Errorf("read the settings: %w", err)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) { // a folder, a pipe, what nobody may read
+		return s, &Refusal{Reason: fmt.Sprintf("The settings in %s cannot be read: %v. They are passed over.", file, err), Err: err}
 	}
 	if err := toml.NewDecoder(bytes.NewReader(data)).DisallowUnknownFields().Decode(&s); err != nil {
 		var unknown *toml.StrictMissingError

@@ -58,6 +58,26 @@ func TestWhateverLiesInTheStateFolder(t *testing.T) {
 	}
 }
 
+// TestSettingsThatAreNoFile keep nobody out.
+func TestSettingsThatAreNoFile(t *testing.T) {
+	config := t.TempDir()
+	t.Setenv("XDG_CONFIG_HOME", config)
+	require.NoError(t, os.Mkdir(filepath.Join(config, "bastel"), 0o777))
+	require.NoError(t, syscall.Mkfifo(filepath.Join(config, "bastel", "settings.toml"), 0o666))
+	f := branch(t)
+	f.Write("a", "loose\n")
+	a := open(t, f.Dir)
+	board, err := a.Look(ctx)
+	require.NoError(t, err)
+	_, err = a.LeftoverLines(ctx, board.Loose)
+	require.NoError(t, err)
+	_, err = a.Settings(ctx)
+	assert.Contains(t, refusal(t, err), "cannot be read")
+	f.Git("add", "a")
+	_, err = a.Commit(ctx, "made all the same", nil)
+	require.NoError(t, err)
+}
+
 // TestTraysThatCannotBeRead keep nobody from sorting.
 func TestTraysThatCannotBeRead(t *testing.T) {
 	f := branch(t)
