@@ -297,7 +297,17 @@ func stopWhereItHangs(t *testing.T, cmd *exec.Cmd, hung string) {
 		return err == nil || ended()
 	}, time.Minute, 5*time.Millisecond)
 	_ = os.Remove(hung)
-	_ = syscall.Kill(-cmd.Process.Pid, syscall.SIGTERM) // it may have ended by itself
+	// The first time it stops where that leaves nothing half done; the second time it ends. It may have ended by itself.
+	for range 2 {
+		_ = syscall.Kill(-cmd.Process.Pid, syscall.SIGTERM)
+		for range 120 {
+			if ended() {
+				return
+			}
+			<-time.After(10 * time.Millisecond)
+		}
+	}
+	require.Eventually(t, ended, time.Minute, 10*time.Millisecond, "it cannot be stopped")
 }
 
 // zombie says that a process has ended and only nobody took note of it.

@@ -51,6 +51,9 @@ func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	debug.SetGCPercent(400)
 	debug.SetMemoryLimit(160 << 20)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	// A second signal ends it at once, even where a step waits for a command that hangs and may not be left half done:
+	// the next start finishes that, or finds it never begun.
+	context.AfterFunc(ctx, stop)
 	defer stop()
 	c := &command{stdin: stdin, stdout: stdout, stderr: stderr}
 	root := c.root()
