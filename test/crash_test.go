@@ -1,7 +1,9 @@
 package test
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -113,10 +115,15 @@ func waitForGroup(t *testing.T, group int) {
 // removeLocks does what the error message asks for when a killed command has left
 // its lock behind.
 func removeLocks(t *testing.T, dir string) {
-	require.NoError(t, filepath.WalkDir(filepath.Join(dir, ".git"), func(path string, entry os.DirEntry, err error) error {
-		if err == nil && strings.HasSuffix(path, ".lock") {
-			err = os.Remove(path)
-		}
-		return err
-	}))
+	for _, folder := range []string{filepath.Join(dir, ".git"), filepath.Join(dir, "..", "shared.git")} {
+		require.NoError(t, filepath.WalkDir(folder, func(path string, _ os.DirEntry, err error) error {
+			if errors.Is(err, fs.ErrNotExist) { // no remote, or a killed command has just ended
+				return nil
+			}
+			if err == nil && strings.HasSuffix(path, ".lock") {
+				err = os.Remove(path)
+			}
+			return err
+		}))
+	}
 }
