@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"fmt"
-	"slices"
 	"strings"
 
 	"bastel/internal/journal"
@@ -51,7 +50,11 @@ func (a *App) fileByFile(ctx context.Context, op *operation, original journal.En
 	if err != nil {
 		return stepped, err
 	}
-	if !slices.ContainsFunc(now, func(f repo.RawFile) bool { return !isBefore(f, op.entry.Files) }) {
+	changed := false
+	for i, f := range op.entry.Files {
+		changed = changed || now[i].Mode != f.BeforeMode || now[i].ID != f.Before
+	}
+	if !changed {
 		return stepped, nil
 	}
 	if now, err = a.Repo.ReadRaw(ctx, paths, true); err != nil { // they are kept, whatever comes
@@ -86,15 +89,6 @@ func (a *App) fileByFile(ctx context.Context, op *operation, original journal.En
 	}
 	op.entry.Files = kept
 	return stepped, nil
-}
-
-func isBefore(now repo.RawFile, files []journal.File) bool {
-	for _, f := range files {
-		if string(f.Path) == now.Path {
-			return now.Mode == f.BeforeMode && now.ID == f.Before
-		}
-	}
-	return false
 }
 
 // filewise merges working files as bytes of the disk, filters applied.

@@ -42,14 +42,16 @@ func (a *App) Stack(ctx context.Context, plan shape.Plan) ([]Stacked, error) {
 		return nil, nil
 	}
 	above, err := a.Repo.BranchesWith(ctx, plan.Sources[0])
+	above = slices.DeleteFunc(above, func(ref repo.Ref) bool { return ref.Short() == plan.Branch || ref.Symref != "" })
+	if err != nil || len(above) == 0 {
+		return nil, err
+	}
+	target, err := a.FindTarget(ctx, plan.Branch)
 	if err != nil {
 		return nil, err
 	}
 	var stack []Stacked
 	for _, ref := range above {
-		if ref.Short() == plan.Branch || ref.Symref != "" {
-			continue
-		}
 		s := Stacked{Ref: ref.Name, Name: ref.Short(), Tip: ref.ID, At: ref.ID}
 		if !slices.Contains(plan.Sources, ref.ID) {
 			if s.At, err = a.Repo.MergeBase(ctx, ref.ID, plan.Tip); err != nil {
@@ -64,7 +66,7 @@ func (a *App) Stack(ctx context.Context, plan shape.Plan) ([]Stacked, error) {
 		if !slices.Contains(plan.Sources, s.At) {
 			continue
 		}
-		if s.Stays, err = a.stays(ctx, plan, ref, s); err != nil {
+		if s.Stays, err = a.stays(ctx, plan, target, ref, s); err != nil {
 			return nil, err
 		}
 		stack = append(stack, s)
@@ -73,13 +75,9 @@ func (a *App) Stack(ctx context.Context, plan shape.Plan) ([]Stacked, error) {
 }
 
 // stays says why a branch stays where it is; empty: it comes along.
-func (a *App) stays(ctx context.Context, plan shape.Plan, ref repo.Ref, s Stacked) (string, error) {
+func (a *App) stays(ctx context.Context, plan shape.Plan, target Target, ref repo.Ref, s Stacked) (string, error) {
 	if ref.Worktree != "" {
 		return "it is checked out in " + ref.Worktree, nil
-	}
-	target, err := a.FindTarget(ctx, plan.Branch)
-	if err != nil {
-		return "", err
 	}
 	if _, local, _ := strings.Cut(target.Name, "/"); s.Name == target.Name || s.Name == local {
 		return "it is the target", nil

@@ -19,10 +19,10 @@ import (
 	"bastel/internal/shape"
 )
 
-// mendFlags are what the command mend can be told.
 // meantUsage is what the flag --meant does, wherever it is.
 const meantUsage = "lines that look like conflict markers are intended"
 
+// mendFlags are what the command mend can be told.
 type mendFlags struct {
 	answers, texts, resolved, settled []string
 	meant, finish, write              bool
