@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"bastel/internal/journal"
 	"bastel/internal/replay"
@@ -21,8 +22,10 @@ type App struct {
 	Repo    *repo.Repo
 	Journal *journal.Log
 	engine  *replay.Engine
-	sorting sync.Mutex // held while the trays change
-	reading sync.Mutex // held while what was read, and the notes, change
+	sorting sync.Mutex             // held while the trays change
+	reading sync.Mutex             // held while what was read, and the notes, change
+	atWork  atomic.Pointer[string] // the name of the branch at work; nil or empty: it follows HEAD
+	losses  lossCache
 }
 
 // Refusal is a "no": what was asked cannot be done as things are, and nothing was

@@ -373,7 +373,7 @@ func TestSendSeriesFollowsTheJournal(t *testing.T) {
 	require.Len(t, s.Next, 2)
 	assert.Equal(t, []send.Pairing{{Old: s.Now[0].ID, New: s.Next[0].ID, Relation: send.Joined}, {Old: s.Now[1].ID, New: s.Next[1].ID, Relation: send.Reworded},
 		{Old: s.Now[2].ID, New: s.Next[0].ID, Relation: send.Joined}}, s.Pairs)
-	assert.NoError(t, s.Verdict())
+	assert.NoError(t, s.Verdict(send.Consent{}))
 }
 
 func TestCleanMessage(t *testing.T) {

@@ -40,7 +40,7 @@ const shownBefore = 6
 // LookLanding looks at what a landing would do. The remote is not asked.
 func (a *App) LookLanding(ctx context.Context) (LandingLook, error) {
 	var look LandingLook
-	head, err := a.branchHead(ctx)
+	head, err := a.branchAtWork(ctx)
 	if err != nil {
 		return look, err
 	}
@@ -50,7 +50,7 @@ func (a *App) LookLanding(ctx context.Context) (LandingLook, error) {
 		return look, err
 	}
 	if target.ID.IsZero() {
-		return look, refuse("%s has no target to land on.", look.Branch)
+		return look, noTarget(look.Branch, target)
 	}
 	look.Target = target.Name
 	if look.Missing, _, err = a.Repo.CountApart(ctx, target.ID, head.Commit); err != nil {
@@ -68,6 +68,14 @@ func (a *App) LookLanding(ctx context.Context) (LandingLook, error) {
 	return look, err
 }
 
+// noTarget says that a branch cannot land.
+func noTarget(branch string, target Target) error {
+	if target.Name != "" {
+		return refuse("The target of %s, %s, is not there. Fetch, or choose another: bastel target NAME.", branch, target.Name)
+	}
+	return refuse("%s has no target to land on. Choose one: bastel target NAME.", branch)
+}
+
 // landing is the state of a landing.
 type landing struct {
 	*App
@@ -79,6 +87,8 @@ type landing struct {
 	tip      repo.ID // what the target shall be
 	progress func(line string)
 	done     Landed
+
+	checkedOut bool // the branch is; else nothing is switched
 }
 
 // Land moves the branch's target forward to the branch, on the remote, with a lease on
@@ -111,12 +121,20 @@ func (a *App) Land(ctx context.Context, how Landing, progress func(line string))
 
 // look asks the remote where the target is.
 func (l *landing) look(ctx context.Context) (err error) {
-	if l.head, err = l.branchHead(ctx); err != nil {
+	if l.head, err = l.branchAtWork(ctx); err != nil {
 		return err
 	}
+	head, err := l.Repo.Head(ctx)
+	if err != nil {
+		return err
+	}
+	l.checkedOut = head.Ref == l.head.Ref
 	target, err := l.FindTarget(ctx, l.head.Branch())
 	if err != nil {
 		return err
+	}
+	if target.ID.IsZero() {
+		return noTarget(l.head.Branch(), target)
 	}
 	remotes, err := l.Repo.Remotes(ctx)
 	if err != nil {
@@ -128,7 +146,7 @@ func (l *landing) look(ctx context.Context) (err error) {
 		}
 	}
 	if l.remote == "" {
-		return refuse("%s has no target on a remote to land on.", l.head.Branch())
+		return refuse("The target of %s, %s, is on no remote. Choose one there: bastel target NAME.", l.head.Branch(), target.Name)
 	}
 	name := strings.TrimPrefix(l.ref, "refs/heads/")
 	if name == l.head.Branch() {
@@ -202,21 +220,46 @@ func (l *landing) follow(ctx context.Context) error {
 		if err := l.deleteThere(ctx); err != nil {
 			l.done.Warnings = append(l.done.Warnings, l.head.Branch()+" stays there: "+err.Error())
 		}
-		if move.Ref == "" {
-			l.done.Notes = append(l.done.Notes, l.head.Branch()+" stays here, since there is no local "+strings.TrimPrefix(l.ref, "refs/heads/")+" to go to.")
+		stays, err := l.staysHere(ctx, move.Ref != "")
+		if err != nil {
+			return err
+		}
+		if stays != "" {
+			l.done.Notes = append(l.done.Notes, l.head.Branch()+" stays here, since "+stays)
 		} else {
 			entry.New = repo.ID{}
 		}
 	}
-	if len(entry.Others) == 0 {
+	if len(entry.Others) == 0 && !entry.New.IsZero() {
 		return nil
 	}
+	entry.Away = !l.checkedOut
 	op := &operation{entry: entry, reflog: "land: " + entry.Title}
-	if entry.New.IsZero() {
+	if entry.New.IsZero() && l.checkedOut {
 		op.head = [2]string{entry.Ref, l.ref}
 	}
 	_, err = l.carryOut(ctx, op)
 	return err
+}
+
+// staysHere says why the branch is not deleted here; empty: it is.
+func (l *landing) staysHere(ctx context.Context, elsewhere bool) (string, error) {
+	if l.checkedOut {
+		if elsewhere {
+			return "", nil
+		}
+		return "there is no local " + strings.TrimPrefix(l.ref, "refs/heads/") + " to go to.", nil
+	}
+	refs, err := l.Repo.Refs(ctx, l.head.Ref)
+	if err != nil {
+		return "", err
+	}
+	for _, ref := range refs {
+		if ref.Name == l.head.Ref && ref.Worktree != "" {
+			return "it is checked out in " + ref.Worktree + ".", nil
+		}
+	}
+	return "", nil
 }
 
 // localMove says how the local branch of the target's name follows: not at all where it
@@ -294,7 +337,7 @@ func (a *App) landStep(ctx context.Context, op *operation, entry journal.Entry) 
 			return &Refusal{Reason: fmt.Sprintf("%s has moved since it landed. Nothing was done.", strings.TrimPrefix(move.Ref, "refs/heads/")), Err: repo.ErrMoved}
 		}
 	}
-	if !entry.New.IsZero() {
+	if !entry.New.IsZero() || entry.Away {
 		return nil
 	}
 	op.head = [2]string{entry.Ref, entry.Others[0].Ref}

@@ -11,6 +11,7 @@ import (
 
 	"bastel/internal/replay"
 	"bastel/internal/repo"
+	"bastel/internal/send"
 	"bastel/internal/shape"
 	"bastel/internal/tray"
 )
@@ -18,11 +19,11 @@ import (
 // unboundRange is how many commits a plan takes in where no target bounds it.
 const unboundRange = 100
 
-// NewPlan is the plan of the current branch as it stands. Onto, if given, is where
+// NewPlan is the plan of the branch at work as it stands. Onto, if given, is where
 // the series shall go and bounds the range in the target's place; base, if given,
 // is the commit before the first one.
 func (a *App) NewPlan(ctx context.Context, onto, base string) (shape.Plan, error) {
-	head, err := a.branchHead(ctx)
+	head, err := a.branchAtWork(ctx)
 	if err != nil {
 		return shape.Plan{}, err
 	}
@@ -45,6 +46,9 @@ func (a *App) newPlan(ctx context.Context, head repo.Head, onto, base string) (s
 		return none, err
 	}
 	if onto == "" && base == "" {
+		if baseID, err = a.afterShared(ctx, head, baseID); err != nil {
+			return none, err
+		}
 		// A merge that was made on purpose stays: the series begins after it.
 		ids, err := a.Repo.Range(ctx, baseID, head.Commit)
 		if err != nil {
@@ -67,10 +71,45 @@ func (a *App) newPlan(ctx context.Context, head repo.Head, onto, base string) (s
 	return a.withSettled(ctx, plan)
 }
 
-// headOf stands for HEAD where another branch is meant.
+// afterShared is where a series begins that sits on commits of a remote's shared branch
+// besides its target's: they are not the branch's own.
+func (a *App) afterShared(ctx context.Context, head repo.Head, base repo.ID) (repo.ID, error) {
+	target, err := send.FindTarget(ctx, a.Repo, head.Branch(), "")
+	if err != nil && !errors.As(err, new(*send.Refusal)) {
+		return base, err
+	}
+	shared, err := send.SharedBranches(ctx, a.Repo)
+	if err != nil || len(shared) == 0 || base.IsZero() {
+		return base, err
+	}
+	args := []string{"--topo-order", "--reverse", head.Commit.String(), "^" + base.String()}
+	for _, ref := range shared {
+		if ref.Name != target.Tracking { // what the branch itself has there is its own
+			args = append(args, "^"+ref.ID.String())
+		}
+	}
+	own, err := a.Repo.RevList(ctx, args...)
+	if err != nil || len(own) == 0 {
+		return base, err
+	}
+	all, err := a.Repo.Range(ctx, base, head.Commit)
+	if err != nil || len(all) == len(own) {
+		return base, err
+	}
+	first, err := a.Repo.Commit(ctx, own[0])
+	if err != nil || first.Parent().IsZero() || !slices.Equal(all[len(all)-len(own):], own) {
+		return base, err // they are mixed: where it begins is for the user to say
+	}
+	return first.Parent(), nil
+}
+
+// headOf stands for HEAD where another branch is meant; with no name it is the one at work.
 func (a *App) headOf(ctx context.Context, branch string) (repo.Head, error) {
+	if branch == "" {
+		return a.branchAtWork(ctx)
+	}
 	head, err := a.Repo.Head(ctx)
-	if err != nil || branch == "" || branch == head.Branch() {
+	if err != nil || branch == head.Branch() {
 		return onBranch(head, err)
 	}
 	other := repo.Head{Ref: "refs/heads/" + branch}
@@ -80,6 +119,7 @@ func (a *App) headOf(ctx context.Context, branch string) (repo.Head, error) {
 	return other, err
 }
 
+// branchHead is the branch that is checked out, which must have a commit.
 func (a *App) branchHead(ctx context.Context) (repo.Head, error) {
 	return onBranch(a.Repo.Head(ctx))
 }

@@ -19,6 +19,7 @@ type Outgoing struct {
 	send.Comparison
 	Stack   []send.Comparison // other branches that go along, all or none
 	Options []string          // for the server's hooks
+	Consent send.Consent      // what the user said yes to
 }
 
 // UpToDate says that there is nothing to push.
@@ -27,7 +28,7 @@ func (o Outgoing) UpToDate() bool { return len(o.branches()) == 0 }
 // Verdict says whether all of it may be pushed.
 func (o Outgoing) Verdict() error {
 	for _, c := range o.branches() {
-		if err := c.Verdict(); err != nil {
+		if err := c.Verdict(o.Consent); err != nil {
 			return err
 		}
 	}
@@ -60,7 +61,7 @@ func Links(text string) (links []string) {
 // CompareRemote looks at the current branch and what a remote has; with no name the one
 // that it goes to. With ask the remote is asked, else what was last fetched counts.
 func (a *App) CompareRemote(ctx context.Context, remote string, ask bool) (send.Comparison, error) {
-	head, err := a.branchHead(ctx)
+	head, err := a.branchAtWork(ctx)
 	if err != nil {
 		return send.Comparison{}, err
 	}
@@ -72,62 +73,7 @@ func (a *App) compareBranch(ctx context.Context, branch, remote string, ask bool
 	if err != nil {
 		return c, err
 	}
-	within := slices.DeleteFunc(slices.Clone(c.Replaces), func(id repo.ID) bool { return slices.Contains(c.NotYours, id) })
-	if err := a.withoutTaken(ctx, &c); err != nil {
-		return c, err
-	}
-	return c, a.withUnaccounted(ctx, &c, within)
-}
-
-// withUnaccounted adds to what is not the user's those commits that somebody else made and
-// that once were in the branch, but for which nothing stands here: no commit with their
-// change, or that they were joined to. Such a one was left out, or came and was undone.
-func (a *App) withUnaccounted(ctx context.Context, c *send.Comparison, within []repo.ID) error {
-	sources, err := a.Sources(ctx, within)
-	if err != nil {
-		return err
-	}
-	who, err := a.Repo.Committer(ctx)
-	if err != nil {
-		who = "" // without an identity nothing is the user's
-	}
-	mine := repo.ParsePerson(who).Email
-	open := slices.DeleteFunc(sources, func(s Source) bool {
-		return s.Commit.Writer().Email == mine && repo.ParsePerson(s.Commit.Committer).Email == mine
-	})
-	if len(open) > 0 {
-		here, err := a.Sources(ctx, c.Adds)
-		if err != nil {
-			return err
-		}
-		pairs, err := a.pairs(ctx, open, here)
-		if err != nil {
-			return err
-		}
-		for _, p := range pairs {
-			if p.Relation == send.Gone {
-				c.NotYours = append(c.NotYours, p.Old)
-			}
-		}
-	}
-	return a.nameLast(ctx, c)
-}
-
-// nameLast says who made the last of what is not the user's.
-func (a *App) nameLast(ctx context.Context, c *send.Comparison) error {
-	if len(c.NotYours) == 0 {
-		return nil
-	}
-	last := c.NotYours[len(c.NotYours)-1]
-	if known, err := a.Repo.Has(ctx, last); err != nil || !known {
-		return err
-	}
-	commit, err := a.Repo.Commit(ctx, last)
-	if err != nil {
-		return err
-	}
-	c.Whose = fmt.Sprintf(", %q of %s", commit.Subject(), commit.Writer().Name)
-	return nil
+	return c, a.accountFor(ctx, &c)
 }
 
 // CompareStack looks at the branches that sit on commits of the current one, as they are on
@@ -191,9 +137,34 @@ func (a *App) Send(ctx context.Context, o Outgoing, progress func(line string)) 
 	return sent, nil
 }
 
+// Removable finds the commits of others that are named to go: each must be one that would.
+func (a *App) Removable(ctx context.Context, o Outgoing, names []string) ([]repo.ID, error) {
+	var going []repo.ID
+	for _, c := range append([]send.Comparison{o.Comparison}, o.Stack...) {
+		for _, t := range c.Removes() {
+			going = append(going, t.ID)
+		}
+		if c.Known {
+			going = append(going, c.NotYours...)
+		}
+	}
+	var ids []repo.ID
+	for _, name := range names {
+		id, err := a.CommitNamed(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		if !slices.Contains(going, id) {
+			return nil, refuse("%s is no commit of somebody else that would go from %s. Nothing was sent.", name, o.Remote)
+		}
+		ids = append(ids, id)
+	}
+	return ids, nil
+}
+
 // SetPushRemote makes a remote the one that the current branch is pushed to.
 func (a *App) SetPushRemote(ctx context.Context, remote string) error {
-	head, err := a.branchHead(ctx)
+	head, err := a.branchAtWork(ctx)
 	if err != nil {
 		return err
 	}

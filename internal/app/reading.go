@@ -247,7 +247,7 @@ func (a *App) NoteOn(ctx context.Context, commit, path string, line int, text st
 	if err != nil {
 		return 0, err
 	}
-	head, err := a.branchHead(ctx)
+	head, err := a.branchAtWork(ctx)
 	if err != nil {
 		return 0, err
 	}

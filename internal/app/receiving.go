@@ -44,7 +44,7 @@ var ErrNoService = errors.New("the review service does not answer")
 // of the branch. It comes as notes. Errors: ErrNoService.
 func (a *App) ReceiveReview(ctx context.Context) (Received, error) {
 	var got Received
-	head, err := a.branchHead(ctx)
+	head, err := a.branchAtWork(ctx)
 	if err != nil {
 		return got, err
 	}

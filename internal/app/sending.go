@@ -42,13 +42,19 @@ func (a *App) SendSeries(ctx context.Context, ask bool) (Series, error) {
 	if err != nil {
 		return s, err
 	}
-	if s.Next, err = a.rangeSources(ctx, compared.Here, base); err != nil {
+	var on repo.Ref // what the series sits on is not listed
+	if s.On != "" {
+		if on, err = a.branchNamed(ctx, s.On); err != nil {
+			return s, err
+		}
+	}
+	if s.Next, err = a.rangeSources(ctx, compared.Here, base, on.ID); err != nil {
 		return s, err
 	}
 	if known, err := a.Repo.Has(ctx, compared.There); err != nil || !known || compared.There.IsZero() {
 		return s, err
 	}
-	if s.Now, err = a.rangeSources(ctx, compared.There, base); err != nil {
+	if s.Now, err = a.rangeSources(ctx, compared.There, base, on.ID); err != nil {
 		return s, err
 	}
 	s.Pairs, err = a.pairs(ctx, s.Now, s.Next)
@@ -234,32 +240,4 @@ func (a *App) PairChanges(ctx context.Context, old, new repo.ID) ([]tray.File, e
 		}
 	}
 	return tray.Between(ctx, objects, trees[0], trees[1])
-}
-
-// withoutTaken leaves those commits of somebody else out of a comparison that were taken
-// into the branch: what they hold is here, by the journal.
-func (a *App) withoutTaken(ctx context.Context, c *send.Comparison) error {
-	if len(c.NotYours) == 0 {
-		return nil
-	}
-	entries, err := a.Journal.Entries(ctx)
-	if err != nil {
-		return err
-	}
-	for _, e := range entries {
-		for _, pair := range e.Taken {
-			at := slices.Index(c.NotYours, pair[0])
-			if at < 0 {
-				continue
-			}
-			here, err := a.Repo.IsAncestor(ctx, e.New, c.Here)
-			if err != nil {
-				return err
-			}
-			if here {
-				c.NotYours = slices.Delete(slices.Clone(c.NotYours), at, at+1)
-			}
-		}
-	}
-	return nil
 }

@@ -96,14 +96,14 @@ func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
 
 	compared, err := a.CompareRemote(ctx, "", true)
 	require.NoError(t, err)
-	assert.ErrorContains(t, compared.Verdict(), "Somebody pushed")
+	assert.ErrorContains(t, compared.Verdict(send.Consent{}), "Somebody pushed")
 	came, err := a.Fetch(ctx, nil)
 	require.NoError(t, err)
 	require.Len(t, came, 1)
 	assert.Equal(t, "origin/feature has 1 new commit.", came[0].Says())
 	s, err := a.SendSeries(ctx, true)
 	require.NoError(t, err)
-	assert.ErrorContains(t, s.Verdict(), "that you don't have")
+	assert.ErrorContains(t, s.Verdict(send.Consent{}), "that you don't have")
 	assert.Equal(t, theirs, s.NotYours[0].String())
 
 	plan, err = a.NewPlan(ctx, "", "")
@@ -114,7 +114,7 @@ func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
 	require.NoError(t, err)
 	compared, err = a.CompareRemote(ctx, "", true)
 	require.NoError(t, err)
-	require.NoError(t, compared.Verdict(), "what was taken in is here")
+	require.NoError(t, compared.Verdict(send.Consent{}), "what was taken in is here")
 	_, err = a.Send(ctx, app.Outgoing{Comparison: compared}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "From Mira", remote.Git("log", "-1", "--format=%s", "feature"))
@@ -181,9 +181,9 @@ func TestWhatCameAndWentIsNotOnesOwn(t *testing.T) {
 			compared, err := a.CompareRemote(ctx, "", true)
 			require.NoError(t, err)
 			require.Len(t, compared.Replaces, 1)
-			assert.Equal(t, test.free, compared.Verdict() == nil, "%v", compared.Verdict())
+			assert.Equal(t, test.free, compared.Verdict(send.Consent{}) == nil, "%v", compared.Verdict(send.Consent{}))
 			if !test.free {
-				assert.ErrorContains(t, compared.Verdict(), "\"From Mira\" of Mira Lund")
+				assert.ErrorContains(t, compared.Verdict(send.Consent{}), "\"From Mira\" of Mira Lund")
 			}
 		})
 	}
@@ -209,14 +209,14 @@ func TestABranchThatWentThereIsNotBroughtBack(t *testing.T) {
 			before := remote.Git("for-each-ref")
 			compared, err := a.CompareRemote(ctx, "", true)
 			require.NoError(t, err)
-			assert.ErrorContains(t, compared.Verdict(), test.want)
+			assert.ErrorContains(t, compared.Verdict(send.Consent{}), test.want)
 			_, err = a.Send(ctx, app.Outgoing{Comparison: compared}, nil)
 			assert.ErrorContains(t, err, test.want)
 			assert.Equal(t, before, remote.Git("for-each-ref"))
 			f.Git("fetch", "--quiet", "--prune")
 			compared, err = a.CompareRemote(ctx, "", true)
 			require.NoError(t, err)
-			assert.NoError(t, compared.Verdict(), "what was looked at may be sent")
+			assert.NoError(t, compared.Verdict(send.Consent{}), "what was looked at may be sent")
 		})
 	}
 }

@@ -12,6 +12,7 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/draw"
 	"bastel/internal/repo"
+	"bastel/internal/send"
 	"bastel/internal/shape"
 	"bastel/internal/tray"
 	"bastel/test/fixture"
@@ -277,7 +278,7 @@ func TestSharedBranchesAreUnlockedByName(t *testing.T) {
 			assert.Equal(t, "newer\nother", f.Git("log", "-2", "--format=%s"))
 			compared, err := a.CompareRemote(ctx, "", true)
 			require.NoError(t, err)
-			assert.Equal(t, test.guarded, compared.Verdict() != nil, "a push with force is another matter")
+			assert.Equal(t, test.guarded, compared.Verdict(send.Consent{}) != nil, "a push with force is another matter")
 		})
 	}
 }

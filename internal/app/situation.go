@@ -2,34 +2,33 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 
 	"golang.org/x/sync/errgroup"
 
 	"bastel/internal/repo"
+	"bastel/internal/send"
 )
 
 // Situation is where the user stands: what the sentence at the top of every
 // screen says.
 type Situation struct {
 	Repository string
-	Head       repo.Head
-	Target     Target
-	Own        int // commits of the branch that its target does not have
-	Missing    int // commits of the target that the branch does not have
+	Head       repo.Head // what is checked out
+	Work       repo.Head // the branch at work, most often the same
+	Target     Target    // of the branch at work; so are the numbers below
+	SitsOn     string    // the branch on which it sits; empty: its target
+	Own        int       // commits of the branch that its target does not have
+	Missing    int       // commits of the target that the branch does not have
 	Upstream   string
 	Unsent     int // commits that the upstream does not have
 	Unseen     int // commits of the upstream that the branch does not have
+	Removes    int // of them those of others, for which nothing here stands
 	Changes    []repo.Change
 	Operation  string // what another tool left unfinished
 	Taking     bool   // commits are being taken as loose changes, and wait to be mended
-}
-
-// Target is what the branch will be put onto one day.
-type Target struct {
-	Name string // as people say it: origin/main
-	ID   repo.ID
 }
 
 // Loose counts the paths with loose changes.
@@ -65,14 +64,22 @@ func (a *App) Situation(ctx context.Context) (Situation, error) {
 		return err
 	})
 	group.Go(func() (err error) {
-		if s.Head, err = a.Repo.Head(ctx); err != nil || s.Head.Commit.IsZero() {
+		if s.Head, err = a.Repo.Head(ctx); err != nil {
 			return err
 		}
-		if s.Target, err = a.FindTarget(ctx, s.Head.Branch()); err != nil {
+		if s.Work, err = a.AtWork(ctx); err != nil || s.Work.Commit.IsZero() {
+			return err
+		}
+		if s.Target, err = a.FindTarget(ctx, s.Work.Branch()); err != nil {
 			return err
 		}
 		if !s.Target.ID.IsZero() {
-			if s.Missing, s.Own, err = a.Repo.CountApart(ctx, s.Target.ID, s.Head.Commit); err != nil {
+			if s.Missing, s.Own, err = a.Repo.CountApart(ctx, s.Target.ID, s.Work.Commit); err != nil {
+				return err
+			}
+		}
+		if s.Own > 1 {
+			if s.SitsOn, err = a.sitsOn(ctx, s.Work, s.Target); err != nil {
 				return err
 			}
 		}
@@ -81,16 +88,17 @@ func (a *App) Situation(ctx context.Context) (Situation, error) {
 	return s, group.Wait()
 }
 
+// upstream compares the branch at work with its upstream: with what was last fetched.
 func (a *App) upstream(ctx context.Context, s *Situation) error {
-	if s.Head.Ref == "" {
+	if s.Work.Ref == "" {
 		return nil
 	}
-	refs, err := a.Repo.Refs(ctx, s.Head.Ref)
+	refs, err := a.Repo.Refs(ctx, s.Work.Ref)
 	if err != nil {
 		return err
 	}
 	for _, ref := range refs {
-		if ref.Name != s.Head.Ref || ref.Upstream == "" {
+		if ref.Name != s.Work.Ref || ref.Upstream == "" {
 			continue
 		}
 		id, err := a.Repo.RefValue(ctx, ref.Upstream)
@@ -98,74 +106,42 @@ func (a *App) upstream(ctx context.Context, s *Situation) error {
 			return err
 		}
 		s.Upstream = repo.Ref{Name: ref.Upstream}.Short()
-		s.Unseen, s.Unsent, err = a.Repo.CountApart(ctx, id, s.Head.Commit)
+		if s.Unseen, s.Unsent, err = a.Repo.CountApart(ctx, id, s.Work.Commit); err != nil || s.Unseen == 0 {
+			return err
+		}
+		s.Removes, err = a.removedThere(ctx, s.Work.Branch(), ref.Upstream)
 		return err
 	}
 	return nil
 }
 
-// FindTarget works out what a branch is meant for: the default branch of its
-// upstream's remote, else main or master, there or here; never the branch itself.
-func (a *App) FindTarget(ctx context.Context, branch string) (Target, error) {
-	remote, err := a.Repo.Config(ctx, "branch."+branch+".remote")
-	if err != nil {
-		return Target{}, err
+// removedThere counts what a push of a branch would take away from others there, by what
+// was last fetched: nothing where it goes elsewhere than to its upstream.
+func (a *App) removedThere(ctx context.Context, branch, upstream string) (int, error) {
+	c, err := a.compareBranch(ctx, branch, "", false)
+	if errors.As(err, new(*send.Refusal)) || c.Tracking != upstream {
+		return 0, nil
 	}
-	if remote == "" || remote == "." {
-		remote = "origin"
-	}
-	there := "refs/remotes/" + remote + "/"
-	refs, err := a.Repo.Refs(ctx, there+"HEAD", there+"main", there+"master", "refs/heads/main", "refs/heads/master")
-	if err != nil {
-		return Target{}, err
-	}
-	byName := make(map[string]repo.Ref, len(refs))
-	for _, ref := range refs {
-		byName[ref.Name] = ref
-	}
-	for _, name := range []string{byName[there+"HEAD"].Symref, there + "main", there + "master", "refs/heads/main", "refs/heads/master"} {
-		ref, ok := byName[name]
-		if !ok && name != "" && strings.HasPrefix(name, there) && name == byName[there+"HEAD"].Symref {
-			id, err := a.Repo.RefValue(ctx, name)
-			if err != nil {
-				return Target{}, err
-			}
-			ref, ok = repo.Ref{Name: name, ID: id}, !id.IsZero()
-		}
-		if ok && name != "refs/heads/"+branch && !ref.ID.IsZero() {
-			return Target{Name: ref.Short(), ID: ref.ID}, nil
-		}
-	}
-	return Target{}, nil
+	return len(c.NotYours) + len(c.Removes()), err
 }
 
 // Sentence says the situation in plain words.
 func (s Situation) Sentence() string {
 	var b strings.Builder
 	switch {
-	case s.Head.Commit.IsZero():
-		fmt.Fprintf(&b, "%s has no commit yet; the first will be on %s.", s.Repository, s.Head.Branch())
-	case s.Head.Ref == "":
-		fmt.Fprintf(&b, "%s stands at commit %s, on no branch.", s.Repository, s.Head.Commit.Short())
+	case s.Work.Commit.IsZero():
+		fmt.Fprintf(&b, "%s has no commit yet; the first will be on %s.", s.Repository, s.Work.Branch())
+	case s.Work.Ref == "":
+		fmt.Fprintf(&b, "%s stands at commit %s, on no branch.", s.Repository, s.Work.Commit.Short())
 	default:
 		fmt.Fprintf(&b, "%s is on %s", s.Repository, s.Head.Branch())
-		if s.Target.Name != "" {
-			fmt.Fprintf(&b, ", %s ahead of %s", Count(s.Own, "commit"), s.Target.Name)
-			if s.Missing > 0 {
-				fmt.Fprintf(&b, " which has %d new", s.Missing)
-			}
+		if s.Work.Ref != s.Head.Ref {
+			fmt.Fprintf(&b, "; at work is %s, not checked out", s.Work.Branch())
 		}
-		b.WriteByte('.')
+		b.WriteString(s.place())
 	}
 	if s.Upstream != "" && s.Upstream != s.Target.Name {
-		switch {
-		case s.Unsent > 0 && s.Unseen > 0:
-			fmt.Fprintf(&b, " %s: %d to send, %d to replace.", s.Upstream, s.Unsent, s.Unseen)
-		case s.Unsent > 0:
-			fmt.Fprintf(&b, " %d not on %s yet.", s.Unsent, s.Upstream)
-		case s.Unseen > 0:
-			fmt.Fprintf(&b, " %s has %d more.", s.Upstream, s.Unseen)
-		}
+		b.WriteString(s.exchange())
 	}
 	loose, staged := s.Loose(), s.Staged()
 	switch {
@@ -180,6 +156,44 @@ func (s Situation) Sentence() string {
 		fmt.Fprintf(&b, " Another tool's %s is unfinished.", s.Operation)
 	}
 	return b.String()
+}
+
+// place says how the branch at work stands to its target.
+func (s Situation) place() string {
+	var b strings.Builder
+	switch {
+	case s.Target.Name == "":
+	case s.Target.ID.IsZero():
+		fmt.Fprintf(&b, ", whose target %s is not there", s.Target.Name)
+	default:
+		fmt.Fprintf(&b, ", %s ahead of %s", Count(s.Own, "commit"), s.Target.Name)
+		if s.Missing > 0 {
+			fmt.Fprintf(&b, " which has %d new", s.Missing)
+		}
+	}
+	if s.SitsOn != "" {
+		fmt.Fprintf(&b, ", sitting on %s", s.SitsOn)
+	}
+	b.WriteByte('.')
+	return b.String()
+}
+
+// exchange says what a push would send, replace, and take away from others.
+func (s Situation) exchange() string {
+	replaced := s.Unseen - s.Removes
+	switch {
+	case s.Unsent > 0 && s.Removes > 0 && replaced == 0:
+		return fmt.Sprintf(" %s: %d to send, %d of others to take in.", s.Upstream, s.Unsent, s.Removes)
+	case s.Unsent > 0 && s.Removes > 0:
+		return fmt.Sprintf(" %s: %d to send, %d to replace, %d of others to take in.", s.Upstream, s.Unsent, replaced, s.Removes)
+	case s.Unsent > 0 && s.Unseen > 0:
+		return fmt.Sprintf(" %s: %d to send, %d to replace.", s.Upstream, s.Unsent, s.Unseen)
+	case s.Unsent > 0:
+		return fmt.Sprintf(" %d not on %s yet.", s.Unsent, s.Upstream)
+	case s.Unseen > 0:
+		return fmt.Sprintf(" %s has %d more.", s.Upstream, s.Unseen)
+	}
+	return ""
 }
 
 // Count says a number of things: "1 commit", "3 commits", "2 entries", "2 branches".

@@ -251,7 +251,7 @@ func (a *App) UndoCarrying(ctx context.Context) (Stepped, error) {
 	if later, err := a.laterWork(ctx, entry, head.Commit); err != nil || later == 0 || head.Ref != entry.Ref {
 		return stepped, cmp.Or[error](err, refuse("The last step (%s) has no later commits on top that could be carried over.", entry.Title))
 	}
-	plan, err := a.NewPlan(ctx, entry.Old.String(), entry.New.String())
+	plan, err := a.newPlan(ctx, head, entry.Old.String(), entry.New.String())
 	if err != nil {
 		return stepped, err
 	}

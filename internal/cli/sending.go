@@ -24,6 +24,7 @@ type sendDocument struct {
 	Reason   string           `json:"reason"`
 	Cause    send.Cause       `json:"cause,omitempty"`
 	Replaces []repo.ID        `json:"replaces"`
+	Removes  []repo.ID        `json:"removes"`         // of them those of others for which nothing here stands
 	Stack    []branchDocument `json:"stack,omitempty"` // what goes along
 	Server   string           `json:"server"`          // what it said, word for word
 	Links    []string         `json:"links"`           // addresses of pages in that
@@ -37,7 +38,8 @@ type branchDocument struct {
 }
 
 func (c *command) send() *cobra.Command {
-	var dryRun, back, stack bool
+	var dryRun, back, stack, bringBack bool
+	var remove []string
 	var remote string
 	var options []string
 	cmd := &cobra.Command{
@@ -54,7 +56,10 @@ func (c *command) send() *cobra.Command {
 				return c.answer(map[string]any{"result": "taken_back"}, func(w io.Writer) { fmt.Fprintln(w, safe.Line(said)) })
 			}
 			out, err := outgoing(ctx, a, remote, stack)
-			out.Options = options
+			out.Options, out.Consent.BringBack = options, bringBack
+			if err == nil {
+				out.Consent.Remove, err = a.Removable(ctx, out, remove)
+			}
 			var said app.Sent
 			switch {
 			case err != nil:
@@ -72,7 +77,11 @@ func (c *command) send() *cobra.Command {
 	cmd.Flags().StringVar(&remote, "remote", "", "where to; default: branch.NAME.pushRemote, remote.pushDefault, the upstream's remote, origin")
 	cmd.Flags().StringArrayVar(&options, "option", nil, "pass an option to the server's hooks; may be given several times")
 	cmd.Flags().BoolVar(&stack, "stack", false, "send the branches that sit on commits of this one along, all or none")
+	cmd.Flags().StringArrayVar(&remove, "remove", nil, "a commit of somebody else that goes from the remote's branch; may be given several times")
+	cmd.Flags().BoolVar(&bringBack, "bring-back", false, "send although the branch was deleted or moved back there since it was last fetched")
 	cmd.MarkFlagsMutuallyExclusive("take-back", "stack")
+	cmd.MarkFlagsMutuallyExclusive("take-back", "remove")
+	cmd.MarkFlagsMutuallyExclusive("take-back", "bring-back")
 	cmd.MarkFlagsMutuallyExclusive("take-back", "option")
 	return cmd
 }
@@ -95,11 +104,14 @@ func (c *command) sent(out app.Outgoing, said string, dryRun bool, err error) er
 	compared := out.Comparison
 	document := sendDocument{
 		Remote: compared.Remote, Branch: compared.Branch, Old: compared.There, New: compared.Here,
-		Result: "pushed", Replaces: append([]repo.ID{}, compared.Replaces...),
+		Result: "pushed", Replaces: append([]repo.ID{}, compared.Replaces...), Removes: []repo.ID{},
 		Server: said, Links: append([]string{}, app.Links(said)...),
 	}
 	for _, s := range out.Stack {
 		document.Stack = append(document.Stack, branchDocument{s.Branch, s.There, s.Here, append([]repo.ID{}, s.Replaces...)})
+	}
+	for _, t := range compared.Removes() {
+		document.Removes = append(document.Removes, t.ID)
 	}
 	var refusal *send.Refusal
 	switch {
@@ -123,18 +135,17 @@ func (c *command) sent(out app.Outgoing, said string, dryRun bool, err error) er
 }
 
 func printSent(w io.Writer, compared send.Comparison, d sendDocument) {
-	adds := app.Count(len(compared.Adds), "commit")
-	switch d.Result {
+		switch d.Result {
 	case "up_to_date":
 		fmt.Fprintf(w, "%s has %s as it is here.\n", d.Remote, d.Branch)
 	case "pushed":
-		fmt.Fprintf(w, "%s has %s at %s now: %s sent", d.Remote, d.Branch, d.New.Short(), adds)
+		fmt.Fprintf(w, "%s has %s at %s now: %s", d.Remote, d.Branch, d.New.Short(), compared.Sending(" sent"))
 	case "would_push":
-		fmt.Fprintf(w, "%s would get %s at %s: %s to send", d.Remote, d.Branch, d.New.Short(), adds)
+		fmt.Fprintf(w, "%s would get %s at %s: %s", d.Remote, d.Branch, d.New.Short(), compared.Sending(" to send"))
 	}
 	if d.Result == "pushed" || d.Result == "would_push" {
-		if n := len(d.Replaces); n > 0 {
-			fmt.Fprintf(w, ", %d replaced", n)
+		if what := compared.Replacing(); what != "" {
+			fmt.Fprintf(w, ", %s", safe.Line(what))
 		}
 		fmt.Fprintln(w, ".")
 	}
@@ -346,5 +357,48 @@ func (c *command) request() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVarP(&file, "output", "o", "", "the file to write; default: standard output")
+	return cmd
+}
+
+func (c *command) target() *cobra.Command {
+	var forget bool
+	cmd := &cobra.Command{
+		Use:   "target [NAME | --forget]",
+		Short: "Show or choose where the branch lands",
+		Long: `Show or choose where the branch lands. The choice is kept in branch.NAME.bastelTarget, and no push changes it.
+Without one it is the default branch of the shared remote, else the local default branch.`,
+		Args: cobra.MaximumNArgs(1),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			head, err := a.AtWork(ctx)
+			if err != nil {
+				return err
+			}
+			var target app.Target
+			switch {
+			case len(args) == 1 && args[0] == "":
+				return fmt.Errorf("%w: the name of the target is empty", errUsage)
+			case len(args) == 1:
+				target, err = a.SetTarget(ctx, args[0])
+			case forget:
+				target, err = a.SetTarget(ctx, "")
+			default:
+				target, err = a.FindTarget(ctx, head.Branch())
+			}
+			if err != nil {
+				return err
+			}
+			return c.answer(map[string]any{"target": target.Name, "commit": target.ID, "kept": target.Kept}, func(w io.Writer) {
+				switch {
+				case target.Name == "":
+					fmt.Fprintln(w, "There is none.")
+				case target.ID.IsZero():
+					fmt.Fprintf(w, "%s, which is not there\n", safe.Line(target.Name))
+				default:
+					fmt.Fprintln(w, safe.Line(target.Name))
+				}
+			})
+		}),
+	}
+	cmd.Flags().BoolVar(&forget, "forget", false, "forget the choice: what Bastel finds counts again")
 	return cmd
 }

@@ -114,6 +114,7 @@ type Entry struct {
 	Said     string       `json:"said,omitempty"`     // of an answer to a push: what the server said
 	TraysOld repo.ID      `json:"trays_old,omitzero"` // how the trays were kept before and after
 	TraysNew repo.ID      `json:"trays_new,omitzero"`
+	Away     bool         `json:"away,omitempty"`     // of a landing: the branch was not checked out, and HEAD stays
 	Plan     string       `json:"plan,omitempty"` // of an apply: the plan; of its undo: the draft that there was then
 	Keep     []repo.ID    `json:"-"`              // blobs that the entry keeps from being pruned
 }

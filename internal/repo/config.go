@@ -107,3 +107,15 @@ func (r *Repo) SetConfig(ctx context.Context, key, value string) error {
 	r.ForgetConfig()
 	return nil
 }
+
+// UnsetConfig takes a key out of the repository's own configuration.
+func (r *Repo) UnsetConfig(ctx context.Context, key string) error {
+	if _, err := r.run(ctx, nil, "config", "--local", "--unset-all", key); err != nil && exitCode(err) != notSet {
+		return fmt.Errorf("unset %s: %w", key, err)
+	}
+	r.ForgetConfig()
+	return nil
+}
+
+// notSet is the status of git config where a key to be taken out is not there.
+const notSet = 5

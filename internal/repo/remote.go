@@ -41,6 +41,7 @@ var (
 	ErrUnreachable  = errors.New("it cannot be reached")
 	ErrCutOff       = errors.New("the connection to it broke")
 	ErrNoPermission = errors.New("it does not let you in")
+	ErrForbidden    = errors.New("you may not do that there")
 	ErrNeedsAnswer  = errors.New("it asked for a password or passphrase, and got no answer")
 	ErrCertificate  = errors.New("its certificate is not trusted")
 	ErrHostKey      = errors.New("its host key is not the known one, or not known")
@@ -79,7 +80,7 @@ var remoteCauses = []struct {
 	{"authentication failed", ErrNoPermission},
 	{"insufficient permission", ErrNoPermission},
 	{"unable to create temporary object directory", ErrNoPermission},
-	{"error: 403", ErrNoPermission},
+	{"error: 403", ErrForbidden},
 	{"error: 401", ErrNoPermission},
 	{"hung up unexpectedly", ErrCutOff},
 	{"early eof", ErrCutOff},

@@ -106,9 +106,9 @@ func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
 		commits = f.of(func(c Fact) bool { return Form(c.Message) != "" })
 		return f.form(commits), commits, len(commits) == 0
 	case Leftovers:
-		return listed(f.Leftovers, "nothing is left over in what is added", "left over in what is added"), nil, len(f.Leftovers) == 0
+		return foundIn(f.Leftovers, "nothing is left over in what is added", "left over in what is added"), nil, len(f.Leftovers) == 0
 	case LargeFile:
-		return listed(f.Large, "no file is too large", "too large"), nil, len(f.Large) == 0
+		return foundIn(f.Large, "no file is too large", "too large"), nil, len(f.Large) == 0
 	case Identity:
 		commits = f.of(func(c Fact) bool { return f.misnamed(c) != "" })
 		return said(commits, "authors and addresses are right", "%s whose author is not right", "commit"), commits, len(commits) == 0
@@ -202,7 +202,7 @@ func said(ids []repo.ID, good, bad, noun string) string {
 	return fmt.Sprintf(bad, count(len(ids), noun))
 }
 
-func listed(list []string, good, bad string) string {
+func foundIn(list []string, good, bad string) string {
 	switch len(list) {
 	case 0:
 		return good

@@ -6,49 +6,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"path"
 	"slices"
 	"strings"
 
 	"bastel/internal/repo"
 )
-
-// Cause names why a push was refused, by us before it or by the remote.
-type Cause string
-
-// The causes.
-const (
-	NoRemote     Cause = "no_remote"
-	Diverged     Cause = "somebody_pushed"    // the lease is gone: the remote moved since it was last seen
-	NotYours     Cause = "not_yours"          // the remote has commits that never were in this branch
-	WentThere    Cause = "went_there"         // the branch was deleted or moved back there since it was last seen
-	Shared       Cause = "shared_branch"      // a rewrite of a branch that everybody builds on
-	NotForward   Cause = "not_fast_forward"   // the server takes no rewritten branches
-	HookDeclined Cause = "hook_declined"      // a rule of the server
-	NoPermission Cause = "no_permission"      //
-	NoRoom       Cause = "no_room"            // a quota, a limit, a full disk
-	NameTaken    Cause = "name_taken"         // by a branch of which this name is a part, or the other way round
-	CheckedOut   Cause = "checked_out"        // the branch is checked out there
-	Partly       Cause = "addresses_disagree" // the remote's several addresses are not at the same place
-	Other        Cause = "refused"
-)
-
-// Refusal is a push that did not happen: why, and what to do about it.
-type Refusal struct {
-	Cause  Cause
-	Reason string
-	Output string // what the remote said, word for word
-}
-
-func (r *Refusal) Error() string { return r.Reason }
-
-// Target is where a branch is pushed to.
-type Target struct {
-	Remote   string
-	Branch   string // local short name
-	Ref      string // full name on the remote
-	Tracking string // the local ref that follows it; empty where none does
-}
 
 // Comparison is the branch as the remote has it, and as it would be there.
 type Comparison struct {
@@ -57,78 +19,22 @@ type Comparison struct {
 	Seen     repo.ID   // the remote's branch when it was last fetched
 	There    repo.ID   // the remote's branch now; Seen where it was not asked
 	Asked    bool      // There is the remote's own answer
-	Adds     []repo.ID // commits that the remote would get, oldest first
+	Adds     []repo.ID // commits that the remote would get, oldest first, without Brings
+	Brings   []repo.ID // commits of a shared branch that come along, oldest first
+	On       string    // that shared branch, as people say it
 	Replaces []repo.ID // commits that the remote's branch would lose, oldest first
-	NotYours []repo.ID // those of Replaces that are not the user's to replace: they never were in this branch, or others made them and nothing here stands for them
+	NotYours []repo.ID // those of Replaces that are not the user's to replace: they never were in this branch, nor were taken into it
 	Whose    string    // who made the last of NotYours, and its subject, if that is known
-	Went     bool      // the remote's branch was deleted, or moved back, since it was seen
+	Rewrote  string    // who rewrote, on the remote, commits of the branch that it had; empty: nobody
+	Replaced []Theirs  // those of Replaces for which something here stands
+	Goes     []Theirs  // those of Replaces that were in this branch, and for which nothing here stands
+	Known    bool      // what the remote has is here to be looked at
+	Went     bool      // the remote's branch lost, since it was seen, what the push would bring back
 	Shared   bool      // a branch that others build on by rule
 }
 
 // UpToDate says that there is nothing to push.
 func (c Comparison) UpToDate() bool { return c.Here == c.There }
-
-// FindTarget works out where a branch goes: the remote that is named, or if none is
-// branch.<name>.pushRemote, remote.pushDefault, the upstream's remote, "origin", the only
-// remote there is; by the branch's own name unless push.default is "upstream".
-func FindTarget(ctx context.Context, r *repo.Repo, branch, remote string) (Target, error) {
-	t := Target{Remote: remote, Branch: branch, Ref: "refs/heads/" + branch}
-	remotes, err := r.Remotes(ctx)
-	if err != nil {
-		return t, err
-	}
-	if remote != "" && !slices.Contains(remotes, remote) {
-		return t, &Refusal{Cause: NoRemote, Reason: fmt.Sprintf("There is no remote %q. There are: %s.", remote, strings.Join(remotes, ", "))}
-	}
-	for _, key := range []string{"branch." + branch + ".pushRemote", "remote.pushDefault", "branch." + branch + ".remote"} {
-		if t.Remote == "" {
-			if t.Remote, err = r.Config(ctx, key); err != nil {
-				return t, err
-			}
-		}
-	}
-	switch {
-	case t.Remote != "" && t.Remote != ".":
-	case slices.Contains(remotes, "origin"):
-		t.Remote = "origin"
-	case len(remotes) == 1:
-		t.Remote = remotes[0]
-	case len(remotes) == 0:
-		return t, &Refusal{Cause: NoRemote, Reason: "This repository has no remote. Add one with: git remote add origin ADDRESS"}
-	default:
-		return t, &Refusal{Cause: NoRemote, Reason: fmt.Sprintf("There are several remotes (%s) and none is chosen. Choose one with: git config remote.pushDefault NAME", strings.Join(remotes, ", "))}
-	}
-	pushDefault, err := r.Config(ctx, "push.default")
-	if err != nil {
-		return t, err
-	}
-	if pushDefault == "upstream" {
-		if merge, err := r.Config(ctx, "branch."+branch+".merge"); err == nil && merge != "" {
-			t.Ref = merge
-		}
-	}
-	t.Tracking, err = trackingRef(ctx, r, t.Remote, t.Ref)
-	return t, err
-}
-
-// trackingRef maps a remote's ref through the remote's fetch settings.
-func trackingRef(ctx context.Context, r *repo.Repo, remote, ref string) (string, error) {
-	specs, err := r.ConfigAll(ctx, "remote."+remote+".fetch")
-	for _, spec := range specs {
-		from, to, ok := strings.Cut(strings.TrimPrefix(spec, "+"), ":")
-		if !ok {
-			continue
-		}
-		if from == ref {
-			return to, nil
-		}
-		prefix, suffix, isPattern := strings.Cut(from, "*")
-		if isPattern && strings.HasPrefix(ref, prefix) && strings.HasSuffix(ref, suffix) && len(ref) >= len(prefix)+len(suffix) {
-			return strings.Replace(to, "*", ref[len(prefix):len(ref)-len(suffix)], 1), nil
-		}
-	}
-	return "", err
-}
 
 // Compare looks at a branch and its counterpart. With ask the remote itself is
 // asked, else what was last fetched stands for it. A *repo.RemoteError says that
@@ -166,7 +72,7 @@ func Compare(ctx context.Context, r *repo.Repo, branch, remote string, ask bool)
 	return c, c.ranges(ctx, r)
 }
 
-// went says whether the remote's branch lost what it was seen with.
+// went says whether the remote's branch lost something that the push would bring back.
 func (c *Comparison) went(ctx context.Context, r *repo.Repo) (bool, error) {
 	if c.Seen.IsZero() || c.There == c.Seen {
 		return false, nil
@@ -181,45 +87,22 @@ func (c *Comparison) went(ctx context.Context, r *repo.Repo) (bool, error) {
 	if known, err := r.Has(ctx, c.There); err != nil || !known {
 		return false, err
 	}
-	return r.IsAncestor(ctx, c.There, c.Seen)
-}
-
-// sharedByName are the branches that others build on where bastel.shared does not say
-// which: patterns, as path.Match reads them.
-var sharedByName = []string{"main", "master", "release/*"}
-
-// SharedByRule says whether others build on a branch: the remote's default branch, and
-// those that are so by name.
-func SharedByRule(ctx context.Context, r *repo.Repo, t Target) (bool, error) {
-	name := strings.TrimPrefix(t.Ref, "refs/heads/")
-	patterns, err := r.ConfigAll(ctx, "bastel.shared")
-	if err != nil {
+	if back, err := r.IsAncestor(ctx, c.There, c.Seen); err != nil || !back {
 		return false, err
 	}
-	if len(patterns) == 0 {
-		patterns = sharedByName
-	}
-	for _, pattern := range patterns {
-		if matched, err := path.Match(pattern, name); err != nil {
-			return false, &Refusal{Cause: Other, Reason: fmt.Sprintf("The setting bastel.shared has %q, which is no pattern.", pattern)}
-		} else if matched {
-			return true, nil
-		}
-	}
-	refs, err := r.Refs(ctx, "refs/remotes/"+t.Remote+"/HEAD")
-	return len(refs) == 1 && refs[0].Symref == t.Tracking && t.Tracking != "", err
+	base, err := r.MergeBase(ctx, c.Seen, c.Here)
+	return base != c.There, err // else nothing of what went there is here
 }
 
 func (c *Comparison) ranges(ctx context.Context, r *repo.Repo) (err error) {
-	known, err := r.Has(ctx, c.There)
-	if err != nil {
+	if c.Known, err = r.Has(ctx, c.There); err != nil {
 		return err
 	}
-	if !known { // somebody's push that was not fetched: all we can say is that it is there
+	if !c.Known { // somebody's push that was not fetched: all we can say is that it is there
 		c.NotYours, c.Replaces = []repo.ID{c.There}, []repo.ID{c.There}
 		return nil
 	}
-	if c.Adds, err = c.adds(ctx, r); err != nil || c.There.IsZero() {
+	if err = c.adds(ctx, r); err != nil || c.There.IsZero() {
 		return err
 	}
 	if c.Replaces, err = r.Range(ctx, c.Here, c.There); err != nil || len(c.Replaces) == 0 {
@@ -238,50 +121,50 @@ func (c *Comparison) ranges(ctx context.Context, r *repo.Repo) (err error) {
 	return err
 }
 
-// adds lists what the remote would get: against its branch, or for a new branch
-// against all that is known of the remote.
-func (c *Comparison) adds(ctx context.Context, r *repo.Repo) ([]repo.ID, error) {
-	if !c.There.IsZero() {
-		return r.Range(ctx, c.There, c.Here)
+// adds lists what the remote's branch would get: against what it has, for a new one against
+// all that is known of the remote; and apart what a shared branch of any remote has.
+func (c *Comparison) adds(ctx context.Context, r *repo.Repo) error {
+	shared, err := SharedBranches(ctx, r)
+	if err != nil {
+		return err
 	}
-	return r.RevList(ctx, "--topo-order", "--reverse", c.Here.String(), "--not", "--remotes="+c.Remote)
-}
-
-// Verdict says whether the push may go ahead: nil, or a *Refusal.
-func (c Comparison) Verdict() error {
-	name := strings.TrimPrefix(c.Ref, "refs/heads/")
-	switch {
-	case c.UpToDate():
-		return nil
-	case c.Went && c.There.IsZero():
-		return &Refusal{Cause: WentThere, Reason: fmt.Sprintf("%s was deleted on %s since you last fetched, and the push would bring it back. Nothing was sent. If you mean that, forget what was seen first: git fetch --prune %s.", name, c.Remote, c.Remote)}
-	case c.Went:
-		return &Refusal{Cause: WentThere, Reason: fmt.Sprintf("%s was moved back on %s since you last fetched, and the push would bring back what went. Nothing was sent. Fetch, and look at what is there first.", name, c.Remote)}
-	case len(c.Replaces) == 0:
-		return nil
-	case c.Asked && c.There != c.Seen && len(c.NotYours) > 0:
-		return &Refusal{Cause: Diverged, Reason: fmt.Sprintf("Somebody pushed to %s on %s since you last fetched. Nothing was sent. Fetch, look at what came, and take it in first.", name, c.Remote)}
-	case len(c.NotYours) > 0:
-		return &Refusal{Cause: NotYours, Reason: fmt.Sprintf("%s on %s has %s that you don't have (the last is %s%s). Pushing would remove %s. Take %s in first.", name, c.Remote,
-			count(len(c.NotYours), "commit"), c.NotYours[len(c.NotYours)-1].Short(), c.Whose, themIt(len(c.NotYours)), themIt(len(c.NotYours)))}
-	case c.Shared:
-		return &Refusal{Cause: Shared, Reason: fmt.Sprintf("%s is shared: others build on it, and the push would replace %s there. Put your commits onto %s/%s instead.", name, count(len(c.Replaces), "commit"), c.Remote, name)}
+	args := []string{"--topo-order", "--reverse", c.Here.String()}
+	if c.There.IsZero() {
+		args = append(args, "--not", "--remotes="+c.Remote)
+	} else {
+		args = append(args, "^"+c.There.String())
+	}
+	all, err := r.RevList(ctx, args...)
+	if err != nil || len(all) == 0 {
+		return err
+	}
+	for _, ref := range shared {
+		args = append(args, "^"+ref.ID.String())
+	}
+	if c.There.IsZero() { // what follows --not is left out as it is
+		for i := len(args) - len(shared); i < len(args); i++ {
+			args[i] = args[i][1:]
+		}
+	}
+	if c.Adds, err = r.RevList(ctx, args...); err != nil || len(c.Adds) == len(all) {
+		return err
+	}
+	own := make(map[repo.ID]bool, len(c.Adds))
+	for _, id := range c.Adds {
+		own[id] = true
+	}
+	c.Brings = slices.DeleteFunc(all, func(id repo.ID) bool { return own[id] })
+	for _, ref := range shared {
+		has, err := r.IsAncestor(ctx, c.Brings[len(c.Brings)-1], ref.ID)
+		if err != nil {
+			return err
+		}
+		if has {
+			c.On = ref.Short()
+			break
+		}
 	}
 	return nil
-}
-
-func count(n int, noun string) string {
-	if n == 1 {
-		return "1 " + noun
-	}
-	return fmt.Sprintf("%d %ss", n, noun)
-}
-
-func themIt(n int) string {
-	if n == 1 {
-		return "it"
-	}
-	return "them"
 }
 
 // Ask asks where a remote's branch is, at all addresses to which a push goes.
@@ -313,7 +196,7 @@ func Ask(ctx context.Context, r *repo.Repo, remote, ref string) (there repo.ID, 
 func PushRefs(ctx context.Context, r *repo.Repo, remote string, refs []repo.PushedRef, options []string, progress func(line string)) (said string, err error) {
 	result, err := r.Push(ctx, remote, refs, options, progress)
 	if err != nil {
-		return result.Said(), withCause(err)
+		return result.Said(), withCause(err, strings.TrimPrefix(refs[0].Ref, "refs/heads/"))
 	}
 	if answer, refused := result.Refused(); refused {
 		return result.Said(), refusalOf(remote, answer, result.Output)
@@ -328,53 +211,4 @@ func SetUpstream(ctx context.Context, r *repo.Repo, c Comparison) error {
 		return err
 	}
 	return r.SetUpstream(ctx, c.Branch, c.Remote, c.Ref)
-}
-
-// refusals maps what a remote, or the repository's own check of the lease, answers, in
-// lower case, to causes and what they mean. The order matters: the most telling words come
-// first. %[1]s stands for the remote, %[2]s for the branch.
-var refusals = []struct {
-	words  []string
-	cause  Cause
-	reason string
-}{
-	{[]string{"exists; cannot create", "is at refs/", "directory/file"}, NameTaken, "%[1]s has a branch whose name is in the way of %[2]s: one cannot be called a/b while another is called a. Rename one of them."},
-	{[]string{"no space left", "quota", "disk full", "exceeds"}, NoRoom, "%[1]s has no room for what was sent, or takes no more than a limit. What it said is below. Send less, or ask who runs it."},
-	{[]string{"branch is currently checked out"}, CheckedOut, "%[2]s is checked out on %[1]s, and a push would leave its files out of date. Push to a bare repository, or switch there first."},
-	{[]string{"[remote rejected] (non-fast-forward)", "denying non-fast-forward"}, NotForward, "%[1]s takes no rewritten branches: %[2]s may only move forward. Put your commits onto what it has, or send them under another name."},
-	{[]string{"stale info", "fetch first", "non-fast-forward", "incorrect old value", "failed to update ref", "cannot lock ref"}, Diverged, "Somebody pushed to %[1]s meanwhile. Nothing was replaced. Fetch, look at what came, and take it in first."},
-	{[]string{"hook declined"}, HookDeclined, "A rule of the server refused the push. What it said is below."},
-	{[]string{"permission", "not allowed", "prohibited", "protected", "denied", "unauthorized"}, NoPermission, "You may not push to %[2]s on %[1]s. What it said is below. Ask who runs it."},
-}
-
-// refusalOf reads why a push was turned down: from the answer, and where that only says
-// that something failed, from what was said besides.
-func refusalOf(remote string, answer repo.PushAnswer, output string) *Refusal {
-	branch := strings.TrimPrefix(answer.Ref, "refs/heads/")
-	evidence := strings.ToLower(answer.Summary)
-	if strings.Contains(evidence, "unpacker error") || strings.Contains(evidence, "failed to update ref") {
-		evidence += strings.ToLower(output)
-	}
-	for _, known := range refusals {
-		if slices.ContainsFunc(known.words, func(words string) bool { return strings.Contains(evidence, words) }) {
-			return &Refusal{Cause: known.cause, Reason: fmt.Sprintf(known.reason, remote, branch), Output: output}
-		}
-	}
-	return &Refusal{Cause: Other, Reason: "The remote refused the push: " + answer.Summary, Output: output}
-}
-
-// withCause turns what a server says before it looks at branches into a refusal, where it
-// is an answer and no failure.
-func withCause(err error) error {
-	var remote *repo.RemoteError
-	if !errors.As(err, &remote) {
-		return err
-	}
-	switch {
-	case errors.Is(err, repo.ErrNoPermission):
-		return &Refusal{Cause: NoPermission, Reason: fmt.Sprintf("The remote %s does not let you in. Check your key or password for it.", remote.Remote), Output: remote.Output}
-	case errors.Is(err, repo.ErrNoRoom):
-		return &Refusal{Cause: NoRoom, Reason: remote.Remote + " has no room for what was sent, or takes no more than a limit. What it said is below.", Output: remote.Output}
-	}
-	return err
 }

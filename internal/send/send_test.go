@@ -41,7 +41,7 @@ func cause(t *testing.T, err error) send.Cause {
 
 // push sends one branch.
 func push(r *repo.Repo, c send.Comparison, progress func(string)) error {
-	if err := c.Verdict(); err != nil {
+	if err := c.Verdict(send.Consent{}); err != nil {
 		return err
 	}
 	_, err := send.PushRefs(ctx, r, c.Remote, []repo.PushedRef{{Ref: c.Ref, ID: c.Here, Expect: c.There}}, nil, progress)
@@ -82,7 +82,7 @@ func TestTheLeaseHolds(t *testing.T) {
 	f.Git("commit", "--quiet", "--amend", "-m", "one, reworded")
 	seen, err := send.Compare(ctx, r, "feature", "", true)
 	require.NoError(t, err)
-	require.NoError(t, seen.Verdict())
+	require.NoError(t, seen.Verdict(send.Consent{}))
 	colleague := fixture.At(t, filepath.Join(t.TempDir(), "colleague"))
 	colleague.Git("fetch", "--quiet", remote.Dir, "feature")
 	colleague.Git("switch", "--quiet", "--detach", "FETCH_HEAD")
@@ -92,11 +92,11 @@ func TestTheLeaseHolds(t *testing.T) {
 	assert.Equal(t, theirs, remote.Git("rev-parse", "feature"))
 	again, err := send.Compare(ctx, r, "feature", "", true)
 	require.NoError(t, err)
-	assert.Equal(t, send.Diverged, cause(t, again.Verdict()))
+	assert.Equal(t, send.Diverged, cause(t, again.Verdict(send.Consent{})))
 	f.Git("fetch", "--quiet")
 	again, err = send.Compare(ctx, r, "feature", "", true)
 	require.NoError(t, err)
-	assert.Equal(t, send.NotYours, cause(t, again.Verdict()), "fetching alone does not make it yours")
+	assert.Equal(t, send.NotYours, cause(t, again.Verdict(send.Consent{})), "fetching alone does not make it yours")
 	assert.Len(t, again.NotYours, 1)
 }
 
@@ -107,7 +107,7 @@ func TestWithoutReflogNothingIsReplaced(t *testing.T) {
 	f.Git("commit", "--quiet", "--amend", "-m", "again")
 	compared, err := send.Compare(ctx, f.Open(t), "feature", "", false)
 	require.NoError(t, err)
-	assert.Equal(t, send.NotYours, cause(t, compared.Verdict()))
+	assert.Equal(t, send.NotYours, cause(t, compared.Verdict(send.Consent{})))
 }
 
 func TestDeletedThere(t *testing.T) {
@@ -117,7 +117,7 @@ func TestDeletedThere(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, compared.There.IsZero())
 	var refusal *send.Refusal
-	require.ErrorAs(t, compared.Verdict(), &refusal)
+	require.ErrorAs(t, compared.Verdict(send.Consent{}), &refusal)
 	assert.Equal(t, send.WentThere, refusal.Cause)
 	f.Git("fetch", "--quiet", "--prune")
 	compared, err = send.Compare(ctx, f.Open(t), "feature", "", true)
@@ -187,5 +187,5 @@ func TestAStrangersHistoryIsNotReplaced(t *testing.T) {
 	f.Git("remote", "add", "origin", other.Dir)
 	compared, err := send.Compare(ctx, f.Open(t), "main", "", true)
 	require.NoError(t, err)
-	assert.Equal(t, send.Diverged, cause(t, compared.Verdict()))
+	assert.Equal(t, send.Diverged, cause(t, compared.Verdict(send.Consent{})))
 }

@@ -32,6 +32,8 @@ func (m *Model) globalActions() []kit.Action {
 		kit.Act(action.Redo, true, m.redo),
 		kit.Act(action.Fetch, true, m.fetch),
 		kit.Act(action.Forward, true, m.forward),
+		kit.Act(action.Branch, m.situated, m.chooseBranch),
+		kit.Act(action.ChooseTarget, m.situated && m.situation.Work.Ref != "", m.chooseTarget),
 		kit.Act(action.Journal, true, m.showJournal),
 		kit.Act(action.Refresh, true, m.lookAgain),
 		kit.Act(action.OpenDemo, true, m.askDemo),

@@ -3,6 +3,7 @@ package ui
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	tea "charm.land/bubbletea/v2"
@@ -96,19 +97,24 @@ func (c *chooser) matches() []kit.Option {
 	return c.found
 }
 
+// narrowed gives the options that have all typed words; those that have them in their names
+// come before those that are only described by them.
 func (c *chooser) narrowed() []kit.Option {
-	var found []kit.Option
+	words := strings.Fields(strings.ToLower(c.typed))
+	has := func(text string) bool {
+		text = strings.ToLower(text)
+		return !slices.ContainsFunc(words, func(word string) bool { return !strings.Contains(text, word) })
+	}
+	var named, described []kit.Option
 	for _, option := range c.Options {
-		text := strings.ToLower(option.Label + " " + option.Detail)
-		all := true
-		for word := range strings.FieldsSeq(strings.ToLower(c.typed)) {
-			all = all && strings.Contains(text, word)
-		}
-		if all {
-			found = append(found, option)
+		switch {
+		case has(option.Label):
+			named = append(named, option)
+		case has(option.Key + " " + option.Label + " " + option.Detail):
+			described = append(described, option)
 		}
 	}
-	return found
+	return append(named, described...)
 }
 
 func (c *chooser) update(msg tea.Msg, m *Model) tea.Cmd {

@@ -225,7 +225,7 @@ func TestShapeByKeys(t *testing.T) {
 		"to a place":            {[]string{"t", "+Before which entry?", "to the end", "enter", "+A   Change thirty", "u", "+A   Change ten", "U", "+A   Change thirty"}, nil},
 		"leave out marked ones": {[]string{"space", "space", "x", "+left out: 1", "+left out: 2", "+0 commits, the content changes", "a", "+This branch has no commits that main does not have."}, nil},
 		"start elsewhere":       {[]string{"(", "+After which commit", "base", "enter", "+2 commits since"}, nil},
-		"another branch": {[]string{"b", "+Which branch?", "other", "enter", "+Now  other", "A", "+Done at once", "drop", "enter", "+1 commit"}, func(t *testing.T, f *fixture.Repo) {
+		"another branch": {[]string{"b", "+Which branch is at work?", "other", "enter", "+at work is other, not checked out", "+Now  other", "A", "+Done at once", "drop", "enter", "+1 commit"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Other two", f.Git("log", "--format=%s", "main..other"))
 			assert.Equal(t, "topic", f.Git("branch", "--show-current"))
 		}},

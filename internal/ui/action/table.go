@@ -21,6 +21,8 @@ const (
 	RedoAnswer     ID = "redo answer"
 	Fetch          ID = "fetch"
 	Forward        ID = "forward"
+	Branch         ID = "branch"
+	ChooseTarget   ID = "target"
 	Journal        ID = "journal"
 	Refresh        ID = "refresh"
 	OpenDemo       ID = "open the demo"
@@ -106,7 +108,6 @@ const (
 	Author       ID = "author"
 	EditContent  ID = "edit content"
 	TakeCommits  ID = "take commits"
-	Branch       ID = "branch"
 	CompareEnd   ID = "compare end"
 	CheckEntries ID = "check entries"
 	CheckOutput  ID = "check output"
@@ -332,7 +333,9 @@ var Table = []Key{
 	{Keys: []string{"@"}, Means: "Changes author and date.", Actions: []Action{
 		{ID: Author, In: []Place{Shape}, Name: "author, date", Help: "Change the entry's author or date, or name the others who wrote it.", Words: "co-author committer"}}},
 	{Keys: []string{"b"}, Means: "Chooses the branch at work.", Actions: []Action{
-		{ID: Branch, In: []Place{Shape}, Name: "branch", Help: "Shape a branch that is not checked out, without switching to it.", Words: "switch checkout", Command: "plan --branch NAME"}}},
+		{ID: Branch, In: []Place{Everywhere}, Name: "branch", Help: "Choose the branch at work: the one that is shaped, sent and landed. It need not be checked out, and nothing is switched.", Words: "switch checkout", Command: "plan --branch NAME"}}},
+	{Keys: []string{"B"}, Means: "Chooses the target: where the branch lands.", Actions: []Action{
+		{ID: ChooseTarget, In: []Place{Everywhere}, Name: "target", Help: "Choose where the branch at work lands one day. The choice is kept; a push does not change it.", Words: "upstream base goal merge into destination", Command: "target NAME"}}},
 	{Keys: []string{"Y"}, Means: "Takes commits from elsewhere.", Actions: []Action{
 		{ID: TakeCommits, In: []Place{Shape}, Name: "take commits", Help: "Take commits of another branch: as further entries of the plan, or only what they change, as loose changes.", Words: "cherry-pick copy backport", Command: "plan --take COMMIT"},
 		{ID: TakeIn, In: []Place{Send}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.", Words: "pull integrate rebase", Listed: true}}},

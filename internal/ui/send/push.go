@@ -2,6 +2,7 @@ package send
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -9,6 +10,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/repo"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
 	"bastel/internal/ui/kit"
@@ -41,59 +43,103 @@ func (m *Model) way() string {
 }
 
 // push asks first where commits on the remote would be replaced.
-func (m *Model) push() tea.Cmd {
+func (m *Model) push() tea.Cmd { return m.pushWith(sending.Consent{}) }
+
+// pushWith pushes with what the user has said yes to.
+func (m *Model) pushWith(consent sending.Consent) tea.Cmd {
 	seen := m.outgoing()
+	seen.Consent = consent
 	if err := seen.Verdict(); err != nil {
-		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+		return kit.Show(m.askConsent(seen, err))
 	}
 	work := kit.Start(kit.Work{
 		Title: "Sending " + safe.Line(seen.Branch),
-		Do: func(ctx context.Context, report func(string)) (string, error) {
+		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			return m.carryOut(ctx, seen, report)
 		},
 	})
-	replaced := len(seen.Replaces)
-	for _, c := range seen.Stack {
-		replaced += len(c.Replaces)
-	}
-	if replaced > 0 {
-		return kit.Show(kit.Ask{
-			Question: fmt.Sprintf("%s on %s will be replaced by yours. y sends.", app.Count(replaced, "commit"), safe.Line(seen.Remote)),
-			Key:      "y", Yes: work,
-		})
+	if what := replacing(seen); what != "" && len(consent.Remove) == 0 && !consent.BringBack {
+		return kit.Show(kit.Ask{Question: fmt.Sprintf("On %s: %s. y sends.", safe.Line(seen.Remote), safe.Line(what)), Key: "y", Yes: work})
 	}
 	return work
 }
 
+// replacing says what is replaced and what goes, in each branch that is sent.
+func replacing(out app.Outgoing) string {
+	var words []string
+	if what := out.Replacing(); what != "" {
+		words = append(words, what)
+	}
+	for _, c := range out.Stack {
+		if what := c.Replacing(); what != "" {
+			words = append(words, c.Branch+": "+what)
+		}
+	}
+	return strings.Join(words, "; ")
+}
+
+// askConsent puts the question behind a refusal, naming what would go, or only tells the
+// refusal where there is no way past it.
+func (m *Model) askConsent(seen app.Outgoing, err error) tea.Msg {
+	var refusal *sending.Refusal
+	if !errors.As(err, &refusal) || refusal.Question == "" {
+		return kit.Notice{Text: app.Explain(err), Trouble: true}
+	}
+	choose := kit.Choose{Title: refusal.Question, Options: []kit.Option{{Label: "leave it", Detail: "Nothing is sent.", Do: func() tea.Cmd { return kit.Say("Nothing was sent.") }}}}
+	consent := seen.Consent
+	if refusal.Cause == sending.WentThere {
+		consent.BringBack = true
+		choose.Options = append(choose.Options, kit.Option{Label: "send it all the same", Detail: "What went there comes back with it.", Do: func() tea.Cmd { return m.pushWith(consent) }})
+		return choose
+	}
+	going := seen.Removes()
+	for _, c := range seen.Stack {
+		going = append(going, c.Removes()...)
+	}
+	ids := make([]repo.ID, len(going))
+	for i, t := range going {
+		ids[i] = t.ID
+	}
+	consent.Remove = append(slices.Clone(consent.Remove), ids...)
+	choose.Options = append(choose.Options,
+		kit.Option{Label: "take them in first", Detail: "They come back into the plan.", Do: func() tea.Cmd { return m.takeBackIn(ids) }},
+		kit.Option{Label: "send, and let them go", Detail: sending.Named(going), Do: func() tea.Cmd { return m.pushWith(consent) }})
+	return choose
+}
+
 // carryOut asks the remote once more, and pushes only what the user has seen.
-func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, report func(string)) (string, error) {
+func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, report func(string)) (kit.Got, error) {
 	report("asking " + seen.Remote)
-	now := app.Outgoing{Options: seen.Options}
+	now := app.Outgoing{Options: seen.Options, Consent: seen.Consent}
 	var err error
 	if now.Comparison, err = m.app.CompareRemote(ctx, "", true); err != nil {
-		return "", err
+		return kit.Got{}, err
 	}
 	if seen.Stack != nil {
 		if now.Stack, err = m.app.CompareStack(ctx, now.Remote, true); err != nil {
-			return "", err
+			return kit.Got{}, err
 		}
 	}
 	if err := now.Verdict(); err != nil {
-		return "", err
+		var refusal *sending.Refusal
+		if errors.As(err, &refusal) && refusal.Question != "" {
+			return kit.Got{Msg: m.askConsent(now, err)}, nil
+		}
+		return kit.Got{}, err
 	}
 	if changed := changedSince(seen, now); changed != "" {
-		return "", &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, r looks again; then repeat.", changed)}
+		return kit.Got{}, &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, r looks again; then repeat.", changed)}
 	}
 	sent, err := m.app.Send(ctx, now, report)
 	if err != nil {
-		return "", err
+		return kit.Got{}, err
 	}
-	text := fmt.Sprintf("Sent %s. %s has %s at %s now.", app.Count(len(now.Adds), "commit"), now.Remote, now.Branch, now.Here.Short())
+	text := fmt.Sprintf("Sent %s. %s has %s at %s now.", now.Sending(""), now.Remote, now.Branch, now.Here.Short())
 	text = app.WithWarnings(text, sent.Warnings)
 	if sent.Said != "" {
 		text += "\n\nThe server said:\n\n" + sent.Said
 	}
-	return text, nil
+	return kit.Got{Note: text}, nil
 }
 
 // changedSince names what is not as the user has seen it; empty if all is. That the remote

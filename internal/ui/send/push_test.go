@@ -2,6 +2,7 @@ package send
 
 import (
 	"context"
+	"errors"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -50,11 +51,14 @@ func TestOnlyWhatWasSeenIsSent(t *testing.T) {
 			test.change(f, remote)
 			a.Repo.ForgetConfig()
 			before := remote.Git("for-each-ref")
-			note, err := m.carryOut(context.Background(), seen, func(string) {})
+			got, err := m.carryOut(context.Background(), seen, func(string) {})
 			if test.want == "" {
 				require.NoError(t, err)
-				assert.Contains(t, note, "Sent ")
+				assert.Contains(t, got.Note, "Sent ")
 				return
+			}
+			if question, ok := got.Msg.(kit.Choose); ok {
+				err = errors.New(question.Title)
 			}
 			assert.ErrorContains(t, err, test.want)
 			assert.Equal(t, before, remote.Git("for-each-ref"))

@@ -69,7 +69,8 @@ func (m *Model) close() tea.Cmd {
 type Planner interface {
 	// Mend goes to where a finding of the preflight is mended.
 	Mend(item string) tea.Cmd
-	Take(ids []repo.ID) tea.Cmd
+	// TakeIn has the plan take in what the remote has, and commits besides.
+	TakeIn(besides []repo.ID) tea.Cmd
 }
 
 // New makes the screen.
@@ -267,9 +268,12 @@ func (m *Model) canTake() bool {
 	return len(m.series.NotYours) > 0 && slices.ContainsFunc(m.series.Now, func(s app.Source) bool { return slices.Contains(m.series.NotYours, s.ID) })
 }
 
-// takeIn puts what others pushed at the end of the plan.
-func (m *Model) takeIn() tea.Cmd {
-	return tea.Batch(m.planner.Take(m.series.NotYours), kit.Show(kit.Go{Screen: "Shape"}))
+// takeIn has the plan take in what others pushed.
+func (m *Model) takeIn() tea.Cmd { return m.takeBackIn(nil) }
+
+// takeBackIn takes commits in besides, which were left out here before.
+func (m *Model) takeBackIn(besides []repo.ID) tea.Cmd {
+	return tea.Batch(m.planner.TakeIn(besides), kit.Show(kit.Go{Screen: "Shape"}))
 }
 
 // View draws the screen.
@@ -333,11 +337,11 @@ func (m *Model) verdict(theme kit.Theme) (string, lipgloss.Style) {
 	case s.UpToDate():
 		return "The remote has all of it.", theme.Dim
 	case s.There.IsZero():
-		return fmt.Sprintf("A new branch there, with %s. It becomes the upstream.", app.Count(len(s.Adds), "commit")), theme.Next
+		return fmt.Sprintf("A new branch there, with %s. It becomes the upstream.", s.Sending("")), theme.Next
 	case len(s.Replaces) > 0:
-		return fmt.Sprintf("%s to send, %d there to be replaced, all of them yours.", app.Count(len(s.Adds), "commit"), len(s.Replaces)), theme.Next
+		return fmt.Sprintf("%s; there %s.", s.Sending(" to send"), s.Replacing()), theme.Next
 	}
-	return app.Count(len(s.Adds), "commit") + " to send, nothing replaced.", theme.Next
+	return s.Sending(" to send") + ", nothing replaced.", theme.Next
 }
 
 func (m *Model) body(half kit.Half, width, height int, theme kit.Theme) []string {
@@ -381,6 +385,9 @@ func (m *Model) relation(half kit.Half, id repo.ID) string {
 	}
 	switch {
 	case half == kit.Now && slices.Contains(m.series.NotYours, id):
+		if relation != "" && relation != sending.Gone {
+			return "theirs now, " + string(relation)
+		}
 		return "not yours"
 	case relation == sending.Joined && half == kit.Next:
 		return fmt.Sprintf("joins %d", from)
@@ -448,6 +455,6 @@ func (m *Model) Explain() (title, text string) {
 		return m.over.explain()
 	}
 	return Name, "Now is the branch as the remote had it when you last fetched; F fetches. Next is the branch as it will be there. " +
-		"A push replaces commits there only if they once were in your branch, and only if the remote still has exactly what you see; what somebody else made, only where a rewriting of yours took it up or left it out. " +
-		"What somebody else pushed is never replaced."
+		"A push replaces commits there only if they once were in your branch, and only if the remote still has exactly what you see. " +
+		"Where a commit of somebody else would go, because a plan left it out, it is named, and you are asked. What somebody else pushed and you never had is taken in first."
 }

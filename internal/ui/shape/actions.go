@@ -48,7 +48,6 @@ func (m *Model) Actions() []kit.Action {
 		kit.Asking(action.EditContent, at >= 0, m.content),
 		kit.Asking(action.TakeCommits, !m.plan.Tip.IsZero(), m.chooseTake),
 		kit.Act(action.Begins, !m.plan.Tip.IsZero(), m.chooseBase),
-		kit.Act(action.Branch, true, m.chooseBranch),
 		kit.Act(action.CompareEnd, m.forecast != nil, m.compareEnd),
 		kit.Act(action.CheckEntries, len(m.plan.Next) > 0, m.check),
 		kit.Asking(action.ChooseStack, len(m.stack) > 0, m.chooseStack),

@@ -8,23 +8,19 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
-	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
 )
 
-// choice is another branch or start than the usual ones.
-type choice struct{ branch, base string }
-
 // read reads the plan to go on with: the draft, or a new one of what was chosen.
 func (m *Model) read(target app.Target) tea.Cmd {
-	choice, number := m.choice, m.number
+	branch, base, number := m.at.Work.Branch(), m.base, m.number
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		draft, err := m.app.DraftPlan(ctx, choice.branch)
-		if err == nil && choice.base != "" {
+		draft, err := m.app.DraftPlan(ctx, branch)
+		if err == nil && base != "" {
 			draft.Note = ""
-			draft.Plan, err = m.app.NewPlanOf(ctx, choice.branch, "", choice.base)
+			draft.Plan, err = m.app.NewPlanOf(ctx, branch, "", base)
 		}
 		if err != nil {
 			return nil, err
@@ -43,17 +39,14 @@ func (m *Model) read(target app.Target) tea.Cmd {
 	})
 }
 
-// choose goes on with what was chosen.
-func (m *Model) choose(c choice) tea.Cmd {
-	m.choice = c
+// begin has the series begin after a commit; with no name where Bastel finds it.
+func (m *Model) begin(base string) tea.Cmd {
+	m.base = base
 	return m.read(m.target)
 }
 
 // bases are the commits that a series could begin after.
 type bases []app.Source
-
-// branches are those that could be shaped.
-type branches []repo.Ref
 
 func (m *Model) chooseBase() tea.Cmd {
 	tip := m.plan.Tip
@@ -64,32 +57,12 @@ func (m *Model) chooseBase() tea.Cmd {
 }
 
 func (m *Model) offerBases(found bases) tea.Cmd {
-	branch := m.choice.branch
-	options := []kit.Option{{Label: "where it left its target", Detail: "as Bastel finds it", Do: func() tea.Cmd { return m.choose(choice{branch: branch}) }}}
+	options := []kit.Option{{Label: "where it left its target", Detail: "as Bastel finds it", Do: func() tea.Cmd { return m.begin("") }}}
 	for i, s := range found {
 		options = append(options, kit.Option{Key: s.ID.Short(), Label: safe.Line(s.Commit.Subject()), Detail: fmt.Sprintf("%s after it", app.Count(i, "commit")),
-			Do: func() tea.Cmd { return m.choose(choice{branch, s.ID.String()}) }})
+			Do: func() tea.Cmd { return m.begin(s.ID.String()) }})
 	}
 	return kit.Show(kit.Choose{Title: "After which commit does the series begin?", Options: options})
-}
-
-func (m *Model) chooseBranch() tea.Cmd {
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		refs, err := m.app.Repo.Refs(ctx, "refs/heads")
-		return branches(refs), err
-	})
-}
-
-func (m *Model) offerBranches(found branches) tea.Cmd {
-	options := []kit.Option{{Label: "the one that is checked out", Do: func() tea.Cmd { return m.choose(choice{}) }}}
-	for _, ref := range found {
-		detail := "not checked out: files stay as they are"
-		if ref.Worktree != "" {
-			detail = "checked out in " + ref.Worktree
-		}
-		options = append(options, kit.Option{Key: ref.ID.Short(), Label: safe.Line(ref.Short()), Detail: safe.Line(detail), Do: func() tea.Cmd { return m.choose(choice{branch: ref.Short()}) }})
-	}
-	return kit.Show(kit.Choose{Title: "Which branch?", Options: options})
 }
 
 // differences are the paths in which the end content changes, with what brings that.

@@ -120,7 +120,7 @@ type fillings []app.Filling
 
 // insert puts a new commit behind the entry at the cursor.
 func (m *Model) insert() tea.Cmd {
-	if m.choice.branch != "" {
+	if m.elsewhere() {
 		return m.insertEmpty() // loose changes belong to the branch that is checked out
 	}
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {

@@ -62,7 +62,8 @@ type Model struct {
 	matrix    suggest.Matrix
 	published map[repo.ID]bool
 	stack     []app.Stacked
-	choice    choice
+	at        app.Situation
+	base      string // the commit after which the series shall begin; empty: as Bastel finds it
 	placing   inserted
 	checked   sync.Map // by content: what the check said of it
 	checkSoon bool     // the check was asked for before the forecast was there
@@ -108,14 +109,17 @@ type looked struct {
 
 // Situated reads the plan's commits anew where the branch or its target moved.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
-	if m.choice.branch != "" && m.loaded && m.why == "" {
-		return nil // another branch than the one that is looked at here
+	if m.at = s; s.Work.Branch() != m.plan.Branch {
+		m.base = ""
 	}
-	if m.loaded && m.why == "" && s.Head.Commit == m.plan.Tip && s.Head.Branch() == m.plan.Branch && s.Target == m.target {
+	if m.loaded && m.why == "" && s.Work.Commit == m.plan.Tip && s.Work.Branch() == m.plan.Branch && s.Target == m.target {
 		return nil
 	}
 	return m.read(s.Target)
 }
+
+// elsewhere says that the branch at work is not what is checked out: loose changes are none of its.
+func (m *Model) elsewhere() bool { return m.at.Work.Ref != m.at.Head.Ref }
 
 // Update takes what was read and forecast.
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
@@ -145,7 +149,7 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 				m.grid.tellIt(read)
 			}
 			return trouble(msg.Err)
-		case bases, branches, differences, fillings, sourceBranches, takeable:
+		case bases, differences, fillings, sourceBranches, takeable:
 			if msg.Err != nil {
 				return trouble(msg.Err)
 			}
@@ -170,10 +174,7 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		return m.set(msg.plan)
 	case applied:
 		m.before, m.after = nil, nil
-		if m.choice.branch != "" {
-			return m.read(m.target)
-		}
-		m.choice = choice{}
+		m.base = ""
 	case inserted:
 		m.placing = msg
 		return m.place()
@@ -202,8 +203,6 @@ func (m *Model) offer(found any) tea.Cmd {
 	switch found := found.(type) {
 	case bases:
 		return m.offerBases(found)
-	case branches:
-		return m.offerBranches(found)
 	case differences:
 		return m.offerDifferences(found)
 	case fillings:

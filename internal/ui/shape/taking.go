@@ -74,7 +74,7 @@ func (m *Model) offerWays(ids []repo.ID) tea.Cmd {
 			return m.make("Taking", func(ctx context.Context) (shape.Plan, error) { return m.app.WithTaken(ctx, plan, at, ids) })
 		}},
 	}}
-	if m.choice.branch == "" {
+	if !m.elsewhere() {
 		choose.Options = append(choose.Options, kit.Option{Label: "as loose changes only", Detail: "to be sorted and committed afterwards", Do: func() tea.Cmd { return m.takeLoose(ids) }})
 	}
 	return kit.Show(choose)
@@ -100,12 +100,20 @@ func (m *Model) mergeIn(name string) tea.Cmd {
 	return m.make("Merging "+safe.Line(name), func(ctx context.Context) (shape.Plan, error) { return m.app.WithMerge(ctx, plan, name) })
 }
 
-// Take puts commits from elsewhere at the end of the plan, for another screen.
-func (m *Model) Take(ids []repo.ID) tea.Cmd {
-	plan := m.plan
-	return m.make("Taking", func(ctx context.Context) (shape.Plan, error) {
-		return m.app.WithTaken(ctx, plan, len(plan.Next), ids)
-	})
+// TakeIn has the plan take in what the remote's branch has, and commits besides, for
+// another screen.
+func (m *Model) TakeIn(besides []repo.ID) tea.Cmd {
+	plan, number := m.plan, m.number
+	return kit.Start(kit.Work{Title: "Taking in", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		plan, said, err := m.app.TakeIn(ctx, plan, besides)
+		if err != nil {
+			return kit.Got{}, err
+		}
+		sources, err := m.app.Sources(ctx, slices.Concat(plan.Sources, madeFor(plan)))
+		got := kit.ToScreen(Name, made{number: number, plan: plan, sources: sources})
+		got.Note = said
+		return got, err
+	}})
 }
 
 // Mend goes to where a finding before sending is mended.

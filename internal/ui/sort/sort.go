@@ -41,6 +41,7 @@ type Model struct {
 	loaded  bool
 	some    bool // only the first changes are read yet
 	head    repo.Head
+	work    repo.Head // the branch at work, most often the same
 	size    kit.Size
 	home    *home // the view of homing home; nil: the trays
 
@@ -76,7 +77,7 @@ type reading struct {
 
 // Situated reads the changes that the situation speaks of.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
-	m.head, m.changes = s.Head, s.Changes
+	m.head, m.work, m.changes = s.Head, s.Work, s.Changes
 	if !m.loaded && len(s.Changes) > 2*firstShown {
 		return m.readSome(s.Changes[:firstShown]) // and then all
 	}
@@ -441,6 +442,9 @@ func (m *Model) commit(drafts []app.Draft) tea.Cmd {
 		for i := range drafts {
 			drafts[i].Seen = nil // ids depend on the view
 		}
+	}
+	if m.work.Ref != m.head.Ref {
+		return kit.Show(kit.Ask{Question: fmt.Sprintf("%s is checked out, and %s is at work. y commits to %s.", safe.Line(m.head.Branch()), safe.Line(m.work.Branch()), safe.Line(m.head.Branch())), Key: "y", Yes: m.commitDrafts(drafts)})
 	}
 	return m.commitDrafts(drafts)
 }

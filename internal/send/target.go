@@ -1,0 +1,148 @@
+package send
+
+import (
+	"bastel/internal/repo"
+	"context"
+	"fmt"
+	"path"
+	"slices"
+	"strings"
+)
+
+// Target is where a branch is pushed to.
+type Target struct {
+	Remote   string
+	Branch   string // local short name
+	Ref      string // full name on the remote
+	Tracking string // the local ref that follows it; empty where none does
+}
+
+// FindTarget works out where a branch goes: the remote that is named, or if none is
+// branch.<name>.pushRemote, remote.pushDefault, the upstream's remote, "origin", the only
+// remote there is; by the branch's own name unless push.default is "upstream".
+func FindTarget(ctx context.Context, r *repo.Repo, branch, remote string) (Target, error) {
+	t := Target{Remote: remote, Branch: branch, Ref: "refs/heads/" + branch}
+	remotes, err := r.Remotes(ctx)
+	if err != nil {
+		return t, err
+	}
+	if remote != "" && !slices.Contains(remotes, remote) {
+		return t, &Refusal{Cause: NoRemote, Reason: fmt.Sprintf("There is no remote %q. There are: %s.", remote, strings.Join(remotes, ", "))}
+	}
+	for _, key := range []string{"branch." + branch + ".pushRemote", "remote.pushDefault", "branch." + branch + ".remote"} {
+		if t.Remote == "" {
+			if t.Remote, err = r.Config(ctx, key); err != nil {
+				return t, err
+			}
+		}
+	}
+	switch {
+	case t.Remote != "" && t.Remote != ".":
+	case slices.Contains(remotes, "origin"):
+		t.Remote = "origin"
+	case len(remotes) == 1:
+		t.Remote = remotes[0]
+	case len(remotes) == 0:
+		return t, &Refusal{Cause: NoRemote, Reason: "This repository has no remote. Add one with: git remote add origin ADDRESS"}
+	default:
+		return t, &Refusal{Cause: NoRemote, Reason: fmt.Sprintf("There are several remotes (%s) and none is chosen. Choose one with: git config remote.pushDefault NAME", strings.Join(remotes, ", "))}
+	}
+	pushDefault, err := r.Config(ctx, "push.default")
+	if err != nil {
+		return t, err
+	}
+	if pushDefault == "upstream" {
+		if merge, err := r.Config(ctx, "branch."+branch+".merge"); err == nil && merge != "" {
+			t.Ref = merge
+		}
+	}
+	t.Tracking, err = trackingRef(ctx, r, t.Remote, t.Ref)
+	return t, err
+}
+
+// trackingRef maps a remote's ref through the remote's fetch settings.
+func trackingRef(ctx context.Context, r *repo.Repo, remote, ref string) (string, error) {
+	specs, err := r.ConfigAll(ctx, "remote."+remote+".fetch")
+	for _, spec := range specs {
+		from, to, ok := strings.Cut(strings.TrimPrefix(spec, "+"), ":")
+		if !ok {
+			continue
+		}
+		if from == ref {
+			return to, nil
+		}
+		prefix, suffix, isPattern := strings.Cut(from, "*")
+		if isPattern && strings.HasPrefix(ref, prefix) && strings.HasSuffix(ref, suffix) && len(ref) >= len(prefix)+len(suffix) {
+			return strings.Replace(to, "*", ref[len(prefix):len(ref)-len(suffix)], 1), nil
+		}
+	}
+	return "", err
+}
+
+// sharedByName are the branches that others build on where bastel.shared does not say
+// which: patterns, as path.Match reads them.
+var sharedByName = []string{"main", "master", "release/*"}
+
+// SharedByRule says whether others build on a branch: the remote's default branch, and
+// those that are so by name.
+func SharedByRule(ctx context.Context, r *repo.Repo, t Target) (bool, error) {
+	name := strings.TrimPrefix(t.Ref, "refs/heads/")
+	patterns, err := sharedPatterns(ctx, r)
+	if err != nil {
+		return false, err
+	}
+	for _, pattern := range patterns {
+		if matched, _ := path.Match(pattern, name); matched { // all of them can be read
+			return true, nil
+		}
+	}
+	refs, err := r.Refs(ctx, "refs/remotes/"+t.Remote+"/HEAD")
+	return len(refs) == 1 && refs[0].Symref == t.Tracking && t.Tracking != "", err
+}
+
+func sharedPatterns(ctx context.Context, r *repo.Repo) ([]string, error) {
+	patterns, err := r.ConfigAll(ctx, "bastel.shared")
+	if err != nil {
+		return nil, err
+	}
+	for _, pattern := range patterns {
+		if _, err := path.Match(pattern, ""); err != nil {
+			return nil, &Refusal{Cause: Other, Reason: fmt.Sprintf("The setting bastel.shared has %q, which is no pattern.", pattern)}
+		}
+	}
+	if len(patterns) == 0 {
+		return sharedByName, nil
+	}
+	return patterns, nil
+}
+
+// SharedBranches lists the branches of all remotes, as last fetched, on which others build.
+// The default branches come first.
+func SharedBranches(ctx context.Context, r *repo.Repo) ([]repo.Ref, error) {
+	remotes, err := r.Remotes(ctx)
+	if err != nil || len(remotes) == 0 {
+		return nil, err
+	}
+	patterns, err := sharedPatterns(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	var wanted []string
+	for _, remote := range remotes {
+		wanted = append(wanted, "refs/remotes/"+remote+"/HEAD")
+		for _, pattern := range patterns {
+			wanted = append(wanted, "refs/remotes/"+remote+"/"+pattern)
+		}
+	}
+	refs, err := r.Refs(ctx, wanted...)
+	if err != nil {
+		return nil, err
+	}
+	for i, ref := range refs {
+		if ref.Symref != "" {
+			refs[i].Name = ref.Symref
+		}
+	}
+	slices.SortStableFunc(refs, func(x, y repo.Ref) int { return strings.Compare(y.Symref, x.Symref) })
+	return slices.CompactFunc(refs, func(x, y repo.Ref) bool { return x.Name == y.Name }), nil
+}

@@ -1,0 +1,78 @@
+package ui
+
+import (
+	"context"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+)
+
+// chooseBranch offers the branches that could be at work.
+func (m *Model) chooseBranch() tea.Cmd {
+	head := m.situation.Head.Branch()
+	return func() tea.Msg {
+		refs, err := m.app.Repo.Refs(m.ctx, "refs/heads")
+		if err != nil {
+			return kit.Notice{Text: app.Explain(err), Trouble: true}
+		}
+		choose := kit.Choose{Title: "Which branch is at work?"}
+		for _, ref := range refs {
+			name, detail := ref.Short(), "not checked out: files stay as they are"
+			switch {
+			case name == head:
+				detail = "checked out here"
+			case ref.Worktree != "":
+				detail = "checked out in " + ref.Worktree
+			}
+			option := kit.Option{Key: ref.ID.Short(), Label: safe.Line(name), Detail: safe.Line(detail), Do: func() tea.Cmd { return m.workOn(name) }}
+			if name == head {
+				choose.Options = append([]kit.Option{option}, choose.Options...)
+				continue
+			}
+			choose.Options = append(choose.Options, option)
+		}
+		return choose
+	}
+}
+
+func (m *Model) workOn(branch string) tea.Cmd {
+	return kit.Start(kit.Work{Title: "Going to " + safe.Line(branch), Do: func(ctx context.Context, _ func(string)) (string, error) {
+		return safe.Line(branch) + " is at work now.", m.app.WorkOn(ctx, branch)
+	}})
+}
+
+// chooseTarget offers where the branch at work could land.
+func (m *Model) chooseTarget() tea.Cmd {
+	branch, now := m.situation.Work.Branch(), m.situation.Target
+	return func() tea.Msg {
+		names, err := m.app.Ontos(m.ctx, branch)
+		if err != nil {
+			return kit.Notice{Text: app.Explain(err), Trouble: true}
+		}
+		choose := kit.Choose{Title: "Where does " + safe.Line(branch) + " land?"}
+		for _, name := range names {
+			detail := ""
+			if name == now.Name {
+				detail = "as it is now"
+			}
+			choose.Options = append(choose.Options, kit.Option{Label: safe.Line(name), Detail: detail, Do: func() tea.Cmd { return m.setTarget(name) }})
+		}
+		if now.Kept {
+			choose.Options = append(choose.Options, kit.Option{Label: "as Bastel finds it", Detail: "forget the choice: the default branch of the shared remote", Do: func() tea.Cmd { return m.setTarget("") }})
+		}
+		return choose
+	}
+}
+
+func (m *Model) setTarget(name string) tea.Cmd {
+	return kit.Start(kit.Work{Title: "Choosing the target", Do: func(ctx context.Context, _ func(string)) (string, error) {
+		target, err := m.app.SetTarget(ctx, name)
+		if err != nil || target.Name == "" {
+			return "The branch has no target.", err
+		}
+		return "The branch lands on " + safe.Line(target.Name) + ".", nil
+	}})
+}
