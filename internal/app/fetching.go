@@ -2,10 +2,15 @@ package app
 
 import (
 	"context"
+	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
+	"time"
 
+	"bastel/internal/journal"
 	"bastel/internal/merge"
 	"bastel/internal/repo"
 	"bastel/internal/send"
@@ -43,36 +48,184 @@ func (r Arrival) Says() string {
 	return text + "."
 }
 
-// Fetch brings the branches of the remotes that concern the current branch up to date, and
-// nothing else: the one that it is pushed to, its upstream's, its target's. It tells what
-// came, what concerns the branch itself first.
-func (a *App) Fetch(ctx context.Context, progress func(line string)) ([]Arrival, error) {
-	head, err := a.Repo.Head(ctx)
+// Fetched is what came of fetching.
+type Fetched struct {
+	From     []string  // the remotes that answered
+	Arrivals []Arrival // what concerns the branch at work first
+	Warnings []string  // remotes that could not be fetched, and why, while others could
+}
+
+// Fetch brings the branches of the remotes that concern the branch at work up to date, all at
+// once: the one that it is pushed to, its upstream's, its target's. A branch that is gone there
+// goes from what is known of the remote, which undo brings back, unless nobody asked for the fetch.
+// Branches and files here stay as they are. Where one remote fails the others' are told all the same.
+func (a *App) Fetch(ctx context.Context, progress func(line string)) (Fetched, error) {
+	var out Fetched
+	head, err := a.AtWork(ctx)
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	target, err := send.FindTarget(ctx, a.Repo, head.Branch(), "")
+	own, err := send.FindTarget(ctx, a.Repo, head.Branch(), "")
 	if err != nil {
-		return nil, err
+		return out, err
 	}
-	remotes, err := a.remotesOf(ctx, head.Branch(), target.Remote)
+	remotes, err := a.remotesOf(ctx, head.Branch(), own.Remote)
 	if err != nil {
-		return nil, err
+		return out, err
 	}
 	before, err := a.remoteBranches(ctx, remotes)
 	if err != nil {
-		return nil, err
+		return out, err
+	}
+	heads, failed := a.fetchAll(ctx, remotes, own, progress)
+	if ctx.Err() == nil && len(heads) == 0 {
+		return out, failed[remotes[0]]
+	}
+	after, err := a.remoteBranches(context.WithoutCancel(ctx), remotes)
+	if err != nil {
+		return out, err
 	}
 	for _, remote := range remotes {
-		if err := a.Repo.Fetch(ctx, remote, progress); err != nil {
-			return nil, err
+		if err := failed[remote]; err != nil {
+			out.Warnings = append(out.Warnings, err.Error())
+			continue
+		}
+		out.From = append(out.From, remote)
+	}
+	if len(out.From) == 0 {
+		return out, failed[remotes[0]]
+	}
+	ctx = context.WithoutCancel(ctx) // what came is told, also where the rest was stopped
+	if !repo.IsUnattended(ctx) {
+		if err := a.dropGone(ctx, heads, own, after); err != nil {
+			return out, err
 		}
 	}
-	after, err := a.remoteBranches(ctx, remotes)
+	if err := a.heardOf(ctx, own, heads); err != nil {
+		return out, err
+	}
+	out.Arrivals, err = a.arrivals(ctx, head, own, before, after)
+	return out, errors.Join(err, a.noteFetched(out.From))
+}
+
+// patience is how long a remote may take to answer a fetch that nobody asked for.
+const patience = time.Minute
+
+// fetchAll fetches from several remotes at once. It gives the branches that each of those has
+// that answered, and why the others did not.
+func (a *App) fetchAll(ctx context.Context, remotes []string, own send.Target, progress func(line string)) (heads map[string]map[string]repo.ID, failed map[string]error) {
+	heads, failed = map[string]map[string]repo.ID{}, map[string]error{}
+	var mu sync.Mutex
+	var group sync.WaitGroup
+	for _, remote := range remotes {
+		group.Go(func() {
+			report := func(line string) {
+				mu.Lock()
+				defer mu.Unlock()
+				if progress != nil {
+					progress(remote + ": " + line)
+				}
+			}
+			report("asking")
+			found, err := a.fetchOne(ctx, remote, own, report)
+			mu.Lock()
+			defer mu.Unlock()
+			if err != nil {
+				failed[remote] = err
+				return
+			}
+			heads[remote] = found
+		})
+	}
+	group.Wait()
+	return heads, failed
+}
+
+func (a *App) fetchOne(ctx context.Context, remote string, own send.Target, report func(line string)) (map[string]repo.ID, error) {
+	if repo.IsUnattended(ctx) {
+		var cancel context.CancelFunc
+		ctx, cancel = context.WithTimeout(ctx, patience)
+		defer cancel()
+	}
+	heads, err := a.Repo.Heads(ctx, remote)
 	if err != nil {
 		return nil, err
 	}
-	return a.arrivals(ctx, head, target, before, after)
+	besides := ""
+	if _, there := heads[own.Ref]; there && remote == own.Remote && own.Tracking != "" {
+		mapped, err := send.IsMapped(ctx, a.Repo, own)
+		if err != nil {
+			return nil, err
+		}
+		if !mapped {
+			besides = "+" + own.Ref + ":" + own.Tracking
+		}
+	}
+	return heads, a.Repo.Fetch(ctx, remote, besides, report)
+}
+
+// dropGone takes those branches out of what is known of the remotes that are gone there.
+func (a *App) dropGone(ctx context.Context, heads map[string]map[string]repo.ID, own send.Target, known map[string]repo.ID) error {
+	var gone []journal.RefMove
+	for remote, there := range heads {
+		specs, err := send.Mapping(ctx, a.Repo, remote)
+		if err != nil {
+			return err
+		}
+		followed := map[string]bool{}
+		for name := range there {
+			if to := specs.Follower(name); to != "" {
+				followed[to] = true
+			}
+		}
+		for name, id := range known {
+			if !specs.Follows(name) && name != own.Tracking || !strings.HasPrefix(name, "refs/remotes/"+remote+"/") || followed[name] {
+				continue
+			}
+			if _, still := there[own.Ref]; name == own.Tracking && still {
+				continue
+			}
+			gone = append(gone, journal.RefMove{Ref: name, Old: id})
+			delete(known, name)
+		}
+	}
+	if len(gone) == 0 {
+		return nil
+	}
+	slices.SortFunc(gone, func(x, y journal.RefMove) int { return strings.Compare(x.Ref, y.Ref) })
+	entry := journal.Entry{Kind: journal.Fetch, Ref: gone[0].Ref, Old: gone[0].Old, Others: gone[1:], Title: Count(len(gone), "branch") + " gone there"}
+	_, err := a.carryOut(ctx, &operation{entry: entry, reflog: "fetch: gone there"})
+	return err
+}
+
+// fetchedFile keeps when each remote was last fetched.
+const fetchedFile = "fetched.json"
+
+func (a *App) noteFetched(remotes []string) error {
+	times := a.fetchTimes()
+	for _, remote := range remotes {
+		times[remote] = time.Now().Truncate(time.Second)
+	}
+	data, err := json.Marshal(times)
+	if err != nil {
+		return err
+	}
+	return a.writeState(fetchedFile, string(data))
+}
+
+func (a *App) fetchTimes() map[string]time.Time {
+	times := map[string]time.Time{}
+	_ = json.Unmarshal([]byte(a.readState(fetchedFile)), &times) // what cannot be read is not known
+	return times
+}
+
+// LastFetch is when a remote was last fetched; the zero time where that is not known.
+func (a *App) LastFetch(ctx context.Context, remote string) (time.Time, error) {
+	other, err := a.Repo.LastFetch(ctx, remote)
+	if own := a.fetchTimes()[remote]; own.After(other) {
+		return own, err
+	}
+	return other, err
 }
 
 // remotesOf lists the remotes that concern a branch, the one that it is pushed to first.
@@ -89,9 +242,15 @@ func (a *App) remotesOf(ctx context.Context, branch, pushed string) ([]string, e
 	if err != nil {
 		return nil, err
 	}
+	shared, err := a.sharedRemotes(ctx, branch)
+	if err != nil {
+		return nil, err
+	}
 	remotes := []string{pushed}
 	for _, remote := range known {
-		if (remote == upstream || strings.HasPrefix(target.Name, remote+"/")) && remote != pushed {
+		// A target that was never fetched is where it will be looked for first.
+		concerns := remote == upstream || remote == target.Remote || target.ID.IsZero() && len(shared) > 0 && remote == shared[0]
+		if concerns && remote != pushed {
 			remotes = append(remotes, remote)
 		}
 	}

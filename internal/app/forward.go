@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"fmt"
-	"strings"
 
 	"bastel/internal/journal"
 	"bastel/internal/repo"
@@ -85,8 +84,8 @@ func (a *App) forwardTarget(ctx context.Context, head repo.Head) (string, error)
 	if err != nil {
 		return "", err
 	}
-	_, name, ok := strings.Cut(aim.Name, "/")
-	if !ok {
+	name := aim.Branch
+	if aim.Remote == "" {
 		return "", nil
 	}
 	refs, err := a.Repo.Refs(ctx, "refs/heads/"+name)

@@ -104,7 +104,8 @@ func TestFetchAsksTheRemotesThatConcernTheBranch(t *testing.T) {
 	other.Commit("theirs", "a", "3\n")
 	other.Git("push", "--quiet")
 	a := open(t, f.Dir)
-	arrivals, err := a.Fetch(ctx, nil)
+	fetched, err := a.Fetch(ctx, nil)
+	arrivals := fetched.Arrivals
 	require.NoError(t, err)
 	var said []string
 	for _, r := range arrivals {

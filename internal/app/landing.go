@@ -136,15 +136,7 @@ func (l *landing) look(ctx context.Context) (err error) {
 	if target.ID.IsZero() {
 		return noTarget(l.head.Branch(), target)
 	}
-	remotes, err := l.Repo.Remotes(ctx)
-	if err != nil {
-		return err
-	}
-	for _, remote := range remotes {
-		if name, ok := strings.CutPrefix(target.Name, remote+"/"); ok {
-			l.remote, l.ref = remote, "refs/heads/"+name
-		}
-	}
+	l.remote, l.ref = target.Remote, "refs/heads/"+target.Branch
 	if l.remote == "" {
 		return refuse("The target of %s, %s, is on no remote. Choose one there: bastel target NAME.", l.head.Branch(), target.Name)
 	}

@@ -123,6 +123,7 @@ func (a *App) Send(ctx context.Context, o Outgoing, progress func(line string)) 
 		}
 		names = append(names, c.Branch)
 		p.refs = append(p.refs, repo.PushedRef{Ref: c.Ref, ID: c.Here, Expect: c.There})
+		p.followers = append(p.followers, c.Tracking)
 	}
 	p.title = strings.Join(names, ", ") + " to " + o.Remote
 	sent, err := p.carryOut(ctx)
@@ -177,12 +178,15 @@ func (a *App) SetPushRemote(ctx context.Context, remote string) error {
 // push is one push, with the journal before and after it.
 type push struct {
 	*App
-	remote   string
-	refs     []repo.PushedRef
-	options  []string
-	title    string          // for the journal
-	done     journal.Outcome // when it worked
-	progress func(line string)
+	remote string
+	refs   []repo.PushedRef
+	// What follows each of them here, empty: nothing. A push that was cut off, or whose branch
+	// the fetch settings leave out, has not moved it.
+	followers []string
+	options   []string
+	title     string          // for the journal
+	done      journal.Outcome // when it worked
+	progress  func(line string)
 }
 
 // carryOut pushes. What the remote took is a success, whatever fails here afterwards.
@@ -208,15 +212,25 @@ func (p push) carryOut(ctx context.Context) (sent Sent, err error) {
 		return sent, err
 	}
 	sent.Said, err = send.PushRefs(ctx, p.Repo, p.remote, p.refs, p.options, p.progress)
+	outcomeKnown := true
 	if err != nil {
-		err = p.afterAll(ctx, err)
+		outcomeKnown, err = p.afterAll(ctx, err)
+	}
+	ctx = context.WithoutCancel(ctx)
+	if err == nil {
+		if err := p.follow(ctx); err != nil {
+			sent.Warnings = append(sent.Warnings, err.Error())
+		}
 	}
 	entry = before.entry
 	outcome := journal.Entry{Kind: journal.Pushed, Ref: entry.Ref, Old: entry.Old, New: entry.New, Of: entry.Number, Title: string(p.done), Remote: p.remote, Outcome: p.done, Said: sent.Said}
-	if err != nil {
+	switch {
+	case err != nil && !outcomeKnown:
+		outcome.Outcome, outcome.Title = journal.Unknown, "not known: "+firstLine(err.Error())
+	case err != nil:
 		outcome.Outcome, outcome.Title = journal.NotSent, "not "+string(p.done)+": "+firstLine(err.Error())
 	}
-	_, noteErr := p.App.carryOut(context.WithoutCancel(ctx), &operation{entry: outcome, reflog: titled(outcome.Kind, outcome.Title)})
+	_, noteErr := p.App.carryOut(ctx, &operation{entry: outcome, reflog: titled(outcome.Kind, outcome.Title)})
 	switch {
 	case err != nil:
 		return sent, errors.Join(err, noteErr)
@@ -229,25 +243,77 @@ func (p push) carryOut(ctx context.Context) (sent Sent, err error) {
 // askedAfter is how long a remote may take to say whether it took a push that broke off.
 const askedAfter = 10 * time.Second
 
-// afterAll finds out what became of a push whose connection broke before an answer came:
-// nil where the remote took it.
-func (p push) afterAll(ctx context.Context, err error) error {
-	if ctx.Err() != nil {
-		return &Refusal{Reason: fmt.Sprintf("The push was stopped. Whether %s took it shows when you fetch; trying again is safe.", p.remote), Err: ctx.Err()}
+// afterAll finds out what became of a push that was stopped, or whose connection broke before
+// an answer came: no error where the remote took it. Known says whether that could be found out.
+func (p push) afterAll(ctx context.Context, err error) (known bool, _ error) {
+	stopped := ctx.Err()
+	if stopped == nil && !errors.Is(err, repo.ErrCutOff) && !errors.Is(err, repo.ErrUnreachable) && !errors.Is(err, repo.ErrRemoteFailed) {
+		return true, err
 	}
-	if !errors.Is(err, repo.ErrCutOff) && !errors.Is(err, repo.ErrUnreachable) && !errors.Is(err, repo.ErrRemoteFailed) {
-		return err
-	}
-	limited, cancel := context.WithTimeout(ctx, askedAfter)
+	limited, cancel := context.WithTimeout(repo.Unattended(context.WithoutCancel(ctx)), askedAfter)
 	defer cancel()
 	there, askErr := send.Ask(limited, p.Repo, p.remote, p.refs[0].Ref)
+	took := askErr == nil && there == p.refs[0].ID
 	switch {
+	case took:
+		return true, nil
+	case stopped != nil && askErr != nil:
+		return false, &Refusal{Reason: fmt.Sprintf("The push was stopped. Whether %s took it shows when you fetch; trying again is safe.", p.remote), Err: stopped}
+	case stopped != nil:
+		return true, &Refusal{Reason: fmt.Sprintf("The push was stopped. %s did not take it; trying again is safe.", p.remote), Err: stopped}
 	case askErr != nil:
-		return fmt.Errorf("%w. Whether it took the push is not known; trying again is safe", err)
-	case there == p.refs[0].ID:
+		return false, fmt.Errorf("%w. Whether it took the push is not known; trying again is safe", err)
+	}
+	return true, fmt.Errorf("%w. The remote did not take the push; trying again is safe", err)
+}
+
+// follow moves what follows the branches there to what was sent, where the push has not.
+func (p push) follow(ctx context.Context) error {
+	var moves []repo.RefUpdate
+	for i, name := range p.followers {
+		if name == "" {
+			continue
+		}
+		now, err := p.Repo.RefValue(ctx, name)
+		if err != nil {
+			return err
+		}
+		if now != p.refs[i].ID {
+			moves = append(moves, repo.RefUpdate{Ref: name, Old: now, New: p.refs[i].ID})
+		}
+	}
+	if len(moves) == 0 {
 		return nil
 	}
-	return fmt.Errorf("%w. The remote did not take the push; trying again is safe", err)
+	return p.Repo.UpdateRefs(ctx, "update by push", moves...)
+}
+
+// heardOf finishes what is known of pushes whose answer was lost: a remote that has what was
+// sent took it.
+func (a *App) heardOf(ctx context.Context, own send.Target, heads map[string]map[string]repo.ID) error {
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return err
+	}
+	for _, e := range journal.Unanswered(entries) {
+		there, asked := heads[e.Remote]
+		if !asked {
+			continue
+		}
+		outcome := journal.Entry{Kind: journal.Pushed, Ref: e.Ref, Old: e.Old, New: e.New, Of: e.Number, Remote: e.Remote, Title: string(journal.NotSent), Outcome: journal.NotSent}
+		if there[e.Ref] == e.New {
+			outcome.Title, outcome.Outcome = string(journal.Sent), journal.Sent
+			if own.Remote == e.Remote && own.Ref == e.Ref {
+				if err := send.SetUpstream(ctx, a.Repo, send.Comparison{Target: own}); err != nil {
+					return err
+				}
+			}
+		}
+		if _, err := a.carryOut(ctx, &operation{entry: outcome, reflog: titled(outcome.Kind, outcome.Title)}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func firstLine(text string) string {

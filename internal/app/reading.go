@@ -80,7 +80,7 @@ func (a *App) seriesOf(ctx context.Context, sources []Source) ([]review.Commit, 
 		if err != nil {
 			return nil, err
 		}
-		files, err := tray.Between(ctx, objects, before, s.Commit.Tree)
+		files, err := tray.BetweenFollowed(ctx, objects, before, s.Commit.Tree)
 		if err != nil {
 			return nil, err
 		}

@@ -97,7 +97,8 @@ func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
 	compared, err := a.CompareRemote(ctx, "", true)
 	require.NoError(t, err)
 	assert.ErrorContains(t, compared.Verdict(send.Consent{}), "Somebody pushed")
-	came, err := a.Fetch(ctx, nil)
+	fetched, err := a.Fetch(ctx, nil)
+	came := fetched.Arrivals
 	require.NoError(t, err)
 	require.Len(t, came, 1)
 	assert.Equal(t, "origin/feature has 1 new commit.", came[0].Says())

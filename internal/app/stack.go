@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
 	"bastel/internal/journal"
 	"bastel/internal/replay"
@@ -79,7 +78,7 @@ func (a *App) stays(ctx context.Context, plan shape.Plan, target Target, ref rep
 	if ref.Worktree != "" {
 		return "it is checked out in " + ref.Worktree, nil
 	}
-	if _, local, _ := strings.Cut(target.Name, "/"); s.Name == target.Name || s.Name == local {
+	if s.Name == target.Branch {
 		return "it is the target", nil
 	}
 	shared, err := send.SharedByRule(ctx, a.Repo, send.Target{Ref: ref.Name, Remote: "origin"})

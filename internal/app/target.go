@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"bastel/internal/repo"
 	"bastel/internal/send"
@@ -12,9 +13,11 @@ import (
 
 // Target is where a branch lands one day.
 type Target struct {
-	Name string  // as people say it: origin/main
-	ID   repo.ID // zero: there is none, or what was chosen is not there
-	Kept bool    // it was chosen, and is kept
+	Name   string  // as people say it: origin/main
+	ID     repo.ID // zero: there is none, or what was chosen is not there
+	Kept   bool    // it was chosen, and is kept
+	Remote string  // empty: it is a branch here
+	Branch string  // its name there, or here
 }
 
 // targetKey is the setting of a branch that keeps its target.
@@ -30,7 +33,12 @@ func (a *App) FindTarget(ctx context.Context, branch string) (Target, error) {
 	}
 	if chosen != "" {
 		ref, err := a.branchNamed(ctx, chosen)
-		return Target{Name: chosen, ID: ref.ID, Kept: true}, err
+		if err != nil {
+			return Target{}, err
+		}
+		target, err := a.targetOf(ctx, ref)
+		target.Name, target.Kept = chosen, true
+		return target, err
 	}
 	remotes, err := a.sharedRemotes(ctx, branch)
 	if err != nil {
@@ -64,10 +72,28 @@ func (a *App) FindTarget(ctx context.Context, branch string) (Target, error) {
 			ref.Name = ref.Symref
 		}
 		if !ref.ID.IsZero() {
-			return Target{Name: ref.Short(), ID: ref.ID}, nil
+			return a.targetOf(ctx, ref)
 		}
 	}
 	return Target{}, nil
+}
+
+// targetOf makes a branch, here or of a remote, a target.
+func (a *App) targetOf(ctx context.Context, ref repo.Ref) (Target, error) {
+	target := Target{Name: ref.Short(), ID: ref.ID, Branch: ref.Short()}
+	if strings.HasPrefix(ref.Name, "refs/heads/") {
+		return target, nil
+	}
+	remotes, err := a.Repo.Remotes(ctx)
+	if err != nil {
+		return target, err
+	}
+	for _, remote := range remotes {
+		if name, ok := strings.CutPrefix(ref.Name, "refs/remotes/"+remote+"/"); ok {
+			target.Remote, target.Branch = remote, name
+		}
+	}
+	return target, nil
 }
 
 // sharedRemotes lists the remotes whose default branch a branch may land on, the likeliest
@@ -164,7 +190,10 @@ func (a *App) SetTarget(ctx context.Context, name string) (Target, error) {
 	case ref.Name == head.Ref:
 		return Target{}, refuse("%s cannot land on itself. The target stays as it was.", branch)
 	}
-	return Target{Name: name, ID: ref.ID, Kept: true}, a.Repo.SetConfig(ctx, targetKey(branch), name)
+	if err := a.Repo.SetConfig(ctx, targetKey(branch), name); err != nil {
+		return Target{}, err
+	}
+	return a.FindTarget(ctx, branch)
 }
 
 // mostBelow is among how many commits of a branch another one is looked for on which it sits.

@@ -163,6 +163,8 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 		return op, nil
 	case journal.Discard, journal.Take:
 		return op, nil
+	case journal.Fetch:
+		return op, a.stillThere(ctx, record)
 	case journal.Apply, journal.Forward:
 		elsewhere, err := a.stillElsewhere(ctx, entry, record.Old)
 		if err != nil || elsewhere {
@@ -182,6 +184,20 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 	// The working tree, and of tray A by itself the index too, keep what the commit held:
 	// it is staged again.
 	return op, a.stillAt(ctx, entry, record.Old)
+}
+
+// stillThere refuses where a ref is not what it was when a step left it.
+func (a *App) stillThere(ctx context.Context, record journal.Entry) error {
+	for _, move := range append([]journal.RefMove{{Ref: record.Ref, Old: record.Old}}, record.Others...) {
+		now, err := a.Repo.RefValue(ctx, move.Ref)
+		if err != nil {
+			return err
+		}
+		if now != move.Old {
+			return &Refusal{Reason: fmt.Sprintf("%s has moved since. Nothing was done.", repo.Ref{Name: move.Ref}.Short()), Err: repo.ErrMoved}
+		}
+	}
+	return nil
 }
 
 // stillElsewhere says whether an entry's branch is checked out nowhere and is where the

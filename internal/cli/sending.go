@@ -135,7 +135,7 @@ func (c *command) sent(out app.Outgoing, said string, dryRun bool, err error) er
 }
 
 func printSent(w io.Writer, compared send.Comparison, d sendDocument) {
-		switch d.Result {
+	switch d.Result {
 	case "up_to_date":
 		fmt.Fprintf(w, "%s has %s as it is here.\n", d.Remote, d.Branch)
 	case "pushed":
@@ -285,10 +285,11 @@ func (c *command) fetch() *cobra.Command {
 		Long:  "Fetch from the remote, and say what came and what it means here. Your branches and files stay as they are; with --forward the current branch moves up to its upstream, with loose changes carried, and the local branch of the target's name, without a switch; only where they have no commits of their own.",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			arrivals, err := a.Fetch(ctx, c.progress)
+			fetched, err := a.Fetch(ctx, c.progress)
 			if err != nil {
 				return err
 			}
+			c.warn(fetched.Warnings...)
 			if forward {
 				said, err := a.Forward(ctx)
 				if err != nil {
@@ -296,8 +297,8 @@ func (c *command) fetch() *cobra.Command {
 				}
 				fmt.Fprintln(c.stderr, "bastel: "+safe.Line(said))
 			}
-			return c.answer(map[string]any{"branches": append([]app.Arrival{}, arrivals...)}, func(w io.Writer) {
-				for _, r := range arrivals {
+			return c.answer(map[string]any{"branches": append([]app.Arrival{}, fetched.Arrivals...), "remotes": fetched.From}, func(w io.Writer) {
+				for _, r := range fetched.Arrivals {
 					fmt.Fprintln(w, safe.Line(r.Says()))
 				}
 			})

@@ -192,7 +192,7 @@ func (p Place) makeColleague(ctx context.Context) error {
 		return err
 	}
 	defer r.Close()
-	if err := r.Fetch(ctx, "origin", nil); err != nil {
+	if err := r.Fetch(ctx, "origin", "", nil); err != nil {
 		return err
 	}
 	main, err := r.RefValue(ctx, "refs/remotes/origin/main")

@@ -38,6 +38,7 @@ const (
 	Apply   Kind = "apply"   // a branch rewritten by a plan
 	Land    Kind = "land"    // a target moved forward to a branch; New is zero if the branch went
 	Forward Kind = "forward" // a branch moved up to what was fetched
+	Fetch   Kind = "fetch"   // branches that are gone on a remote went from what is known of it
 	Push    Kind = "push"    // about to be pushed
 	Pushed  Kind = "pushed"  // the answer to the push in Of
 	Undo    Kind = "undo"    // the entry in Of was taken back
@@ -75,6 +76,7 @@ const (
 	Sent      Outcome = "sent"
 	TakenBack Outcome = "taken_back"
 	NotSent   Outcome = "not_sent"
+	Unknown   Outcome = "unknown" // the answer was lost: the next fetch tells
 )
 
 // outcomeOf reads what older journals say in the title.
@@ -114,7 +116,7 @@ type Entry struct {
 	Said     string       `json:"said,omitempty"`     // of an answer to a push: what the server said
 	TraysOld repo.ID      `json:"trays_old,omitzero"` // how the trays were kept before and after
 	TraysNew repo.ID      `json:"trays_new,omitzero"`
-	Away     bool         `json:"away,omitempty"`     // of a landing: the branch was not checked out, and HEAD stays
+	Away     bool         `json:"away,omitempty"` // of a landing: the branch was not checked out, and HEAD stays
 	Plan     string       `json:"plan,omitempty"` // of an apply: the plan; of its undo: the draft that there was then
 	Keep     []repo.ID    `json:"-"`              // blobs that the entry keeps from being pruned
 }
@@ -341,7 +343,7 @@ func StateOf(entries []Entry, worktree string) State {
 			continue
 		}
 		switch e.Kind {
-		case Commit, Loosen, Home, Sort, Apply, Discard, Mend, Take, Land, Forward:
+		case Commit, Loosen, Home, Sort, Apply, Discard, Mend, Take, Land, Forward, Fetch:
 			s.Done, s.Undone = append(s.Done, e), nil
 		case Undo:
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)
@@ -352,6 +354,22 @@ func StateOf(entries []Entry, worktree string) State {
 		}
 	}
 	return s
+}
+
+// Unanswered lists the pushes of which it is not known what became, newest first: the answer
+// was lost, or what waited for it was killed. Entries come newest first.
+func Unanswered(entries []Entry) []Entry {
+	known := map[int]bool{}
+	var open []Entry
+	for _, e := range entries {
+		switch {
+		case e.Kind == Pushed && e.Outcome != Unknown, e.Kind == Void:
+			known[e.Of] = true
+		case e.Kind == Push && !known[e.Number]:
+			open = append(open, e)
+		}
+	}
+	return open
 }
 
 // shift takes the entry with a number from one list to the end of another.

@@ -41,6 +41,11 @@ func sideOf(ctx context.Context, objects Objects, base, tip repo.ID, moved func(
 	if err != nil {
 		return s, err
 	}
+	return s, s.find(ctx, objects, differences)
+}
+
+// find pairs what went with what came.
+func (s *side) find(ctx context.Context, objects Objects, differences []Difference) error {
 	empty := objects.Put(repo.KindBlob, nil)
 	var gone, came []string
 	for _, d := range differences {
@@ -55,11 +60,11 @@ func sideOf(ctx context.Context, objects Objects, base, tip repo.ID, moved func(
 		}
 	}
 	if err := s.pairExact(ctx, gone, came); err != nil {
-		return s, err
+		return err
 	}
-	err = s.pairAlike(ctx, objects, gone, came)
+	err := s.pairAlike(ctx, objects, gone, came)
 	slices.Sort(s.order)
-	return s, err
+	return err
 }
 
 // pair notes a rename, if it can be one.

@@ -70,9 +70,12 @@ func Unattended(ctx context.Context) context.Context {
 	return context.WithValue(ctx, unattended{}, true)
 }
 
+// IsUnattended says whether nobody asked for the work just now.
+func IsUnattended(ctx context.Context) bool { return ctx.Value(unattended{}) != nil }
+
 // withQuestions runs a command that may ask the user.
 func (r *Repo) withQuestions(ctx context.Context, in invocation) ([]byte, error) {
-	if r.asked.asker == nil || ctx.Value(unattended{}) != nil {
+	if r.asked.asker == nil || IsUnattended(ctx) {
 		return r.invoke(ctx, in)
 	}
 	a := &asking{&r.asked, map[string]string{}}

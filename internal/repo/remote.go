@@ -4,8 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 )
 
 // Remotes lists the names of the configured remotes, by the alphabet.
@@ -128,13 +132,67 @@ func (r *Repo) LsRemote(ctx context.Context, remote, ref string) (ID, error) {
 	return ID{}, nil
 }
 
-// Fetch brings a remote's branches into its tracking refs. Errors: *RemoteError.
-func (r *Repo) Fetch(ctx context.Context, remote string, progress func(line string)) error {
-	_, err := r.talk(ctx, progress, "fetch", "--progress", "--no-write-fetch-head", "--", remote)
+// Heads asks a remote for all its branches, by their full names. Errors: *RemoteError.
+func (r *Repo) Heads(ctx context.Context, remote string) (map[string]ID, error) {
+	out, err := r.talk(ctx, nil, "ls-remote", "--heads", "--", remote)
+	if err != nil {
+		return nil, remoteFailure(remote, err)
+	}
+	heads := map[string]ID{}
+	for line := range strings.Lines(out) {
+		text, name, _ := strings.Cut(strings.TrimSuffix(line, "\n"), "\t")
+		if heads[name], err = ParseID(text); err != nil {
+			return nil, fmt.Errorf("branches of %s: %w", remote, err)
+		}
+	}
+	return heads, nil
+}
+
+// Fetch brings a remote's branches into its tracking refs: those that its settings name, and
+// one by a refspec besides. Errors: *RemoteError.
+func (r *Repo) Fetch(ctx context.Context, remote, besides string, progress func(line string)) error {
+	args := []string{"fetch", "--progress", "--no-write-fetch-head", "--", remote}
+	if besides != "" {
+		configured, err := r.ConfigAll(ctx, "remote."+remote+".fetch")
+		if err != nil {
+			return err
+		}
+		args = append(append(args, configured...), besides)
+	}
+	_, err := r.talk(ctx, progress, args...)
 	if err != nil {
 		return remoteFailure(remote, err)
 	}
 	return nil
+}
+
+// LastFetch is when another tool last fetched from a remote, as far as its note of that
+// tells; the zero time where it does not.
+func (r *Repo) LastFetch(ctx context.Context, remote string) (time.Time, error) {
+	name := filepath.Join(r.gitDir, "FETCH_HEAD")
+	text, err := os.ReadFile(name)
+	if errors.Is(err, fs.ErrNotExist) {
+		return time.Time{}, nil
+	}
+	if err != nil {
+		return time.Time{}, fmt.Errorf("read when was fetched: %w", err)
+	}
+	urls, err := r.ConfigAll(ctx, "remote."+remote+".url")
+	if err != nil {
+		return time.Time{}, err
+	}
+	// It names addresses without a slash or .git at their end.
+	from := func(url string) bool {
+		return strings.Contains(string(text), strings.TrimSuffix(strings.TrimSuffix(url, "/"), ".git"))
+	}
+	if !slices.ContainsFunc(urls, from) {
+		return time.Time{}, nil
+	}
+	info, err := os.Stat(name)
+	if err != nil {
+		return time.Time{}, fmt.Errorf("read when was fetched: %w", err)
+	}
+	return info.ModTime(), nil
 }
 
 // talk runs a command that speaks to a remote, passing its messages on line by line.

@@ -4,8 +4,10 @@ import (
 	"bytes"
 	"compress/zlib"
 	"context"
+	"encoding/base64"
 	"fmt"
 	"mime"
+	"slices"
 	"strings"
 	"time"
 
@@ -40,15 +42,28 @@ func Mailbox(ctx context.Context, objects merge.Objects, series []Patched) ([]by
 		fmt.Fprintf(&b, "From: %s <%s>\n", mime.QEncoding.Encode("UTF-8", p.Name), p.Email)
 		fmt.Fprintf(&b, "Date: %s\n", p.When.Format("Mon, 2 Jan 2006 15:04:05 -0700"))
 		fmt.Fprintf(&b, "Subject: [PATCH%s] %s\n", number, mime.QEncoding.Encode("UTF-8", subject))
-		b.WriteString("MIME-Version: 1.0\nContent-Type: text/plain; charset=UTF-8\nContent-Transfer-Encoding: 8bit\n\n")
+		var text bytes.Buffer
 		for line := range strings.Lines(body) {
-			b.WriteString(guarded(line))
+			text.WriteString(guarded(line))
 		}
-		b.WriteString("---\n\n")
-		if err := Unified(ctx, objects, &b, p.Before, p.Tree); err != nil {
+		text.WriteString("---\n\n")
+		if err := Unified(ctx, objects, &text, p.Before, p.Tree); err != nil {
 			return nil, err
 		}
-		b.WriteString("-- \nbastel\n\n")
+		text.WriteString("-- \nbastel\n\n")
+		b.WriteString("MIME-Version: 1.0\nContent-Type: text/plain; charset=UTF-8\n")
+		if !bytes.ContainsRune(text.Bytes(), '\r') {
+			b.WriteString("Content-Transfer-Encoding: 8bit\n\n")
+			b.Write(text.Bytes())
+			continue
+		}
+		// On their way messages lose what stands before the end of a line.
+		b.WriteString("Content-Transfer-Encoding: base64\n\n")
+		encoded := base64.StdEncoding.EncodeToString(text.Bytes())
+		for chunk := range slices.Chunk([]byte(encoded), 76) {
+			b.Write(append(chunk[:len(chunk):len(chunk)], '\n'))
+		}
+		b.WriteByte('\n')
 	}
 	return b.Bytes(), nil
 }
@@ -74,14 +89,18 @@ func guarded(line string) string {
 // Unified writes what differs between two trees as unified diffs, with the headers that
 // carry modes, links, and files that are no text.
 func Unified(ctx context.Context, objects merge.Objects, b *bytes.Buffer, old, new repo.ID) error {
-	list, err := merge.Compare(ctx, objects, old, new)
+	differences, err := merge.Compare(ctx, objects, old, new)
+	if err != nil {
+		return err
+	}
+	list, err := merge.Derive(ctx, objects, differences)
 	if err != nil {
 		return err
 	}
 	for _, d := range list {
 		if form(d.Old) != form(d.New) && !d.Old.IsZero() && !d.New.IsZero() {
 			// What changes its form goes, and comes anew.
-			if err := filePatch(ctx, objects, b, merge.Difference{Path: d.Path, Old: d.Old}); err != nil {
+			if err := filePatch(ctx, objects, b, merge.Derived{Difference: merge.Difference{Path: d.Path, Old: d.Old}}); err != nil {
 				return err
 			}
 			d.Old = repo.Entry{}
@@ -96,7 +115,7 @@ func Unified(ctx context.Context, objects merge.Objects, b *bytes.Buffer, old, n
 // form tells files, links and submodules apart.
 func form(e repo.Entry) repo.Mode { return e.Mode &^ 0o777 }
 
-func filePatch(ctx context.Context, objects merge.Objects, b *bytes.Buffer, d merge.Difference) error {
+func filePatch(ctx context.Context, objects merge.Objects, b *bytes.Buffer, d merge.Derived) error {
 	old, err := sideText(ctx, objects, d.Old)
 	if err != nil {
 		return err
@@ -105,10 +124,18 @@ func filePatch(ctx context.Context, objects merge.Objects, b *bytes.Buffer, d me
 	if err != nil {
 		return err
 	}
-	from, to := named("a/"+d.Path), named("b/"+d.Path)
+	origin := d.Path
+	if d.From != "" {
+		origin = d.From
+	}
+	from, to := named("a/"+origin), named("b/"+d.Path)
 	fmt.Fprintf(b, "diff --git %s %s\n", from, to)
-	if strings.Contains(d.Path, " ") { // what comes behind a blank is no time then
-		from, to = from+"\t", to+"\t"
+	// What comes behind a blank is no time then.
+	if strings.Contains(origin, " ") {
+		from += "\t"
+	}
+	if strings.Contains(d.Path, " ") {
+		to += "\t"
 	}
 	mode := ""
 	switch {
@@ -122,6 +149,13 @@ func filePatch(ctx context.Context, objects merge.Objects, b *bytes.Buffer, d me
 		fmt.Fprintf(b, "old mode %06o\nnew mode %06o\n", uint32(d.Old.Mode), uint32(d.New.Mode))
 	default:
 		mode = fmt.Sprintf(" %06o", uint32(d.New.Mode))
+	}
+	if d.From != "" {
+		word := "rename"
+		if d.Copy {
+			word = "copy"
+		}
+		fmt.Fprintf(b, "similarity index %d%%\n%s from %s\n%s to %s\n", d.Alike, word, named(d.From), word, named(d.Path))
 	}
 	if d.Old.ID == d.New.ID {
 		return nil

@@ -57,13 +57,13 @@ func TestTargets(t *testing.T) {
 	_, err := send.FindTarget(ctx, r, "b", "")
 	assert.Equal(t, send.NoRemote, cause(t, err))
 	for _, test := range []struct{ config, remote, ref, tracking string }{
-		{"remote.up.url x", "up", "refs/heads/b", ""},
+		{"remote.up.url x", "up", "refs/heads/b", "refs/remotes/up/b"},
 		{"remote.up.fetch +refs/heads/*:refs/remotes/u/*", "up", "refs/heads/b", "refs/remotes/u/b"},
-		{"remote.origin.url x", "origin", "refs/heads/b", ""},
+		{"remote.origin.url x", "origin", "refs/heads/b", "refs/remotes/origin/b"},
 		{"branch.b.remote up", "up", "refs/heads/b", "refs/remotes/u/b"},
 		{"branch.b.merge refs/heads/other", "up", "refs/heads/b", "refs/remotes/u/b"},
 		{"push.default upstream", "up", "refs/heads/other", "refs/remotes/u/other"},
-		{"remote.pushDefault origin", "origin", "refs/heads/other", ""},
+		{"remote.pushDefault origin", "origin", "refs/heads/other", "refs/remotes/origin/other"},
 		{"branch.b.pushRemote up", "up", "refs/heads/other", "refs/remotes/u/other"},
 	} {
 		key, value, _ := strings.Cut(test.config, " ")

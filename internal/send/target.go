@@ -14,7 +14,7 @@ type Target struct {
 	Remote   string
 	Branch   string // local short name
 	Ref      string // full name on the remote
-	Tracking string // the local ref that follows it; empty where none does
+	Tracking string // the local ref that follows it; empty where none can
 }
 
 // FindTarget works out where a branch goes: the remote that is named, or if none is
@@ -60,23 +60,71 @@ func FindTarget(ctx context.Context, r *repo.Repo, branch, remote string) (Targe
 	return t, err
 }
 
-// trackingRef maps a remote's ref through the remote's fetch settings.
-func trackingRef(ctx context.Context, r *repo.Repo, remote, ref string) (string, error) {
+// Refspecs are a remote's fetch settings: which ref here follows which there.
+type Refspecs []refspec
+
+// refspec is one of them: names with at most one star on either side.
+type refspec struct{ from, to string }
+
+// Mapping reads a remote's fetch settings.
+func Mapping(ctx context.Context, r *repo.Repo, remote string) (Refspecs, error) {
 	specs, err := r.ConfigAll(ctx, "remote."+remote+".fetch")
+	var list Refspecs
 	for _, spec := range specs {
-		from, to, ok := strings.Cut(strings.TrimPrefix(spec, "+"), ":")
-		if !ok {
-			continue
-		}
-		if from == ref {
-			return to, nil
-		}
-		prefix, suffix, isPattern := strings.Cut(from, "*")
-		if isPattern && strings.HasPrefix(ref, prefix) && strings.HasSuffix(ref, suffix) && len(ref) >= len(prefix)+len(suffix) {
-			return strings.Replace(to, "*", ref[len(prefix):len(ref)-len(suffix)], 1), nil
+		if from, to, ok := strings.Cut(strings.TrimPrefix(spec, "+"), ":"); ok {
+			list = append(list, refspec{from, to})
 		}
 	}
-	return "", err
+	return list, err
+}
+
+// Follower is the ref here that follows one there; empty: none.
+func (s Refspecs) Follower(ref string) string {
+	for _, spec := range s {
+		if middle, ok := fits(spec.from, ref); ok {
+			return strings.Replace(spec.to, "*", middle, 1)
+		}
+	}
+	return ""
+}
+
+// Follows says whether a ref here is one of those that follow.
+func (s Refspecs) Follows(ref string) bool {
+	return slices.ContainsFunc(s, func(spec refspec) bool { _, ok := fits(spec.to, ref); return ok })
+}
+
+// fits says whether a name is one of a pattern's, and what the star stands for in it.
+func fits(pattern, name string) (middle string, ok bool) {
+	prefix, suffix, isPattern := strings.Cut(pattern, "*")
+	if !isPattern {
+		return "", pattern == name
+	}
+	if !strings.HasPrefix(name, prefix) || !strings.HasSuffix(name, suffix) || len(name) < len(prefix)+len(suffix) {
+		return "", false
+	}
+	return name[len(prefix) : len(name)-len(suffix)], true
+}
+
+// IsMapped says whether the remote's fetch settings name the target's branch.
+func IsMapped(ctx context.Context, r *repo.Repo, t Target) (bool, error) {
+	specs, err := Mapping(ctx, r, t.Remote)
+	return specs.Follower(t.Ref) != "", err
+}
+
+// trackingRef is the ref that follows a remote's. A branch that the fetch settings leave out,
+// as those of a clone of one branch do, is followed where it would be in a whole clone.
+func trackingRef(ctx context.Context, r *repo.Repo, remote, ref string) (string, error) {
+	specs, err := Mapping(ctx, r, remote)
+	if err != nil {
+		return "", err
+	}
+	if to := specs.Follower(ref); to != "" {
+		return to, nil
+	}
+	if name, ok := strings.CutPrefix(ref, "refs/heads/"); ok {
+		return "refs/remotes/" + remote + "/" + name, nil
+	}
+	return "", nil
 }
 
 // sharedByName are the branches that others build on where bastel.shared does not say

@@ -3,6 +3,7 @@ package tray
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 
 	"golang.org/x/sync/errgroup"
@@ -295,12 +296,33 @@ func readVersions(ctx context.Context, r *repo.Repo, versions []*version, limit 
 	return nil
 }
 
-// Between lists what differs between two trees.
+// Between lists what differs between two trees, path by path.
 func Between(ctx context.Context, objects *repo.Overlay, old, new repo.ID) ([]File, error) {
-	differences, err := merge.Compare(ctx, objects, old, new)
+	list, err := merge.Compare(ctx, objects, old, new)
 	if err != nil {
 		return nil, err
 	}
+	differences := make([]merge.Derived, len(list))
+	for i, d := range list {
+		differences[i] = merge.Derived{Difference: d}
+	}
+	return listed(ctx, objects, differences)
+}
+
+// BetweenFollowed lists what differs between two trees, a renamed file as one.
+func BetweenFollowed(ctx context.Context, objects *repo.Overlay, old, new repo.ID) ([]File, error) {
+	list, err := merge.Compare(ctx, objects, old, new)
+	if err != nil {
+		return nil, err
+	}
+	differences, err := merge.Derive(ctx, objects, list)
+	if err != nil {
+		return nil, err
+	}
+	return listed(ctx, objects, differences)
+}
+
+func listed(ctx context.Context, objects *repo.Overlay, differences []merge.Derived) ([]File, error) {
 	var ids []repo.ID
 	for _, d := range differences {
 		for _, e := range []repo.Entry{d.Old, d.New} {
@@ -327,7 +349,7 @@ func Between(ctx context.Context, objects *repo.Overlay, old, new repo.ID) ([]Fi
 	return files, nil
 }
 
-func filesOf(ctx context.Context, objects *repo.Overlay, differences []merge.Difference, large map[repo.ID]bool) ([]File, error) {
+func filesOf(ctx context.Context, objects *repo.Overlay, differences []merge.Derived, large map[repo.ID]bool) ([]File, error) {
 	var ids []repo.ID
 	for _, d := range differences {
 		for _, e := range []repo.Entry{d.Old, d.New} {
@@ -351,6 +373,13 @@ func filesOf(ctx context.Context, objects *repo.Overlay, differences []merge.Dif
 			Path: d.Path, Large: large[d.Old.ID] || large[d.New.ID],
 			Old: repo.IndexEntry{Path: d.Path, Mode: d.Old.Mode, ID: d.Old.ID},
 			New: repo.IndexEntry{Path: d.Path, Mode: d.New.Mode, ID: d.New.ID},
+		}
+		switch {
+		case d.Copy: // it is new, and says of what
+			f.Old, d.Old = repo.IndexEntry{Path: d.Path}, repo.Entry{}
+			f.Alike = fmt.Sprintf("copied from %s, %d %% the same", d.From, d.Alike)
+		case d.From != "":
+			f.From, f.Old.Path = d.From, d.From
 		}
 		var err error
 		if f.OldText, err = text(d.Old); err != nil {
