@@ -367,7 +367,7 @@ func TestSendSeriesFollowsTheJournal(t *testing.T) {
 		_, err = a.Apply(ctx, plan, app.OwnOnly, nil)
 		require.NoError(t, err)
 	}
-	s, err := a.SendSeries(ctx, false)
+	s, err := a.SendSeries(ctx, "", false)
 	require.NoError(t, err)
 	require.Len(t, s.Now, 3)
 	require.Len(t, s.Next, 2)

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 
 	"bastel/internal/journal"
 	"bastel/internal/repo"
@@ -70,7 +71,7 @@ func (a *App) Request(ctx context.Context) (string, error) {
 		}
 	}
 	var since []send.Pairing
-	switch s, err := a.SendSeries(ctx, false); {
+	switch s, err := a.SendSeries(ctx, "", false); {
 	case errors.As(err, new(*send.Refusal)): // no remote: nothing was sent before
 	case err != nil:
 		return "", err
@@ -110,6 +111,68 @@ func (a *App) LastSent(ctx context.Context, remote string) (journal.Entry, send.
 		return e, c, nil
 	}
 	return journal.Entry{}, c, refuse("Nothing was sent from here that could be taken back.")
+}
+
+// TakingBack is what taking the last push back would do.
+type TakingBack struct {
+	Push    journal.Entry
+	There   send.Comparison
+	Says    string   // what becomes of the branch there
+	BuiltOn []string // other branches there that have what was sent, as last fetched
+}
+
+// LookTakingBack looks at what taking the last push back would do.
+func (a *App) LookTakingBack(ctx context.Context, remote string) (TakingBack, error) {
+	last, c, err := a.LastSent(ctx, remote)
+	look := TakingBack{Push: last, There: c}
+	if err != nil {
+		return look, err
+	}
+	name := strings.TrimPrefix(last.Ref, "refs/heads/")
+	switch {
+	case last.Old.IsZero():
+		look.Says = fmt.Sprintf("%s is deleted on %s, where your last push made it.", name, c.Remote)
+	case last.New.IsZero():
+		look.Says = fmt.Sprintf("%s is made anew on %s, at %s, where it was before you deleted it.", name, c.Remote, last.Old.Short())
+	default:
+		look.Says = fmt.Sprintf("%s on %s goes back from %s to %s.", name, c.Remote, last.New.Short(), last.Old.Short())
+	}
+	if n := len(last.Others); n > 0 {
+		look.Says += fmt.Sprintf(" So do the %s that went along.", Count(n, "branch"))
+	}
+	if last.New.IsZero() {
+		return look, nil
+	}
+	with, err := a.Repo.RemotesWith(ctx, last.New)
+	for _, ref := range with {
+		short := repo.Ref{Name: ref}.Short()
+		if strings.HasPrefix(short, c.Remote+"/") && short != (repo.Ref{Name: c.Tracking}).Short() && !strings.HasSuffix(ref, "/HEAD") {
+			look.BuiltOn = append(look.BuiltOn, short)
+		}
+	}
+	return look, err
+}
+
+// PushedLast is the last push, if nothing was done here since that undo takes back.
+func (a *App) PushedLast(ctx context.Context) (journal.Entry, bool, error) {
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return journal.Entry{}, false, err
+	}
+	done := journal.StateOf(entries, a.Repo.WorktreeName()).Done
+	last := 0
+	if len(done) > 0 {
+		last = done[len(done)-1].Number
+	}
+	for _, e := range entries {
+		if e.Number <= last || e.Kind == journal.Undo || e.Kind == journal.Pushed && e.Outcome == journal.TakenBack {
+			break
+		}
+		if e.Kind == journal.Pushed && e.Outcome == journal.Sent && e.Worktree == a.Repo.WorktreeName() {
+			return e, true, nil
+		}
+	}
+	return journal.Entry{}, false, nil
 }
 
 // TakeBackSent puts the remote's branch back to where it was before the last push, with a

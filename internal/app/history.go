@@ -18,7 +18,7 @@ import (
 // rewriting; or, where sent is set, as the remote has it and as it is here.
 func (a *App) HistoryOf(ctx context.Context, sent bool) (draw.History, error) {
 	if sent {
-		s, err := a.SendSeries(ctx, false)
+		s, err := a.SendSeries(ctx, "", false)
 		if err != nil {
 			return draw.History{}, err
 		}
@@ -133,7 +133,7 @@ func threadsOf(old, new []Source, pairs []send.Pairing) []lanes.Thread {
 
 // SeamOfSent is the picture of what the remote has, and what becomes of it.
 func (a *App) SeamOfSent(ctx context.Context) (draw.Seam, error) {
-	s, err := a.SendSeries(ctx, false)
+	s, err := a.SendSeries(ctx, "", false)
 	if err != nil {
 		return draw.Seam{}, err
 	}

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -32,6 +33,10 @@ type LandingLook struct {
 	Before  []Source // the last commits of the target, oldest first
 	Comes   []Source // what the branch adds, oldest first
 	Missing int      // commits of the target that the branch does not have
+
+	There     string   // what deleting the branch would do with it on its remote, in a sentence
+	Approved  []string // who approved the branch, and whether as it is now
+	OpenNotes int
 }
 
 // shownBefore is how much of the target is shown before what comes to it.
@@ -64,8 +69,65 @@ func (a *App) LookLanding(ctx context.Context) (LandingLook, error) {
 	if look.Before, err = a.Sources(ctx, ids); err != nil {
 		return look, err
 	}
-	look.Comes, err = a.rangeSources(ctx, head.Commit, target.ID)
-	return look, err
+	if look.Comes, err = a.rangeSources(ctx, head.Commit, target.ID); err != nil {
+		return look, err
+	}
+	if look.There, _, err = a.deletionThere(ctx, look.Branch, target, false); err != nil {
+		return look, err
+	}
+	return look, a.lookReviews(head, &look)
+}
+
+// lookReviews tells of approvals and notes.
+func (a *App) lookReviews(head repo.Head, look *LandingLook) error {
+	book, err := a.knownBook()
+	if err != nil {
+		return err
+	}
+	for _, v := range book.Verdicts {
+		switch {
+		case v.Branch != look.Branch || !v.Approved:
+		case v.Commit == head.Commit:
+			look.Approved = append(look.Approved, v.By)
+		default:
+			look.Approved = append(look.Approved, v.By+" (as it was at "+v.Commit.Short()+")")
+		}
+	}
+	for _, n := range book.Notes {
+		if n.Branch == look.Branch && !n.Settled {
+			look.OpenNotes++
+		}
+	}
+	return nil
+}
+
+// deletionThere says in a sentence what deleting a landed branch does with it on the remote
+// that it is pushed to. It goes only as it was last fetched, and where all that it has is in the
+// branch, or is replaced by it; can says whether. What goes is given as a comparison.
+func (a *App) deletionThere(ctx context.Context, branch string, target Target, ask bool) (says string, can *send.Comparison, err error) {
+	c, err := a.compareBranch(ctx, branch, "", ask)
+	if errors.As(err, new(*send.Refusal)) {
+		return "It is on no remote.", nil, nil
+	}
+	if err != nil {
+		return "", nil, err
+	}
+	name := strings.TrimPrefix(c.Ref, "refs/heads/")
+	switch {
+	case name == target.Branch && c.Remote == target.Remote:
+		return "", nil, nil
+	case c.There.IsZero():
+		return fmt.Sprintf("It is not on %s.", c.Remote), nil, nil
+	case c.There != c.Seen:
+		return fmt.Sprintf("%s on %s was changed since it was last fetched, and stays.", name, c.Remote), nil, nil
+	case len(c.NotYours) > 0:
+		return fmt.Sprintf("%s on %s has %s that did not land, and stays.", name, c.Remote, Count(len(c.NotYours), "commit")), nil, nil
+	case len(c.Removes()) > 0:
+		return fmt.Sprintf("%s on %s stays: it has %s.", name, c.Remote, send.Named(c.Removes())), nil, nil
+	case len(c.Replaces) > 0:
+		return fmt.Sprintf("Its older version on %s goes too: %s there, replaced by what lands.", c.Remote, Count(len(c.Replaces), "commit")), &c, nil
+	}
+	return fmt.Sprintf("It goes on %s too.", c.Remote), &c, nil
 }
 
 // noTarget says that a branch cannot land.
@@ -81,6 +143,7 @@ type landing struct {
 	*App
 	how      Landing
 	head     repo.Head
+	target   Target
 	remote   string
 	ref      string  // of the target, on the remote
 	there    repo.ID // what the remote has
@@ -136,6 +199,7 @@ func (l *landing) look(ctx context.Context) (err error) {
 	if target.ID.IsZero() {
 		return noTarget(l.head.Branch(), target)
 	}
+	l.target = target
 	l.remote, l.ref = target.Remote, "refs/heads/"+target.Branch
 	if l.remote == "" {
 		return refuse("The target of %s, %s, is on no remote. Choose one there: bastel target NAME.", l.head.Branch(), target.Name)
@@ -288,29 +352,20 @@ func (l *landing) localMove(ctx context.Context) (move journal.RefMove, err erro
 	return journal.RefMove{Ref: l.ref, Old: now, New: l.tip}, nil
 }
 
-// deleteThere deletes the remote's branch, if all that it has is in the target now.
+// deleteThere deletes the remote's branch, if all that it has is in the target now, or was
+// replaced by that.
 func (l *landing) deleteThere(ctx context.Context) error {
-	t, err := send.FindTarget(ctx, l.Repo, l.head.Branch(), "")
-	if err != nil || t.Ref == l.ref && t.Remote == l.remote {
+	says, can, err := l.deletionThere(ctx, l.head.Branch(), l.target, true)
+	if err != nil {
 		return err
 	}
-	there, err := send.Ask(ctx, l.Repo, t.Remote, t.Ref)
-	if err != nil || there.IsZero() {
-		return err
-	}
-	contained := there == l.head.Commit
-	if known, err := l.Repo.Has(ctx, there); err != nil {
-		return err
-	} else if known && !contained {
-		if contained, err = l.Repo.IsAncestor(ctx, there, l.tip); err != nil {
-			return err
+	if can == nil {
+		if says != "" {
+			l.done.Notes = append(l.done.Notes, says)
 		}
-	}
-	if !contained {
-		l.done.Notes = append(l.done.Notes, fmt.Sprintf("%s on %s has commits that did not land, and stays.", t.Branch, t.Remote))
 		return nil
 	}
-	return l.push(ctx, t.Remote, t.Ref, repo.ID{}, there)
+	return l.push(ctx, can.Remote, can.Ref, repo.ID{}, can.There)
 }
 
 // landStep makes a step of the local part of a landing. What the remote has stays there:

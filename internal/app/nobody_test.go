@@ -1,9 +1,11 @@
 package app_test
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -16,189 +18,324 @@ import (
 	"bastel/test/fixture"
 )
 
-// quay is a branch on which the user and a colleague work at the same time, each commit
-// with a file of its own.
+// quay is a shared repository and a fork of it, in which three people do what they like, on two
+// branches. Each commit adds a file of its own, named after who made it.
 type quay struct {
-	t      *rapid.T
-	user   *fixture.Repo
-	app    *app.App
-	mira   *fixture.Repo
-	shared *fixture.Repo
-	files  int
-	sent   *int     // pushes that were carried out, in all runs
-	theirs []string // files that the colleague has pushed
-	mine   []string
+	t       *rapid.T
+	remotes map[string]*fixture.Repo
+	people  []*person
+	files   int
+	brought map[string]string          // by remote and file: whose Bastel sent it there last
+	before  map[string]map[string]bool // what was there before the action under way
+	sent    *int                       // pushes that were carried out, in all runs
+	asked   *int                       // questions that named a commit of somebody else
+}
+
+// person is one of them. Some use Bastel, one the repository's own commands.
+type person struct {
+	name string
+	*fixture.Repo
+	app *app.App // nil: none
 }
 
 func newQuay(t *rapid.T, dir string) *quay {
-	q := &quay{t: t}
-	q.user, q.shared = fixture.At(t, filepath.Join(dir, "user")), fixture.At(t, filepath.Join(dir, "shared"), "--bare")
-	q.user.Git("remote", "add", "origin", q.shared.Dir)
-	q.user.Commit("base", "base", "1\n")
-	q.user.Git("push", "--quiet", "--set-upstream", "origin", "main")
-	q.user.Git("switch", "--quiet", "-c", "topic")
-	q.commit()
-	q.user.Git("push", "--quiet", "--set-upstream", "origin", "topic")
-	q.user.Git("clone", "--quiet", "--branch", "topic", q.shared.Dir, filepath.Join(dir, "mira"))
-	q.mira = fixture.Existing(t, filepath.Join(dir, "mira")).ByMira()
-	var err error
-	q.app, _, err = app.Open(ctx, q.user.Dir)
-	require.NoError(t, err)
+	q := &quay{t: t, remotes: map[string]*fixture.Repo{}, brought: map[string]string{}}
+	for _, name := range []string{"origin", "fork"} {
+		q.remotes[name] = fixture.At(t, filepath.Join(dir, name), "--bare")
+	}
+	for _, name := range []string{"ines", "mira", "oskar"} {
+		p := &person{name: name, Repo: fixture.At(t, filepath.Join(dir, name))}
+		p.Git("config", "user.name", name)
+		p.Git("config", "user.email", name+"@quay.example")
+		for remote, r := range q.remotes {
+			p.Git("remote", "add", remote, r.Dir)
+		}
+		if name == "ines" {
+			p.Commit("base", "base", "1\n")
+			p.Git("push", "--quiet", "origin", "main")
+			p.Git("push", "--quiet", "fork", "main")
+			for _, branch := range []string{"topic", "other"} {
+				p.Git("switch", "--quiet", "-c", branch, "main")
+				q.commit(p)
+				p.Git("push", "--quiet", "--set-upstream", "origin", branch)
+			}
+		} else {
+			p.Git("fetch", "--quiet", "--all")
+			for _, branch := range []string{"main", "topic", "other"} {
+				p.Git("switch", "--quiet", "--force-create", branch, "--track", "origin/"+branch)
+			}
+		}
+		if name == "mira" {
+			p.Git("config", "remote.pushDefault", "fork")
+		}
+		if name != "oskar" {
+			a, _, err := app.Open(ctx, p.Dir)
+			require.NoError(t, err)
+			p.app = a
+		}
+		q.people = append(q.people, p)
+	}
 	return q
 }
 
-func (q *quay) file(who string) string {
-	q.files++
-	return fmt.Sprint(who, q.files)
-}
-
-func (q *quay) commit() {
-	name := q.file("mine")
-	q.user.Commit("Add "+name, name, name+"\n")
-	q.mine = append(q.mine, name)
-}
-
-// colleague takes the branch as it is there and pushes a commit.
-func (q *quay) colleague() {
-	q.mira.Git("fetch", "--quiet")
-	q.mira.Git("reset", "--quiet", "--hard", "origin/topic")
-	name := q.file("theirs")
-	q.mira.Commit("Add "+name, name, name+"\n")
-	q.mira.Git("push", "--quiet", "origin", "HEAD:topic")
-	q.theirs = append(q.theirs, name)
-}
-
-// may takes a refusal as an answer, and no other error.
-func (q *quay) may(err error) {
-	if err != nil && !assert.True(q.t, isRefusal(err), "%v", err) {
-		q.t.FailNow()
+func (q *quay) close() {
+	for _, p := range q.people {
+		if p.app != nil {
+			p.app.Close()
+		}
 	}
 }
 
-func isRefusal(err error) bool {
+func (q *quay) commit(p *person) {
+	q.files++
+	name := fmt.Sprint(p.name, q.files)
+	p.Commit("Add "+name, name, name+"\n")
+}
+
+// there lists the files that any branch of a remote has.
+func (q *quay) there() map[string]map[string]bool {
+	all := map[string]map[string]bool{}
+	for remote, r := range q.remotes {
+		all[remote] = map[string]bool{}
+		for ref := range strings.FieldsSeq(r.Git("for-each-ref", "--format=%(refname)")) {
+			for file := range strings.FieldsSeq(r.Git("ls-tree", "--name-only", ref)) {
+				all[remote][file] = true
+			}
+		}
+	}
+	return all
+}
+
+// watched does something by one's Bastel, and holds that no work of others goes from a remote
+// by that, but what was named in a question before. Refusals are answers.
+func (q *quay) watched(p *person, what string, do func() (named []string, err error)) {
+	q.before = q.there()
+	named, err := do()
 	var refusal *app.Refusal
 	var notSent *send.Refusal
-	return assert.ErrorAs(discard{}, err, &refusal) || assert.ErrorAs(discard{}, err, &notSent)
+	if err != nil && !errors.As(err, &refusal) && !errors.As(err, &notSent) {
+		require.NoError(q.t, err, "%s of %s", what, p.name)
+	}
+	after := q.there()
+	for remote, files := range q.before {
+		for file := range files {
+			landed := what == "landing" && after["origin"][file] // its branch is deleted by that, where it was pushed to
+			own := what == "taking back" && q.brought[remote+file] == p.name
+			if !after[remote][file] && !landed && !own && !strings.HasPrefix(file, p.name) {
+				assert.Contains(q.t, named, "Add "+file, "%s of %s took it from %s", what, p.name, remote)
+			}
+		}
+	}
+	for remote, files := range after {
+		for file := range files {
+			if !q.before[remote][file] {
+				q.brought[remote+file] = p.name
+			}
+		}
+	}
+	p.Git("fsck", "--strict")
 }
 
-// discard takes no notice.
-type discard struct{}
+func (q *quay) user(t *rapid.T) *person { return q.people[rapid.IntRange(0, 1).Draw(t, "who")] }
 
-func (discard) Errorf(string, ...any) {}
-
-func (q *quay) reorder() {
-	plan, err := q.app.NewPlan(ctx, "", "")
-	require.NoError(q.t, err)
-	n := len(plan.Next)
-	plan = plan.Move(rapid.IntRange(0, n-1).Draw(q.t, "from"), rapid.IntRange(0, n-1).Draw(q.t, "to"))
-	if rapid.Bool().Draw(q.t, "reword") {
-		plan = plan.Reword(0, fmt.Sprintf("Say it anew, %d\n", q.files))
+// rewrite moves, rewords or leaves out commits, whosever they are.
+func (q *quay) rewrite(p *person, t *rapid.T) error {
+	plan, err := p.app.NewPlan(ctx, "", "")
+	if err != nil || len(plan.Next) == 0 {
+		return err
 	}
-	_, err = q.app.Apply(ctx, plan, app.OwnOnly, nil)
-	q.may(err)
+	at := rapid.IntRange(0, len(plan.Next)-1).Draw(t, "at")
+	switch rapid.IntRange(0, 2).Draw(t, "edit") {
+	case 0:
+		plan = plan.Move(at, rapid.IntRange(0, len(plan.Next)-1).Draw(t, "to"))
+	case 1:
+		plan = plan.Reword(at, fmt.Sprintf("Say it anew, %d\n", q.files))
+	default:
+		if len(plan.Next) > 1 {
+			plan = plan.LeaveOut(at)
+		}
+	}
+	_, err = p.app.Apply(ctx, plan, app.OwnOnly, nil)
+	return err
 }
 
-// take takes in what is known of others' commits.
-func (q *quay) take() {
-	s, err := q.app.SendSeries(ctx, false)
-	require.NoError(q.t, err)
-	if len(s.NotYours) == 0 {
-		return
+func takeIn(p *person) error {
+	plan, err := p.app.NewPlan(ctx, "", "")
+	if err != nil {
+		return err
 	}
-	plan, err := q.app.NewPlan(ctx, "", "")
-	require.NoError(q.t, err)
-	plan, err = q.app.WithTaken(ctx, plan, len(plan.Next), s.NotYours)
-	q.may(err)
+	plan, _, err = p.app.TakeIn(ctx, plan, nil)
 	if err == nil {
-		_, err = q.app.Apply(ctx, plan, app.OwnOnly, nil)
-		q.may(err)
+		_, err = p.app.Apply(ctx, plan, app.OwnOnly, nil)
 	}
+	return err
 }
 
-// send pushes what was compared; between the look and the push there may be another's.
-func (q *quay) send() {
-	compared, err := q.app.CompareRemote(ctx, "", rapid.Bool().Draw(q.t, "ask"))
-	require.NoError(q.t, err)
-	if rapid.IntRange(0, 3).Draw(q.t, "between") == 0 {
-		q.colleague()
+// push sends, by the answers that somebody gives who may or may not mean it; between the look
+// and the push others may do something.
+func (q *quay) push(p *person, t *rapid.T) (named []string, err error) {
+	c, err := p.app.CompareRemote(ctx, "", rapid.Bool().Draw(t, "ask"))
+	if err != nil {
+		return nil, err
 	}
-	_, err = q.app.Send(ctx, app.Outgoing{Comparison: compared}, nil)
-	q.may(err)
-	if err == nil && !compared.UpToDate() {
+	out := app.Outgoing{Comparison: c}
+	var refusal *send.Refusal
+	for range 2 {
+		if !errors.As(out.Verdict(), &refusal) || refusal.Question == "" || !rapid.Bool().Draw(t, "consent") {
+			break
+		}
+		out.Consent.BringBack = out.Consent.BringBack || refusal.Cause == send.WentThere
+		if refusal.Cause == send.RemovesOthers {
+			*q.asked++
+			for _, lost := range c.Removes() {
+				named = append(named, lost.Subject)
+				out.Consent.Remove = append(out.Consent.Remove, lost.ID)
+			}
+		}
+	}
+	if rapid.IntRange(0, 3).Draw(t, "between") == 0 {
+		q.byCommand(t)
+		q.before = q.there()
+	}
+	_, err = p.app.Send(ctx, out, nil)
+	if err == nil && !c.UpToDate() {
 		*q.sent++
-		assert.Equal(q.t, q.user.Git("rev-parse", "topic"), q.shared.Git("rev-parse", "topic"), "what was sent is there")
+		assert.Equal(q.t, p.Git("rev-parse", c.Branch), q.remotes[c.Remote].Git("rev-parse", strings.TrimPrefix(c.Ref, "refs/heads/")), "what was sent is there")
+	}
+	return named, err
+}
+
+// byCommand does what somebody does who uses no Bastel, however rude.
+func (q *quay) byCommand(t *rapid.T) {
+	p := q.people[2]
+	branch := rapid.SampledFrom([]string{"topic", "other"}).Draw(t, "branch")
+	remote := rapid.SampledFrom([]string{"origin", "origin", "fork"}).Draw(t, "remote")
+	p.Git("fetch", "--quiet", "--prune", "--all")
+	p.Git("switch", "--quiet", "--detach", "origin/main")
+	if _, err := p.Run("rev-parse", "--verify", "--quiet", remote+"/"+branch); err == nil {
+		p.Git("switch", "--quiet", "--detach", remote+"/"+branch)
+	}
+	switch rapid.IntRange(0, 5).Draw(t, "command") {
+	case 0, 1:
+		q.commit(p)
+		p.Git("push", "--quiet", remote, "HEAD:refs/heads/"+branch)
+	case 2: // rewritten
+		p.Git("commit", "--quiet", "--amend", "-m", fmt.Sprint("Oskar's words, ", q.files))
+		p.Git("push", "--quiet", "--force", remote, "HEAD:refs/heads/"+branch)
+	case 3: // moved back
+		if _, err := p.Run("rev-parse", "--verify", "--quiet", "HEAD~1"); err == nil {
+			p.Git("push", "--quiet", "--force", remote, "HEAD~1:refs/heads/"+branch)
+		}
+	case 4: // deleted
+		_, _ = p.Run("push", "--quiet", remote, ":refs/heads/"+branch)
+	case 5: // landed
+		_, _ = p.Run("push", "--quiet", "origin", "HEAD:refs/heads/main")
 	}
 }
 
-// bring does what the advice says: fetch, take in, send, with nobody in between. The
-// remote then has all of everybody's.
-func (q *quay) bring() {
-	_, err := q.app.Fetch(ctx, nil)
-	require.NoError(q.t, err)
-	q.take()
-	compared, err := q.app.CompareRemote(ctx, "", true)
-	require.NoError(q.t, err)
-	if compared.UpToDate() {
-		q.commit()
-		compared, err = q.app.CompareRemote(ctx, "", true)
-		require.NoError(q.t, err)
-	}
-	_, err = q.app.Send(ctx, app.Outgoing{Comparison: compared}, nil)
-	q.may(err)
-	if err == nil {
-		*q.sent++
-		there := strings.Split(q.shared.Git("ls-tree", "--name-only", "topic"), "\n")
-		assert.Subset(q.t, there, append(q.theirs, q.mine...))
-	}
-}
-
-// check: all that a colleague pushed is there, and all that is the user's is here.
+// check: nothing of one's own is lost here, and nothing is left half done.
 func (q *quay) check() {
-	there := strings.Split(q.shared.Git("ls-tree", "--name-only", "topic"), "\n")
-	here := strings.Split(q.user.Git("ls-tree", "--name-only", "topic"), "\n")
-	assert.Subset(q.t, there, q.theirs, "what a colleague pushed is never lost")
-	assert.Subset(q.t, here, q.mine)
-	assert.Empty(q.t, q.user.Git("status", "--porcelain"))
+	for _, p := range q.people[:2] {
+		assert.Empty(q.t, p.Git("status", "--porcelain"))
+	}
 }
 
-// TestNobodysWorkIsLost: whatever the user and a colleague do on one branch at the same
-// time, in whatever order, what the colleague pushed stays on the remote.
+// TestNobodysWorkIsLost: whatever three people do on two branches of two remotes, by Bastel or
+// by the repository's own commands, at any moment: nothing that one of them has on a remote goes from
+// all of its branches by another's Bastel, unless a question named it.
 func TestNobodysWorkIsLost(t *testing.T) {
 	fixture.FewerChecks(t, "4")
-	sent := 0
+	for _, name := range []string{"GIT_AUTHOR_NAME", "GIT_AUTHOR_EMAIL", "GIT_COMMITTER_NAME", "GIT_COMMITTER_EMAIL"} {
+		t.Setenv(name, "") // and restored afterwards: each of them is who the configuration says
+		require.NoError(t, os.Unsetenv(name))
+	}
+	sent, asked := 0, 0
 	rapid.Check(t, func(t *rapid.T) {
 		dir, err := os.MkdirTemp("", "bastel-quay-")
 		require.NoError(t, err)
 		defer os.RemoveAll(dir)
 		q := newQuay(t, dir)
-		q.sent = &sent
-		defer q.app.Close()
+		q.sent, q.asked = &sent, &asked
+		defer q.close()
+		quietly := func(what string, do func(p *person, t *rapid.T) error) func(*rapid.T) {
+			return func(t *rapid.T) {
+				p := q.user(t)
+				q.watched(p, what, func() ([]string, error) { return nil, do(p, t) })
+			}
+		}
 		t.Repeat(map[string]func(*rapid.T){
-			"":          func(*rapid.T) { q.check() },
-			"commit":    func(*rapid.T) { q.commit() },
-			"colleague": func(*rapid.T) { q.colleague() },
-			"reorder":   func(*rapid.T) { q.reorder() },
-			"take":      func(*rapid.T) { q.take() },
-			"send":      func(*rapid.T) { q.send() },
-			"bring":     func(*rapid.T) { q.bring() },
-			"fetch": func(t *rapid.T) {
-				_, err := q.app.Fetch(ctx, nil)
-				require.NoError(t, err)
+			"":        func(*rapid.T) { q.check() },
+			"commit":  func(t *rapid.T) { q.commit(q.user(t)) },
+			"command": q.byCommand,
+			"switch": func(t *rapid.T) {
+				p, to := q.user(t), rapid.SampledFrom([]string{"topic", "other"}).Draw(t, "to")
+				if _, err := p.Run("switch", "--quiet", "--no-guess", to); err != nil { // it has landed, and is begun anew
+					p.Git("switch", "--quiet", "--no-track", "-c", to, "origin/main")
+				}
 			},
-			"take back": func(*rapid.T) {
-				_, _, err := q.app.TakeBackSent(ctx, "", nil)
-				q.may(err)
+			"rewrite": quietly("rewriting", q.rewrite),
+			"take in": quietly("taking in", func(p *person, _ *rapid.T) error { return takeIn(p) }),
+			"send": func(t *rapid.T) {
+				p := q.user(t)
+				q.watched(p, "sending", func() ([]string, error) { return q.push(p, t) })
 			},
-			"forward": func(*rapid.T) {
-				_, err := q.app.Forward(ctx)
-				q.may(err)
-			},
-			"undo": func(*rapid.T) {
-				_, err := q.app.Undo(ctx)
-				q.may(err)
+			"fetch":     quietly("fetching", func(p *person, _ *rapid.T) error { _, err := p.app.Fetch(ctx, nil); return err }),
+			"forward":   quietly("moving forward", func(p *person, _ *rapid.T) error { _, err := p.app.Forward(ctx); return err }),
+			"undo":      quietly("undoing", func(p *person, _ *rapid.T) error { _, err := p.app.Undo(ctx); return err }),
+			"take back": quietly("taking back", func(p *person, _ *rapid.T) error { _, _, err := p.app.TakeBackSent(ctx, "", nil); return err }),
+			"land": quietly("landing", func(p *person, t *rapid.T) error {
+				_, err := p.app.Land(ctx, app.Landing{Delete: rapid.Bool().Draw(t, "delete")}, nil)
+				return err
+			}),
+			"bring": func(t *rapid.T) {
+				p := q.user(t)
+				q.watched(p, "following the advice", func() ([]string, error) { return nil, q.bring(p) })
 			},
 		})
-		q.bring()
 	})
 	assert.Positive(t, sent, "something was sent")
+	t.Logf("sent %d times, asked about others' work %d times", sent, asked)
+}
+
+// bring does what the advice says, with nobody in between: fetch, take in or move forward, send.
+// It ends, and the remote then has what is here.
+func (q *quay) bring(p *person) error {
+	if _, err := p.app.Fetch(ctx, nil); err != nil {
+		return err
+	}
+	var steps []string
+	for range 4 {
+		c, err := p.app.CompareRemote(ctx, "", true)
+		if err != nil || c.UpToDate() {
+			return err
+		}
+		var refusal *send.Refusal
+		err = c.Verdict(send.Consent{})
+		switch {
+		case err == nil:
+			_, err := p.app.Send(ctx, app.Outgoing{Comparison: c}, nil)
+			return err
+		case !errors.As(err, &refusal):
+			return err
+		case refusal.Cause == send.Behind && c.Tracking == upstreamOf(p, c.Branch):
+			_, err = p.app.Forward(ctx)
+		case refusal.Cause == send.Behind, refusal.Cause == send.RemovesOthers, refusal.Cause == send.WentThere:
+			return nil // it is for the user to say
+		default:
+			err = takeIn(p)
+		}
+		steps = append(steps, string(refusal.Cause))
+		if err != nil {
+			return err // a conflict with oneself, say
+		}
+	}
+	return fmt.Errorf("the advice leads in a circle: %s", slices.Compact(steps))
+}
+
+func upstreamOf(p *person, branch string) string {
+	name, err := p.Run("rev-parse", "--symbolic-full-name", branch+"@{upstream}")
+	if err != nil {
+		return ""
+	}
+	return strings.TrimSpace(name)
 }

@@ -119,7 +119,11 @@ func (a *App) readFacts(ctx context.Context, branch string, sources []Source, f 
 		return err
 	}
 	for _, n := range book.Notes {
-		if n.Branch == branch && !n.Settled {
+		switch {
+		case n.Branch != branch || n.Settled:
+		case n.By != "":
+			f.Reviewers = append(f.Reviewers, n.By)
+		default:
 			f.Notes++
 		}
 	}

@@ -243,6 +243,9 @@ func (p push) carryOut(ctx context.Context) (sent Sent, err error) {
 // askedAfter is how long a remote may take to say whether it took a push that broke off.
 const askedAfter = 10 * time.Second
 
+// stoppedAfter is how long where the user stopped it, who waits.
+const stoppedAfter = 2 * time.Second
+
 // afterAll finds out what became of a push that was stopped, or whose connection broke before
 // an answer came: no error where the remote took it. Known says whether that could be found out.
 func (p push) afterAll(ctx context.Context, err error) (known bool, _ error) {
@@ -250,7 +253,11 @@ func (p push) afterAll(ctx context.Context, err error) (known bool, _ error) {
 	if stopped == nil && !errors.Is(err, repo.ErrCutOff) && !errors.Is(err, repo.ErrUnreachable) && !errors.Is(err, repo.ErrRemoteFailed) {
 		return true, err
 	}
-	limited, cancel := context.WithTimeout(repo.Unattended(context.WithoutCancel(ctx)), askedAfter)
+	patience := askedAfter
+	if stopped != nil {
+		patience = stoppedAfter
+	}
+	limited, cancel := context.WithTimeout(repo.Unattended(context.WithoutCancel(ctx)), patience)
 	defer cancel()
 	there, askErr := send.Ask(limited, p.Repo, p.remote, p.refs[0].Ref)
 	took := askErr == nil && there == p.refs[0].ID

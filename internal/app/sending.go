@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"bastel/internal/repo"
 	"bastel/internal/send"
@@ -19,14 +20,19 @@ type Series struct {
 	Pairs     []send.Pairing // what each commit there became here
 	Stack     []send.Comparison
 	Remotes   []string
-	Last      string // what the server said to the last push
+	Fetched   time.Time // when the remote was last fetched; zero: that is not known
+	Last      string    // what the server said to the last push
 }
 
-// SendSeries looks at both series. With ask the remote is asked.
-func (a *App) SendSeries(ctx context.Context, ask bool) (Series, error) {
-	compared, err := a.CompareRemote(ctx, "", ask)
+// SendSeries looks at both series. With ask the remote is asked; with no name it is the one
+// that the branch goes to.
+func (a *App) SendSeries(ctx context.Context, remote string, ask bool) (Series, error) {
+	compared, err := a.CompareRemote(ctx, remote, ask)
 	s := Series{Comparison: compared}
 	if err != nil {
+		return s, err
+	}
+	if s.Fetched, err = a.LastFetch(ctx, compared.Remote); err != nil {
 		return s, err
 	}
 	if s.Remotes, err = a.Repo.Remotes(ctx); err != nil {
@@ -85,9 +91,6 @@ func (a *App) sharedStart(ctx context.Context, c send.Comparison) (repo.ID, erro
 		if base, err = a.Repo.MergeBase(ctx, base, tip); err != nil || base.IsZero() {
 			return base, err
 		}
-	}
-	if base == c.Here {
-		return repo.ID{}, err
 	}
 	return base, nil
 }

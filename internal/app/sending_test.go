@@ -102,7 +102,7 @@ func TestAColleaguesCommitIsTakenInAndNeverReplaced(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, came, 1)
 	assert.Equal(t, "origin/feature has 1 new commit.", came[0].Says())
-	s, err := a.SendSeries(ctx, true)
+	s, err := a.SendSeries(ctx, "", true)
 	require.NoError(t, err)
 	assert.ErrorContains(t, s.Verdict(send.Consent{}), "that you don't have")
 	assert.Equal(t, theirs, s.NotYours[0].String())

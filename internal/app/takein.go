@@ -21,13 +21,9 @@ func (a *App) TakeIn(ctx context.Context, plan shape.Plan, besides []repo.ID) (s
 	if err != nil {
 		return plan, "", err
 	}
-	fresh, err := a.NewPlanOf(ctx, plan.Branch, "", "")
-	if err != nil {
-		return plan, "", err
-	}
-	edited := !plan.Equal(fresh)
+	edited := plan.Changes()
 	switch {
-	case !c.Known || len(c.NotYours)+len(besides) == 0:
+	case !c.Known || len(c.NotYours)+len(besides) == 0 && !(c.Shared && len(c.Replaces) > 0):
 		return plan, "", refuse("%s on %s has nothing of others that could be taken in. Fetch, and look again.", c.Branch, c.Remote)
 	case c.Shared && edited:
 		return plan, "", refuse("%s is shared, so its commits there stay, and the plan has edits. Apply or start the plan over first.", c.Branch)
@@ -42,8 +38,52 @@ func (a *App) TakeIn(ctx context.Context, plan shape.Plan, besides []repo.ID) (s
 			plan = plan.BringBack(id)
 		}
 	}
+	plan, taken, err = a.inPlace(ctx, plan, c, taken)
+	if err != nil {
+		return plan, "", err
+	}
 	plan, err = a.WithTaken(ctx, plan, len(plan.Next), taken)
 	return plan, fmt.Sprintf("%s of others at the end of the plan. a applies it.", Count(len(c.NotYours)+len(besides), "commit")), err
+}
+
+// inPlace puts newer versions of commits that the plan has in their places: those with the
+// same change, and those of commits that the remote had. It gives what has no place.
+func (a *App) inPlace(ctx context.Context, plan shape.Plan, c send.Comparison, taken []repo.ID) (shape.Plan, []repo.ID, error) {
+	sent, err := a.wereThere(ctx, c, plan.Sources)
+	if err != nil {
+		return plan, nil, err
+	}
+	theirs, err := a.Sources(ctx, taken)
+	if err != nil {
+		return plan, nil, err
+	}
+	here, err := a.Sources(ctx, plan.Sources)
+	if err != nil {
+		return plan, nil, err
+	}
+	pairs, err := a.pairs(ctx, theirs, here)
+	if err != nil {
+		return plan, nil, err
+	}
+	var rest []repo.ID
+	for _, id := range taken {
+		at := -1
+		for _, p := range pairs {
+			same := p.Relation == send.Same || p.Relation == send.Moved || p.Relation == send.Reworded
+			if p.Old == id && (same || p.Relation == send.Changed && sent[p.New]) {
+				at = plan.Place(p.New)
+			}
+		}
+		if at < 0 || len(plan.Next[at].From) != 1 {
+			rest = append(rest, id)
+			continue
+		}
+		if plan, err = a.WithTaken(ctx, plan, at+1, []repo.ID{id}); err != nil {
+			return plan, nil, err
+		}
+		plan = plan.LeaveOut(at)
+	}
+	return plan, rest, nil
 }
 
 // onTop puts a branch's own commits on top of what the remote has.

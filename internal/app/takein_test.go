@@ -218,7 +218,7 @@ func TestCommitsOfASharedBranchAreNotYours(t *testing.T) {
 	f.Git("push", "--quiet", "origin", "origin/main:refs/heads/fix")
 	f.Git("fetch", "--quiet")
 	a := open(t, f.Dir)
-	s, err := a.SendSeries(ctx, false)
+	s, err := a.SendSeries(ctx, "", false)
 	require.NoError(t, err)
 	assert.Equal(t, "1 commit, on 3 of origin/release/1", s.Sending(""))
 	assert.Len(t, s.Next, 1)

@@ -56,6 +56,9 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (Stepped, error) {
 		return stepped, err
 	}
 	if entry.Kind != journal.Apply {
+		if entry.Kind == journal.Land && kind == journal.Undo {
+			stepped.Warning = "Here only: what landed on the remote stays; X takes pushes back."
+		}
 		_, err = a.carryOut(ctx, op)
 		return stepped, err
 	}

@@ -12,6 +12,7 @@ import (
 	"os/signal"
 	"regexp"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"syscall"
 
@@ -40,6 +41,7 @@ type command struct {
 	stdin    io.Reader
 	stdout   io.Writer
 	stderr   io.Writer
+	heard    []string // what remotes said, line by line, as it was shown
 	warnings []string // of what was done all the same
 	began    bool     // arguments were in order: errors from here on are no usage errors
 }
@@ -66,9 +68,19 @@ func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 		return done
 	}
 	if !errors.Is(err, errSilent) {
-		fmt.Fprintln(stderr, "bastel: "+safe.Text(app.Explain(err)))
+		fmt.Fprintln(stderr, "bastel: "+safe.Text(c.explain(err)))
 	}
 	return c.status(err)
+}
+
+// explain says an error without what was shown on the way already.
+func (c *command) explain(err error) string {
+	lines := strings.Split(app.Explain(err), "\n")
+	heard := func(line string) bool {
+		line = strings.TrimSpace(line)
+		return slices.ContainsFunc(c.heard, func(told string) bool { return told == line || strings.HasSuffix(told, ": "+line) })
+	}
+	return strings.Join(append(lines[:1], slices.DeleteFunc(lines[1:], heard)...), "\n")
 }
 
 // errSilent ends a command with "no" after it printed its answer itself.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -96,6 +97,7 @@ func outgoing(ctx context.Context, a *app.App, remote string, stack bool) (out a
 // progress shows the remote's messages, without those that only count up.
 func (c *command) progress(line string) {
 	if !repo.IsTick(line) {
+		c.heard = append(c.heard, strings.TrimSpace(line))
 		fmt.Fprintln(c.stderr, safe.Line(line))
 	}
 }
@@ -128,7 +130,7 @@ func (c *command) sent(out app.Outgoing, said string, dryRun bool, err error) er
 		return printErr
 	}
 	if refusal != nil && c.json {
-		fmt.Fprintln(c.stderr, "bastel: "+safe.Text(app.Explain(err)))
+		fmt.Fprintln(c.stderr, "bastel: "+safe.Text(c.explain(err)))
 		return errSilent
 	}
 	return err

@@ -32,11 +32,12 @@ const (
 	Checks    = "checks"
 	Read      = "read"
 	Notes     = "notes"
+	Reviewers = "reviewers"
 	UpToDate  = "up_to_date"
 )
 
 // ItemNames lists the items in the order in which they are looked at.
-var ItemNames = []string{Linear, Subjects, Messages, Leftovers, LargeFile, Identity, Checks, Read, Notes, UpToDate}
+var ItemNames = []string{Linear, Subjects, Messages, Leftovers, LargeFile, Identity, Checks, Read, Notes, Reviewers, UpToDate}
 
 // Item is one thing that the preflight looked at.
 type Item struct {
@@ -70,7 +71,8 @@ type Facts struct {
 	Failed    []repo.ID
 	Unchecked []repo.ID
 	Unread    []repo.ID // commits of which not every hunk was read
-	Notes     int       // on the branch, that are not settled
+	Notes     int       // of the user's own on the branch, that are not settled
+	Reviewers []string  // whose notes are not settled, one for each note
 }
 
 // Preflight looks at a branch before it is sent. Levels say how much a finding of each
@@ -127,6 +129,12 @@ func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
 			return "no note is open", nil, true
 		}
 		return count(f.Notes, "note") + " not done yet", nil, false
+	case Reviewers:
+		if len(f.Reviewers) == 0 {
+			return "no reviewer waits for an answer", nil, true
+		}
+		names := slices.Compact(slices.Sorted(slices.Values(f.Reviewers)))
+		return fmt.Sprintf("%s of reviewers not answered: %s", count(len(f.Reviewers), "note"), strings.Join(names, ", ")), nil, false
 	}
 	if f.Missing == 0 {
 		return "up to date with the target", nil, true

@@ -17,6 +17,7 @@ const (
 	NotYours      Cause = "not_yours"          // the remote has commits that never were in this branch
 	RemovesOthers Cause = "removes_others"     // commits of others would go from the remote's branch, for which nothing here stands
 	WentThere     Cause = "went_there"         // the branch was deleted or moved back there since it was last seen
+	Behind        Cause = "behind"             // there is nothing to send, and the remote has more
 	Shared        Cause = "shared_branch"      // a rewrite of a branch that everybody builds on
 	NotForward    Cause = "not_fast_forward"   // the server takes no rewritten branches
 	HookDeclined  Cause = "hook_declined"      // a rule of the server

@@ -95,6 +95,11 @@ func (c Comparison) Sending(verb string) string {
 	return fmt.Sprintf("%s%s, on %d of %s", count(len(c.Adds), "commit"), verb, len(c.Brings), c.On)
 }
 
+// Behind says that there is nothing to send, and that the remote has more of others.
+func (c Comparison) Behind() bool {
+	return c.Known && len(c.Adds)+len(c.Brings) == 0 && len(c.NotYours) > 0 && len(c.NotYours) == len(c.Replaces)
+}
+
 // Verdict says whether the push may go ahead with what was consented to: nil, or a *Refusal.
 // One whose cause is Removes or WentThere can be had by consent.
 func (c Comparison) Verdict(consent Consent) error {
@@ -109,6 +114,8 @@ func (c Comparison) Verdict(consent Consent) error {
 		return &Refusal{Cause: WentThere, Question: c.wentHow(), Reason: c.wentHow() + " Nothing was sent. If you mean that: bastel send --bring-back."}
 	case len(c.Replaces) == 0:
 		return nil
+	case c.Behind():
+		return &Refusal{Cause: Behind, Reason: fmt.Sprintf("There is nothing to send: %s has all of %s, and %s more. Move it forward: bastel fetch --forward.", c.Remote, name, count(len(c.Replaces), "commit"))}
 	case !c.Known, c.Asked && c.There != c.Seen && len(unseen) > 0:
 		return &Refusal{Cause: Diverged, Reason: fmt.Sprintf("Somebody pushed to %s on %s since you last fetched. Nothing was sent. Fetch, look at what came, and take it in first.", name, c.Remote)}
 	case len(unseen) > 0 && c.Rewrote != "":

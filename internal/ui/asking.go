@@ -2,6 +2,7 @@ package ui
 
 import (
 	"context"
+	"regexp"
 	"strings"
 
 	"charm.land/bubbles/v2/textinput"
@@ -127,11 +128,22 @@ func (q *questioner) update(msg tea.Msg, m *Model) tea.Cmd {
 	return cmd
 }
 
+// answers are those that a command names in its question, which here are keys.
+var answers = regexp.MustCompile(`\s*\((?i:yes/no)[^)]*\)`)
+
+// shown is the question without the answers that are not what is typed here.
+func (q *questioner) shown() string {
+	if q.Confirm {
+		return answers.ReplaceAllString(q.Text, "")
+	}
+	return q.Text
+}
+
 func (q *questioner) scroll(int) {}
 
 func (q *questioner) view(size kit.Size, m *Model) []string {
 	rows := title(size, "The remote asks", m.theme)
-	for line := range strings.SplitSeq(safe.Text(q.Text), "\n") {
+	for line := range strings.SplitSeq(safe.Text(q.shown()), "\n") {
 		for _, part := range kit.Wrap(kit.Expand(line), size.Width-4) {
 			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + part)}))
 		}

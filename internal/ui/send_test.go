@@ -61,7 +61,7 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+changed", "enter", "+what differs between the changes of", "+thirty, really"}, nil},
 		"land and delete": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
-		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "+It moves forward by 2 commits", "+topic stays.", "x", "+topic is deleted afterwards", "a", "+main on origin is at", "+is on main", "u", "+is on topic", "X", "+is taken back on origin", "y", "+topic on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "+It moves forward by 2 commits", "+topic stays.", "x", "+topic is deleted afterwards", "a", "+main on origin is at", "+is on main", "u", "+is on topic", "X", "+topic is made anew on origin, at ", "y", "+topic on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "* main\n  topic", remote.Git("branch"), "the branch is there again too")
 			assert.Equal(t, f.Git("rev-parse", "topic"), remote.Git("rev-parse", "main"))
 			assert.Empty(t, f.Git("status", "--porcelain"))
@@ -88,7 +88,7 @@ func TestSendByKeys(t *testing.T) {
 		"taken back": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic~1:refs/heads/topic")
 			f.Git("branch", "--quiet", "--set-upstream-to=origin/topic")
-		}, []string{"+Change thirty", "a", "+Sent 1 commit.", "X", "+is taken back on origin", "y", "+on origin is at", "X", "y", "+is no longer at what you sent last"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+Change thirty", "a", "+Sent 1 commit.", "X", "+topic on origin goes back from ", "y", "+on origin is at", "X", "+is no longer at what you sent last"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, f.Git("rev-parse", "topic~1"), remote.Git("rev-parse", "topic"))
 		}},
 		"with options, and what the server says": {func(f, remote *fixture.Repo) {
@@ -117,9 +117,9 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+1 commit to send", "W", "+the seam", "on the remote", "enter", "+Draw into which file", "ctrl+s", "+Written: ", "W", "before and after", "enter", "+Draw into which file", "ctrl+s", "+Nothing was rewritten here yet"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Contains(t, f.Read("topic.svg"), "on origin")
 		}},
-		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+Hand over", "enter", "+The request is on the clipboard",
-			"C", "+Hand over", "into a file", "enter", "+Into which file?", "ctrl+s", "+Written: ", "C", "+Hand over", "mailbox", "enter", "+Into which file?", "ctrl+s", "+topic.mbox",
-			"C", "+Hand over", "difference", "enter", "+Into which file?", "ctrl+s", "+topic.diff", "C", "+Hand over", "difference", "enter", "+Into which file?", "ctrl+s", "+is there already"}, func(t *testing.T, f, remote *fixture.Repo) {
+		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+hand over topic", "+## Commits", "C", "+On the clipboard: a request for review",
+			"enter", "+Into which file?", "ctrl+s", "+Written: ", "j", "+Subject: [PATCH 1/2]", "enter", "+Into which file?", "ctrl+s", "+topic.mbox",
+			"j", "+diff --git", "enter", "+Into which file?", "ctrl+s", "+topic.diff", "enter", "+Into which file?", "ctrl+s", "+is there already"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Contains(t, f.Read("topic.md"), "Change thirty")
 			f.Git("switch", "--quiet", "--detach", "main")
 			f.Git("apply", "--check", "topic.diff")
@@ -136,7 +136,7 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+wip", "a", "+The preflight blocks it: 1 commit with a subject such as fixup! or wip", "esc"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Empty(t, remote.Git("branch", "--list", "topic"))
 		}},
-		"fetched": {func(f, remote *fixture.Repo) {}, []string{"F", "+Fetched. Nothing new. Your branches and files are as they were."}, nil},
+		"fetched": {func(f, remote *fixture.Repo) {}, []string{"F", "+Fetched from origin. Nothing new. Your branches and files are as they were."}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := desk(t)
@@ -168,7 +168,7 @@ func TestQuestionsOfARemote(t *testing.T) {
 		"a password": {"", []string{"a", "+The remote asks", "+Username for", "ines", "enter", "+Password for", "tide table", "+··········", "-tide table", "enter", "+Sent 2 commits."}, true},
 		"no answer":  {"", []string{"a", "+Username for", "esc", "+it asked for a password or passphrase, and got no answer", "esc", "a", "+Username for", "ines", "enter", "+Password for", "tide table", "enter", "+Sent 2 commits."}, true},
 		"a wrong one": {"", []string{"a", "+Username for", "ines", "enter", "+Password for", "ebb", "enter", "+it does not let you in", "esc",
-			"F", "+Username for", "ines", "enter", "+Password for", "tide table", "enter", "+Fetched."}, false},
+			"F", "+Username for", "ines", "enter", "+Password for", "tide table", "enter", "+Fetched from origin."}, false},
 		"a host and a passphrase": {"publickey", []string{"a", "+authenticity of host", "+y yes", "y", "+Enter passphrase", "low water", "enter", "+Sent 2 commits."}, true},
 		"a host that is not it":   {"publickey", []string{"a", "+authenticity of host", "n", "+its host key is not the known one, or not known"}, false},
 		"over a page":             {"", []string{"a", "?", "+Username for", "esc", "+got no answer"}, false},
@@ -256,7 +256,7 @@ func TestFetchingByItself(t *testing.T) {
 	other.Git("push", "--quiet")
 	before := f.Git("status", "--porcelain") + f.Git("rev-parse", "HEAD", "main")
 	d.update(fetchDue{time.Hour})
-	d.play("+Fetched. origin/main has 1 new commit; 1 touches files of your branch.", "+which has 1 new")
+	d.play("+Fetched from origin. origin/main has 1 new commit; 1 touches files of your branch.", "+which has 1 new")
 	assert.Equal(t, before, f.Git("status", "--porcelain")+f.Git("rev-parse", "HEAD", "main"))
 	f.Git("remote", "set-url", "origin", "http://"+fixture.ServeHTTP(t, filepath.Dir(remote.Dir))+"/shared.git")
 	d.update(fetchDue{time.Hour})

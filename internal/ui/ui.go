@@ -474,13 +474,33 @@ func (m *Model) forward() tea.Cmd {
 
 func (m *Model) undo() tea.Cmd {
 	return kit.Start(kit.Work{Title: "Undoing", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-		entry, err := m.app.Undo(ctx)
-		var refusal *app.Refusal
-		if entry.Number > 0 && errors.As(err, &refusal) {
-			return kit.Got{Msg: m.offerPassing(entry.Entry, err)}, nil
+		if push, last, err := m.app.PushedLast(ctx); err != nil || last {
+			return kit.Got{Msg: m.offerTakingBack(push)}, err
 		}
-		return kit.Got{Note: fmt.Sprintf("Undid the %s: %s. U redoes it.%s", entry.Kind.Noun(), entry.Title, entry.Besides())}, err
+		return m.undoStep(ctx)
 	}})
+}
+
+// offerTakingBack says that the last thing done was a push, which undo does not take back.
+func (m *Model) offerTakingBack(push journal.Entry) kit.Choose {
+	name := strings.TrimPrefix(push.Ref, "refs/heads/")
+	return kit.Choose{Title: "The last thing done here is the push of " + name + " to " + push.Remote + ". Others may have it by now.", Options: []kit.Option{
+		{Label: "leave it", Detail: "Nothing is changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
+		{Label: "take the push back", Detail: "as X does in Send: the remote is asked first", Do: func() tea.Cmd { return send.TakeBack(m.app) }},
+		{Label: "undo the step before it", Detail: "here only; what was sent stays there", Do: func() tea.Cmd {
+			return kit.Start(kit.Work{Title: "Undoing", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) { return m.undoStep(ctx) }})
+		}},
+	}}
+}
+
+// undoStep takes the last step back, or offers the ways on where that cannot be.
+func (m *Model) undoStep(ctx context.Context) (kit.Got, error) {
+	entry, err := m.app.Undo(ctx)
+	var refusal *app.Refusal
+	if entry.Number > 0 && errors.As(err, &refusal) {
+		return kit.Got{Msg: m.offerPassing(entry.Entry, err)}, nil
+	}
+	return kit.Got{Note: fmt.Sprintf("Undid the %s: %s. U redoes it.%s", entry.Kind.Noun(), entry.Title, entry.Besides())}, err
 }
 
 // offerPassing says why a step cannot be undone, and the ways on.

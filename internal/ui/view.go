@@ -161,7 +161,7 @@ func (m *Model) keysLine() string {
 	if !m.bodySize().Narrow {
 		ends = append(ends, action.FindAction, action.Menu)
 	}
-	actions := m.actions()
+	actions := m.advised(m.actions())
 	for _, a := range actions {
 		if a.Can() && slices.Contains(ends, a.ID) {
 			last = append(last, m.keySegs(a)...)
@@ -183,6 +183,22 @@ func (m *Model) keysLine() string {
 		segs = append(segs, add...)
 	}
 	return kit.Split(m.width, nil, append([]kit.Seg{{Text: " "}}, segs...), last...)
+}
+
+// advised puts the action first that the screen says helps.
+func (m *Model) advised(actions []kit.Action) []kit.Action {
+	adviser, ok := m.screen().(interface{ Advice() action.ID })
+	if !ok {
+		return actions
+	}
+	id := adviser.Advice()
+	at := slices.IndexFunc(actions, func(a kit.Action) bool { return a.ID == id && a.Can() })
+	if id == "" || at < 0 {
+		return actions
+	}
+	first := actions[at]
+	first.Listed = true
+	return append([]kit.Action{first}, slices.Delete(slices.Clone(actions), at, at+1)...)
 }
 
 func (m *Model) keySegs(a kit.Action) []kit.Seg {

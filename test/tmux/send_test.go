@@ -23,7 +23,7 @@ const branch = demo.BranchName
 var toSend = []string{"+3 hunks", "]", "+nothing planned yet", "]", "+No conflict waits", "]", "+◆ Send", "+to send"}
 
 // dropOne leaves the commit about the theme out, and goes to Send.
-var dropOne = []string{"+3 hunks", "]", "+nothing planned yet", "j", "j", "x", "+left out: 3", "a", "+11 commits became 10", "]", "+◆ Mend", "]", "+◆ Send", "+to be replaced"}
+var dropOne = []string{"+3 hunks", "]", "+nothing planned yet", "j", "j", "x", "+left out: 3", "a", "+11 commits became 10", "]", "+◆ Mend", "]", "+◆ Send", "+of yours replaced"}
 
 // TestARewrittenBranchIsReadAndSent: preflight, read-through, and a push with a
 // lease on what was seen.
@@ -37,12 +37,12 @@ func TestARewrittenBranchIsReadAndSent(t *testing.T) {
 		"j", "j", "j", "m", "+Note on line 3 of tide/offsets.go", "text:Minutes or hours?", "C-s", "+┊ Minutes or hours?", "+1 note open",
 		".", "+all notes done", "e", "+the whole branch as one difference", "Escape", "-the whole branch as one")
 	assert.Equal(t, before, shared.Git("rev-parse", branch))
-	term.play("a", "+4 commits on origin will be replaced by yours", "n", "+Nothing was done.")
+	term.play("a", "+On origin: 3 of yours replaced and 1 of yours gone. y sends.", "n", "+Nothing was done.")
 	assert.Equal(t, before, shared.Git("rev-parse", branch))
 	term.play("a", "y", "+Sent 8 commits.", "+The remote has all of it.")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
 	assert.NotContains(t, shared.Git("log", "--format=%s", branch), "red theme")
-	term.play("X", "+is taken back on origin", "y", "+is at "+before[:7]+" again")
+	term.play("X", "+on origin goes back from ", "y", "+is at "+before[:7]+" again")
 	assert.Equal(t, before, shared.Git("rev-parse", branch))
 }
 
@@ -58,12 +58,111 @@ func TestAColleaguesPushInBetween(t *testing.T) {
 	mira.Commit("Say which way the tide runs", "tide/README.md", "In minutes after the gauge.\n")
 	mira.Git("push", "--quiet", "origin", branch)
 	theirs := shared.Git("rev-parse", branch)
-	term.play("a", "y", "+Somebody pushed to "+branch)
+	term.play("a", "y", "+Somebody pushed to "+branch, "n", "+Nothing was done.")
 	assert.Equal(t, theirs, shared.Git("rev-parse", branch))
-	term.play("F", "+Fetched.", "+not yours", "+Say which way the tide runs", "Y", "+◆ Shape", "+Say which way", "+from +", "a", "+became 11", "]", "]", "+◆ Send", "+to be replaced", "a", "y", "+Sent ")
+	term.play("F", "+Fetched from origin.", "+not yours", "+Say which way the tide runs", "Y", "+◆ Shape", "+Say which way", "+from +", "a", "+became 11", "+◆ Send", "+of yours replaced", "a", "y", "+Sent ")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
 	assert.Equal(t, "Say which way the tide runs", shared.Git("log", "-1", "--format=%s", branch))
 	assert.Equal(t, "In minutes after the gauge.", shared.Git("show", branch+":tide/README.md"))
+}
+
+// rewriting is a colleague's clone of the branch, as it is there.
+func rewriting(t *testing.T, work *fixture.Repo) *fixture.Repo {
+	mira := fixture.Existing(t, filepath.Join(filepath.Dir(work.Dir), "colleague")).ByMira()
+	mira.Git("fetch", "--quiet")
+	mira.Git("switch", "--quiet", branch)
+	return mira
+}
+
+// TestThreeKeysToASafePush: a colleague's commit is known, and the branch goes on top of it;
+// nothing of either is replaced.
+func TestThreeKeysToASafePush(t *testing.T) {
+	work, shared := makeDemo(t)
+	mira := rewriting(t, work)
+	mira.Commit("Say which way the tide runs", "tide/README.md", "In minutes after the gauge.\n")
+	mira.Git("push", "--quiet", "origin", branch)
+	theirs := shared.Git("rev-parse", branch)
+	term := open(t, work.Dir, 142, 42)
+	term.play(toSend...)
+	term.play("F", "+Fetched from origin.", "+not yours", "+Y take in   a")
+	term.play("Y", "+◆ Shape", "+onto origin/"+branch, "a", "+◆ Send", "+5 commits to send, nothing replaced.", "a", "+Sent 5 commits.")
+	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
+	assert.Equal(t, theirs, shared.Git("rev-parse", branch+"~5"), "what was there stays")
+}
+
+// TestAColleagueRewroteTheBranch: it is explained, and leads onto their version.
+func TestAColleagueRewroteTheBranch(t *testing.T) {
+	work, shared := makeDemo(t)
+	mira := rewriting(t, work)
+	mira.Git("commit", "--quiet", "--amend", "-m", "Read the tide table once more")
+	mira.Git("push", "--quiet", "--force", "origin", branch)
+	term := open(t, work.Dir, 142, 42)
+	term.play(toSend...)
+	term.play("F", "+Fetched from origin.", "+Mira Lund rewrote "+branch, "+theirs now, reworded", "Y", "+◆ Shape", "+Left out: 1 commit", "a", "+◆ Send", "+5 commits to send, nothing replaced.", "a", "+Sent 5 commits.")
+	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
+	assert.Equal(t, "Read the tide table once more", shared.Git("log", "-1", "--format=%s", branch+"~5"))
+	assert.NotContains(t, shared.Git("log", "--format=%s", branch), "parser again")
+}
+
+// TestAColleagueDeletedTheBranch: it is not brought back without a question.
+func TestAColleagueDeletedTheBranch(t *testing.T) {
+	work, shared := makeDemo(t)
+	rewriting(t, work).Git("push", "--quiet", "origin", ":"+branch)
+	term := open(t, work.Dir, 142, 42)
+	term.play(toSend...)
+	term.play("a", "+was deleted on origin since you last fetched", "+leave it", "Enter", "+Nothing was sent.")
+	assert.Empty(t, shared.Git("branch", "--list", branch))
+	term.play("a", "+was deleted on origin", "text:all the same", "Enter", "+Sent ")
+	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
+	term.play("u", "+The last thing done here is the push of "+branch, "text:push back", "Enter", "+is deleted on origin", "y", "+is gone again")
+}
+
+// TestAFork: one's own copy is pushed to, the branch lands where the work is shared.
+func TestAFork(t *testing.T) {
+	work, _ := makeDemo(t)
+	fork := fixture.At(t, t.TempDir(), "--bare")
+	work.Git("remote", "add", "fork", fork.Dir)
+	work.Git("config", "remote.pushDefault", "fork")
+	term := open(t, work.Dir, 142, 42)
+	term.play("+ahead of origin/main", "+3 hunks", "]", "]", "]", "+◆ Send", "+fork has", "+A new branch there", "a", "+Sent ", "+The remote has all of it", "+ahead of origin/main")
+	assert.Equal(t, work.Git("rev-parse", "HEAD"), fork.Git("rev-parse", branch))
+	term.play("B", "+Where does "+branch+" land?", "text:origin/main", "Enter", "+The branch lands on origin/main.")
+	assert.Equal(t, "origin/main", work.Git("config", "branch."+branch+".bastelTarget"))
+	term.play("F", "+Fetched from fork, origin.")
+}
+
+// TestLandingAfterSquashing: the older version on the remote goes with the branch, since it is
+// replaced by what landed.
+func TestLandingAfterSquashing(t *testing.T) {
+	work, shared := makeDemo(t)
+	work.Git("stash", "--quiet", "--include-untracked")
+	work.Git("switch", "--quiet", "-c", "hours", "origin/main", "--no-track")
+	work.Commit("Close at nine", "docs/hours.md", "Nine.\n")
+	work.Commit("At nine in summer", "docs/hours.md", "Nine in summer.\n")
+	work.Git("push", "--quiet", "--set-upstream", "origin", "hours")
+	term := open(t, work.Dir, 142, 42)
+	term.play("+No loose changes", "]", "+nothing planned yet", "G", "s", "+from 1 2", "a", "+2 commits became 1", "]", "]", "+◆ Send", "+2 of yours replaced",
+		"V", "+It moves forward by 1 commit", "x", "+Its older version on origin goes too: 2 commits there", "a", "+main on origin is at ", "+is on main")
+	assert.Empty(t, shared.Git("branch", "--list", "hours"))
+	assert.Equal(t, work.Git("rev-parse", "main"), shared.Git("rev-parse", "main"))
+}
+
+// TestACloneOfOneBranch sees what a colleague does to the branch at work.
+func TestACloneOfOneBranch(t *testing.T) {
+	work, shared := makeDemo(t)
+	one := fixture.Existing(t, t.TempDir())
+	one.Git("clone", "--quiet", "--single-branch", "--branch", "main", shared.Dir, ".")
+	one.Git("switch", "--quiet", "-c", "lamp")
+	one.Commit("Light the lamp", "lamp.md", "On.\n")
+	term := open(t, one.Dir, 142, 42)
+	term.play("+No loose changes", "]", "]", "]", "+◆ Send", "+A new branch there", "a", "+Sent 1 commit.")
+	mira := fixture.Existing(t, filepath.Join(filepath.Dir(work.Dir), "colleague")).ByMira()
+	mira.Git("fetch", "--quiet")
+	mira.Git("switch", "--quiet", "lamp")
+	mira.Commit("Trim the wick", "lamp.md", "On, trimmed.\n")
+	mira.Git("push", "--quiet", "origin", "lamp")
+	term.play("F", "+origin/lamp has 1 new commit", "+Nothing to send. origin has 1 commit more", "C-f", "+lamp is where origin/lamp is now")
+	assert.Equal(t, shared.Git("rev-parse", "lamp"), one.Git("rev-parse", "lamp"))
 }
 
 // TestNoForcedPushToMain: not by the application, and where a setting has it try, not by
@@ -80,7 +179,7 @@ func TestNoForcedPushToMain(t *testing.T) {
 	assert.Equal(t, before, shared.Git("rev-parse", "main"))
 	work.Git("config", "bastel.shared", "nothing")
 	work.Git("symbolic-ref", "--delete", "refs/remotes/origin/HEAD")
-	term.play("r", "+to be replaced", "a", "+y sends.", "y", "+A rule of the server refused the push.", "+main does not take forced pushes: "+before+" would be lost.")
+	term.play("r", "+of yours replaced", "a", "+y sends.", "y", "+A rule of the server refused the push.", "+main does not take forced pushes: "+before+" would be lost.")
 	assert.Equal(t, before, shared.Git("rev-parse", "main"))
 }
 

@@ -29,6 +29,7 @@ const (
 	Reading    Place = "reading through"
 	Preflight  Place = "the preflight"
 	Landing    Place = "landing"
+	Handing    Place = "handing over"
 	Look       Place = "a difference"
 	Choosing   Place = "a list"
 	Writing    Place = "writing a text"
@@ -37,7 +38,7 @@ const (
 )
 
 // Places lists all of them.
-var Places = []Place{Everywhere, Sort, Homes, Shape, Parts, Overlaps, Mend, Send, Reading, Preflight, Landing, Look, Choosing, Writing, Output, Nowhere}
+var Places = []Place{Everywhere, Sort, Homes, Shape, Parts, Overlaps, Mend, Send, Reading, Preflight, Landing, Handing, Look, Choosing, Writing, Output, Nowhere}
 
 // Action is one thing that the user can do.
 type Action struct {

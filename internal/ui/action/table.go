@@ -23,6 +23,8 @@ const (
 	Forward        ID = "forward"
 	Branch         ID = "branch"
 	ChooseTarget   ID = "target"
+	IntoFile       ID = "into a file"
+	ToClipboard    ID = "to the clipboard"
 	Journal        ID = "journal"
 	Refresh        ID = "refresh"
 	OpenDemo       ID = "open the demo"
@@ -225,9 +227,10 @@ var Table = []Key{
 			{ID: LookAtSide, In: []Place{Mend}, Name: "look", Help: "Show what a commit behind one of the sides changes.", Listed: true},
 			{ID: LookAtCommit, In: []Place{Send}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is different there and here, what differs between the two.", Words: "show diff compare", Command: "compare", Listed: true},
 			{ID: GoMend, In: []Place{Preflight}, Name: "go and fix it", Help: "Go to where the finding at the cursor is fixed.", Listed: true},
+			{ID: IntoFile, In: []Place{Handing}, Name: "into a file", Help: "Write the text into a new file.", Words: "save export", Listed: true},
 			{ID: Choose, In: []Place{Choosing}, Name: "choose", Help: "Choose what is at the cursor."}}},
 	{Keys: []string{"esc"}, Means: "Stops what is under way, else closes what is open.", Actions: []Action{
-		{ID: Back, In: []Place{Homes, Parts, Overlaps, Look, Reading, Preflight, Landing, Output}, Name: "back", Help: "Go back; nothing is changed by that.", Listed: true},
+		{ID: Back, In: []Place{Homes, Parts, Overlaps, Look, Reading, Preflight, Landing, Handing, Output}, Name: "back", Help: "Go back; nothing is changed by that.", Listed: true},
 		{ID: Stop, In: []Place{Everywhere}, Name: "stop", Help: "Stop what is under way.", Words: "cancel abort"},
 		{ID: CloseList, In: []Place{Choosing}, Name: "close", Help: "Close the list; nothing is chosen."},
 		{ID: DropText, In: []Place{Writing}, Name: "leave as it was", Help: "Leave the text as it was. What you wrote is forgotten only after a second press.", Words: "cancel abort"}}},
@@ -362,7 +365,8 @@ var Table = []Key{
 		{ID: DrawOverlaps, In: []Place{Overlaps}, Name: "draw", Help: "Write a picture of the overlaps, as SVG or PDF.", Words: "svg pdf export", Command: "draw --overlap", Listed: true},
 		{ID: DrawSent, In: []Place{Send}, Name: "draw", Help: "Write a picture, as SVG or PDF: the seam between the remote and here, or the history before and after.", Words: "svg pdf graph export", Command: "draw --sent"}}},
 	{Keys: []string{"C"}, Means: "Hands over a text: to the clipboard or a file.", Actions: []Action{
-		{ID: HandOver, In: []Place{Send}, Name: "hand over", Help: "The text of a request for review, as Markdown: what and why, the commits, what changed since the last push. Or the series as patches.", Words: "pull request merge request format-patch mail clipboard", Command: "request"},
+		{ID: ToClipboard, In: []Place{Handing}, Name: "to the clipboard", Help: "Put the text on the clipboard.", Words: "copy yank", Listed: true},
+		{ID: HandOver, In: []Place{Send}, Name: "hand over", Help: "See the text of a request for review, or the series as patches; and copy it or write it into a file.", Words: "pull request merge request format-patch mail clipboard", Command: "request"},
 		{ID: CopyNotes, In: []Place{Reading}, Name: "copy the notes", Help: "Put the notes on the clipboard, as Markdown.", Words: "clipboard export", Command: "notes"}}},
 	{Keys: []string{"V"}, Means: "Lands the branch on its target.", Actions: []Action{
 		{ID: Land, In: []Place{Send}, Name: "land", Help: "See how the target would move forward to the branch, on the remote and here; and do it.", Words: "merge fast-forward deliver", Command: "land", Listed: true}}},

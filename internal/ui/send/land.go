@@ -26,6 +26,7 @@ type landing struct {
 	half   kit.Half
 	top    int
 	cursor int
+	heads  int // rows above the commits
 	size   kit.Size
 }
 
@@ -159,9 +160,15 @@ func (l *landing) says() []string {
 		lines[0] = fmt.Sprintf("It takes in %s by a merge commit, on the remote and here.", app.Count(len(l.look.Comes), "commit"))
 	}
 	if l.how.Delete {
-		lines = append(lines, l.look.Branch+" is deleted afterwards, here and there.")
+		lines = append(lines, l.look.Branch+" is deleted afterwards. "+l.look.There)
 	} else {
 		lines = append(lines, l.look.Branch+" stays.")
+	}
+	if len(l.look.Approved) > 0 {
+		lines = append(lines, "Approved by "+strings.Join(l.look.Approved, ", ")+".")
+	}
+	if n := l.look.OpenNotes; n > 0 {
+		lines = append(lines, app.Count(n, "note")+" not done yet.")
 	}
 	return lines
 }
@@ -169,39 +176,44 @@ func (l *landing) says() []string {
 func (l *landing) view(size kit.Size, theme kit.Theme) []string {
 	l.size = size
 	now, seam, next := kit.Columns(size, kit.SeamWidth(size.Width))
-	body := size.Height - headRows
+	if size.Narrow {
+		now, next = size.Width, size.Width
+	}
+	heads := [2][]string{l.headNow(now, theme), l.headNext(next, theme)}
+	l.heads = max(headRows, len(heads[kit.Next])+1)
+	body := max(rowHeight, size.Height-l.heads)
 	l.top = kit.Scroll(l.top, l.cursor, body/rowHeight, len(l.next()))
 	if size.Narrow {
-		return append(l.head(l.half, size.Width, theme), l.body(l.half, size.Width, body, theme)...)
+		return kit.Pad(append(kit.Pad(heads[l.half], size.Width, l.heads), l.body(l.half, size.Width, body, theme)...), size.Width, size.Height)
 	}
 	var strands []kit.Strand
 	for i := range l.look.Before {
 		strands = append(strands, kit.Strand{Thread: lanes.Thread{From: i - l.top, To: i - l.top}, Bright: i == l.cursor})
 	}
-	left := append(l.head(kit.Now, now, theme), l.body(kit.Now, now, body, theme)...)
-	right := append(l.head(kit.Next, next, theme), l.body(kit.Next, next, body, theme)...)
-	return kit.Beside(left, append(kit.Pad(nil, seam, headRows), kit.Seam(strands, seam, body, rowHeight, 0, theme)...), right)
+	left := append(kit.Pad(heads[kit.Now], now, l.heads), l.body(kit.Now, now, body, theme)...)
+	right := append(kit.Pad(heads[kit.Next], next, l.heads), l.body(kit.Next, next, body, theme)...)
+	return kit.Beside(left, append(kit.Pad(nil, seam, l.heads), kit.Seam(strands, seam, body, rowHeight, 0, theme)...), right)
 }
 
-func (l *landing) head(half kit.Half, width int, theme kit.Theme) []string {
-	target := safe.Line(l.look.Target)
-	if half == kit.Now {
-		return kit.Pad([]string{
-			kit.Heading(width, "Now", target, l.half == half, theme.Now, theme, l.size.Narrow),
-			kit.Row(width, nil, kit.Seg{Text: "  as last fetched", Style: theme.Dim}),
-		}, width, headRows)
+func (l *landing) headNow(width int, theme kit.Theme) []string {
+	return []string{
+		kit.Heading(width, "Now", safe.Line(l.look.Target), l.half == kit.Now, theme.Now, theme, l.size.Narrow),
+		kit.Row(width, nil, kit.Seg{Text: "  as last fetched", Style: theme.Dim}),
 	}
-	what, style := target+", landed", theme.Next
+}
+
+func (l *landing) headNext(width int, theme kit.Theme) []string {
+	what, style := safe.Line(l.look.Target)+", landed", theme.Next
 	if l.look.Missing > 0 {
-		what, style = target+", not yet", theme.Trouble
+		what, style = safe.Line(l.look.Target)+", not yet", theme.Trouble
 	}
-	rows := []string{kit.Heading(width, "Next", what, l.half == half, theme.Next, theme, l.size.Narrow)}
+	rows := []string{kit.Heading(width, "Next", what, l.half == kit.Next, theme.Next, theme, l.size.Narrow)}
 	for _, says := range l.says() {
 		for _, line := range kit.Wrap(safe.Line(says), max(10, width-3)) {
 			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + line), Style: style}))
 		}
 	}
-	return kit.Pad(rows, width, headRows)
+	return rows
 }
 
 func (l *landing) body(half kit.Half, width, height int, theme kit.Theme) []string {
@@ -231,8 +243,8 @@ func (l *landing) body(half kit.Half, width, height int, theme kit.Theme) []stri
 
 func (l *landing) click(x, y int) {
 	l.half = kit.HalfAt(l.size, kit.SeamWidth(l.size.Width), x, l.half)
-	if y >= headRows {
-		l.cursor = l.top + (y-headRows)/rowHeight
+	if y >= l.heads {
+		l.cursor = l.top + (y-l.heads)/rowHeight
 		l.move(0)
 	}
 }

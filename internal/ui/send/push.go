@@ -28,6 +28,9 @@ func (m *Model) outgoing() app.Outgoing {
 // way says how the push would differ from the usual one.
 func (m *Model) way() string {
 	var words []string
+	if m.once != "" {
+		words = append(words, "this once to "+m.once)
+	}
 	if n := len(m.options); n > 0 {
 		words = append(words, app.Count(n, "push option"))
 	}
@@ -49,13 +52,14 @@ func (m *Model) push() tea.Cmd { return m.pushWith(sending.Consent{}) }
 func (m *Model) pushWith(consent sending.Consent) tea.Cmd {
 	seen := m.outgoing()
 	seen.Consent = consent
+	once := m.once
 	if err := seen.Verdict(); err != nil {
 		return kit.Show(m.askConsent(seen, err))
 	}
 	work := kit.Start(kit.Work{
 		Title: "Sending " + safe.Line(seen.Branch),
 		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
-			return m.carryOut(ctx, seen, report)
+			return m.carryOut(ctx, seen, once, report)
 		},
 	})
 	if what := replacing(seen); what != "" && len(consent.Remove) == 0 && !consent.BringBack {
@@ -63,6 +67,9 @@ func (m *Model) pushWith(consent sending.Consent) tea.Cmd {
 	}
 	return work
 }
+
+// sent says that a push is done.
+type sent struct{}
 
 // replacing says what is replaced and what goes, in each branch that is sent.
 func replacing(out app.Outgoing) string {
@@ -108,11 +115,11 @@ func (m *Model) askConsent(seen app.Outgoing, err error) tea.Msg {
 }
 
 // carryOut asks the remote once more, and pushes only what the user has seen.
-func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, report func(string)) (kit.Got, error) {
+func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, once string, report func(string)) (kit.Got, error) {
 	report("asking " + seen.Remote)
 	now := app.Outgoing{Options: seen.Options, Consent: seen.Consent}
 	var err error
-	if now.Comparison, err = m.app.CompareRemote(ctx, "", true); err != nil {
+	if now.Comparison, err = m.app.CompareRemote(ctx, once, true); err != nil {
 		return kit.Got{}, err
 	}
 	if seen.Stack != nil {
@@ -122,24 +129,44 @@ func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, report func(str
 	}
 	if err := now.Verdict(); err != nil {
 		var refusal *sending.Refusal
-		if errors.As(err, &refusal) && refusal.Question != "" {
+		switch {
+		case errors.As(err, &refusal) && refusal.Question != "":
 			return kit.Got{Msg: m.askConsent(now, err)}, nil
+		case errors.As(err, &refusal) && refusal.Cause == sending.Diverged:
+			return kit.Got{Msg: kit.Ask{Question: fmt.Sprintf("Somebody pushed to %s on %s. Nothing was sent. y fetches, and takes it in.", safe.Line(now.Branch), safe.Line(now.Remote)), Key: "y", Yes: m.fetchIn()}}, nil
 		}
 		return kit.Got{}, err
 	}
 	if changed := changedSince(seen, now); changed != "" {
 		return kit.Got{}, &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, r looks again; then repeat.", changed)}
 	}
-	sent, err := m.app.Send(ctx, now, report)
+	done, err := m.app.Send(ctx, now, report)
 	if err != nil {
 		return kit.Got{}, err
 	}
 	text := fmt.Sprintf("Sent %s. %s has %s at %s now.", now.Sending(""), now.Remote, now.Branch, now.Here.Short())
-	text = app.WithWarnings(text, sent.Warnings)
-	if sent.Said != "" {
-		text += "\n\nThe server said:\n\n" + sent.Said
+	text = app.WithWarnings(text, done.Warnings)
+	if done.Said != "" {
+		text += "\n\nThe server said:\n\n" + done.Said
 	}
-	return kit.Got{Note: text}, nil
+	got := kit.ToScreen(Name, sent{})
+	got.Note = text
+	return got, nil
+}
+
+// arrived says that what somebody pushed is known here now.
+type arrived struct{}
+
+// fetchIn fetches, and takes in what came.
+func (m *Model) fetchIn() tea.Cmd {
+	return kit.Start(kit.Work{
+		Title: "Fetching",
+		Do: func(ctx context.Context, report func(string)) (string, error) {
+			_, err := m.app.Fetch(ctx, report)
+			return "", err
+		},
+		Then: kit.Show(kit.ForScreen{Screen: Name, Msg: arrived{}}),
+	})
 }
 
 // changedSince names what is not as the user has seen it; empty if all is. That the remote
@@ -174,6 +201,11 @@ func (m *Model) ways() tea.Cmd {
 			}})
 		}})
 	}
+	for _, remote := range m.series.Remotes {
+		if remote != m.series.Remote {
+			choose.Options = append(choose.Options, kit.Option{Label: "once to " + safe.Line(remote), Detail: "the next push only", Do: func() tea.Cmd { return m.sendOnce(remote) }})
+		}
+	}
 	if n := len(m.series.Stack); n > 0 {
 		label, detail := "with the stack", app.Count(n, "other branch")+" along, all or none"
 		if m.stack {
@@ -193,6 +225,12 @@ func (m *Model) ways() tea.Cmd {
 		}})
 	}})
 	return kit.Show(choose)
+}
+
+// sendOnce compares with a remote to which the next push goes alone.
+func (m *Model) sendOnce(remote string) tea.Cmd {
+	m.once = remote
+	return m.Situated(m.at)
 }
 
 // links are the addresses that the server named in its last answer.

@@ -44,14 +44,14 @@ func TestOnlyWhatWasSeenIsSent(t *testing.T) {
 			require.NoError(t, err)
 			defer a.Close()
 			m := New(context.Background(), a, nil)
-			m.series, err = a.SendSeries(context.Background(), false)
+			m.series, err = a.SendSeries(context.Background(), "", false)
 			require.NoError(t, err)
 			m.stack = test.stack
 			seen := m.outgoing()
 			test.change(f, remote)
 			a.Repo.ForgetConfig()
 			before := remote.Git("for-each-ref")
-			got, err := m.carryOut(context.Background(), seen, func(string) {})
+			got, err := m.carryOut(context.Background(), seen, "", func(string) {})
 			if test.want == "" {
 				require.NoError(t, err)
 				assert.Contains(t, got.Note, "Sent ")
@@ -76,7 +76,7 @@ func TestAnOlderReadingIsPassedOver(t *testing.T) {
 	defer a.Close()
 	m := New(context.Background(), a, nil)
 	read := func(number int) app.Series {
-		s, err := a.SendSeries(context.Background(), false)
+		s, err := a.SendSeries(context.Background(), "", false)
 		require.NoError(t, err)
 		m.reads = max(m.reads, number)
 		m.Update(kit.Reading{Screen: Name, Value: compared{number, s}})

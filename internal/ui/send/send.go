@@ -5,6 +5,7 @@ package send
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -46,6 +47,7 @@ type Model struct {
 	size    kit.Size
 	over    over     // what lies over the branch; nil: nothing
 	options []string // handed to the server's hooks
+	once    string   // the remote for the next push alone; empty: the usual one
 	stack   bool     // the stack's other branches go along
 }
 
@@ -87,9 +89,9 @@ func (m *Model) Situated(s app.Situation) tea.Cmd {
 	moved := s.Head != m.at.Head || s.Target != m.at.Target
 	m.at = s
 	m.reads++
-	number := m.reads
+	number, once := m.reads, m.once
 	compare := kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		series, err := m.app.SendSeries(ctx, false)
+		series, err := m.app.SendSeries(ctx, once, false)
 		return compared{number, series}, err
 	})
 	switch over := m.over.(type) {
@@ -106,6 +108,10 @@ func (m *Model) Situated(s app.Situation) tea.Cmd {
 // Update takes what was read.
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
+	case sent:
+		m.once = ""
+	case arrived:
+		return m.takeIn()
 	case landed:
 		m.over = nil
 	case caughtUp:
@@ -168,8 +174,10 @@ func (m *Model) have(value any) tea.Cmd {
 		}
 	case found:
 		m.over = newPreflight(m, value)
-	case request:
-		return tea.Batch(tea.SetClipboard(string(value)), kit.Say(fmt.Sprintf("The request is on the clipboard, %s, if the terminal lets programs reach it; bastel request writes it.", app.Count(strings.Count(string(value), "\n"), "line"))))
+	case handed:
+		m.over = newHanding(m, value)
+	case copied:
+		return value.toClipboard()
 	}
 	return nil
 }
@@ -192,18 +200,18 @@ func (m *Model) Actions() []kit.Action {
 	if m.over != nil {
 		return m.over.actions()
 	}
-	ready := m.why == "" && m.loaded && !m.outgoing().UpToDate()
+	ready := m.why == "" && m.loaded && !m.outgoing().UpToDate() && !m.series.Behind()
 	actions := []kit.Action{
 		kit.Asking(action.Push, ready, m.push),
 		kit.Act(action.LookAtCommit, len(m.rows(m.half)) > 0, m.lookInto),
 		kit.Act(action.ReadThrough, m.loaded, m.readThrough),
 		kit.Act(action.LookBefore, m.why == "" && m.loaded, m.lookBefore),
 		kit.Act(action.Land, m.why == "" && m.loaded && !m.series.Shared, m.lookLanding),
-		kit.Asking(action.HandOver, len(m.series.Next) > 0, m.handOver),
+		kit.Act(action.HandOver, len(m.series.Next) > 0, m.handOver),
 		kit.Asking(action.OtherPush, m.why == "" && m.loaded, m.ways),
 		kit.Asking(action.ServerPage, len(m.links()) > 0, m.pages),
 		kit.Asking(action.DrawSent, m.why == "" && m.loaded, m.draw),
-		kit.Asking(action.TakePushBack, m.why == "" && m.loaded, m.takeBack),
+		kit.Act(action.TakePushBack, m.why == "" && m.loaded, func() tea.Cmd { return TakeBack(m.app) }),
 		kit.Act(action.TakeIn, m.canTake(), m.takeIn),
 	}
 	moves := kit.Navigator{
@@ -230,7 +238,7 @@ func (m *Model) toEnd(last bool) {
 
 // mend goes to where a finding of the preflight is mended.
 func (m *Model) mend(item string) tea.Cmd {
-	if item == sending.Read || item == sending.Notes {
+	if item == sending.Read || item == sending.Notes || item == sending.Reviewers {
 		return m.readThrough()
 	}
 	return m.planner.Mend(item)
@@ -251,21 +259,52 @@ func (m *Model) draw() tea.Cmd {
 	}})
 }
 
-// takeBack asks first: what the remote has is everybody's to see.
-func (m *Model) takeBack() tea.Cmd {
-	return kit.Show(kit.Ask{
-		Question: fmt.Sprintf("The last push of %s is taken back on %s, if nobody built on it. y does it.", safe.Line(m.series.Branch), safe.Line(m.series.Remote)),
-		Key:      "y",
-		Yes: kit.Start(kit.Work{Title: "Taking the push back", Do: func(ctx context.Context, report func(string)) (string, error) {
-			said, warnings, err := m.app.TakeBackSent(ctx, "", report)
-			return app.WithWarnings(said, warnings), err
-		}}),
-	})
+// TakeBack asks the remote about the last push of the branch at work, says what taking it back
+// does, and asks: what the remote has is everybody's to see.
+func TakeBack(a *app.App) tea.Cmd {
+	work := kit.Start(kit.Work{Title: "Taking the push back", Do: func(ctx context.Context, report func(string)) (string, error) {
+		said, warnings, err := a.TakeBackSent(ctx, "", report)
+		return app.WithWarnings(said, warnings), err
+	}})
+	return kit.Start(kit.Work{Title: "Asking the remote", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		look, err := a.LookTakingBack(ctx, "")
+		if err != nil {
+			return kit.Got{}, err
+		}
+		if len(look.BuiltOn) == 0 {
+			return kit.Got{Msg: kit.Ask{Question: safe.Line(look.Says) + " y does it.", Key: "y", Yes: work}}, nil
+		}
+		return kit.Got{Msg: kit.Choose{Title: look.Says + " Others have what you sent: " + strings.Join(look.BuiltOn, ", ") + ".", Options: []kit.Option{
+			{Label: "leave it", Detail: "Nothing is changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
+			{Label: "take it back", Detail: "Those branches keep the commits.", Do: func() tea.Cmd { return work }},
+		}}}, nil
+	}})
 }
 
-// canTake says whether the remote has commits of somebody else that are known here.
+// Advice names the key that helps where a push cannot work, or has nothing to send.
+func (m *Model) Advice() action.ID {
+	switch {
+	case m.over != nil || !m.loaded || m.why != "":
+		return ""
+	case !m.series.Known:
+		return action.Fetch
+	case m.series.Behind():
+		return action.Forward
+	case m.canTake() && m.outgoing().Verdict() != nil:
+		return action.TakeIn
+	case m.series.UpToDate() && !m.series.Shared:
+		return action.Land
+	}
+	return ""
+}
+
+// canTake says whether the remote has commits of somebody else that are known here, or what may
+// not be replaced.
 func (m *Model) canTake() bool {
-	return len(m.series.NotYours) > 0 && slices.ContainsFunc(m.series.Now, func(s app.Source) bool { return slices.Contains(m.series.NotYours, s.ID) })
+	if m.series.Shared && m.series.Known && len(m.series.Replaces) > 0 {
+		return true
+	}
+	return len(m.series.NotYours) > 0 && !m.series.Behind() && slices.ContainsFunc(m.series.Now, func(s app.Source) bool { return slices.Contains(m.series.NotYours, s.ID) })
 }
 
 // takeIn has the plan take in what others pushed.
@@ -306,6 +345,9 @@ func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
 	name := strings.TrimPrefix(s.Ref, "refs/heads/")
 	if half == kit.Now {
 		what := "as last fetched"
+		if !s.Fetched.IsZero() {
+			what = "as fetched " + s.Fetched.Local().Format("2 Jan 15:04")
+		}
 		if s.There.IsZero() {
 			what = "not there yet"
 		}
@@ -330,7 +372,13 @@ func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
 // verdict says what the push would do, or why it may not.
 func (m *Model) verdict(theme kit.Theme) (string, lipgloss.Style) {
 	s := m.series
-	if err := m.outgoing().Verdict(); err != nil {
+	var refusal *sending.Refusal
+	switch err := m.outgoing().Verdict(); {
+	case s.Behind():
+		return fmt.Sprintf("Nothing to send. %s has %s more, the last%s: ctrl+f moves your branch up to it.", safe.Line(s.Remote), app.Count(len(s.Replaces), "commit"), strings.TrimPrefix(s.Whose, ",")), theme.Next
+	case errors.As(err, &refusal) && refusal.Question != "":
+		return refusal.Question, theme.Trouble
+	case err != nil:
 		return err.Error(), theme.Trouble
 	}
 	switch {

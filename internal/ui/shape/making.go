@@ -23,6 +23,7 @@ type made struct {
 	number  int // of the plan that was edited
 	plan    shape.Plan
 	sources []app.Source
+	then    string // the screen to go to once the plan is applied
 }
 
 // make has commits made for the plan in the background and takes the edit in.

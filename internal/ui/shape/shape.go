@@ -63,6 +63,7 @@ type Model struct {
 	published map[repo.ID]bool
 	stack     []app.Stacked
 	at        app.Situation
+	then      string // the screen to go to once the plan is applied, which made a part of it
 	base      string // the commit after which the series shall begin; empty: as Bastel finds it
 	placing   inserted
 	checked   sync.Map // by content: what the check said of it
@@ -171,10 +172,15 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		if msg.plan.Equal(m.plan) {
 			return kit.Say("Nothing was changed, so the plan stays as it is.")
 		}
+		m.then = msg.then
 		return m.set(msg.plan)
 	case applied:
 		m.before, m.after = nil, nil
-		m.base = ""
+		then := m.then
+		m.then = ""
+		if m.base = ""; then != "" {
+			return kit.Show(kit.Go{Screen: then})
+		}
 	case inserted:
 		m.placing = msg
 		return m.place()

@@ -110,7 +110,7 @@ func (m *Model) TakeIn(besides []repo.ID) tea.Cmd {
 			return kit.Got{}, err
 		}
 		sources, err := m.app.Sources(ctx, slices.Concat(plan.Sources, madeFor(plan)))
-		got := kit.ToScreen(Name, made{number: number, plan: plan, sources: sources})
+		got := kit.ToScreen(Name, made{number: number, plan: plan, sources: sources, then: "Send"})
 		got.Note = said
 		return got, err
 	}})
