@@ -82,12 +82,12 @@ shot mend 142 42 "${mending[@]}" j j j Space "wait:┃"
 shot mend-lock 142 42 "${mending[@]}" 2 "wait:entry 7 of 11" 1 "wait:region 1 of 12" 2 "wait:region 2 of 12"
 shot mend-delete 80 24 "${mending[@]}" 2 "wait:entry 7 of 11"
 shot send 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s "wait:from 2 5" \
-	a "wait:commits became" "]" "]" "wait:to be replaced" h j
+	a "wait:commits became" "]" "]" "wait:of yours replaced" h j
 shot preflight 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "]" "wait:No conflict" "]" "wait:to send" "!" "wait:findings before sending"
 after() { (cd "$scratch/demo/colleague" && git fetch -q && git switch -q feature/berth-board && mkdir -p tide && echo "In minutes after the gauge." >tide/README.md &&
 	git add tide && GIT_AUTHOR_DATE="1778000000 +0200" GIT_COMMITTER_DATE="1778000000 +0200" git commit -q -m "Say which way the tide runs" && git push -q); }
-shot send-colleague 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" a "wait:commits became" "]" "]" "wait:to be replaced" \
-	call:after F "wait:Fetched." "wait:not yours" h G
+shot send-colleague 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" a "wait:commits became" "]" "]" "wait:of yours replaced" \
+	call:after F "wait:Fetched from" "wait:not yours" h G
 comment() { (cd "$scratch/demo/work" && desk=$(git config bastel.review) && commit=$(git log --format=%H --grep '^mooring depth$') &&
 	curl -s -o /dev/null -d "commit=$commit" -d path=berth/depth.go -d "sign=%2B" -d line=14 -d "by=Oskar Brandt" --data-urlencode "text=Is this still needed? It prints on every call." "$desk/comment/feature/berth-board" &&
 	curl -s -o /dev/null -d "by=Mira Lund" -d approved=yes "$desk/verdict/feature/berth-board"); }

@@ -47,7 +47,9 @@ func (a *App) forwardCurrent(ctx context.Context, head repo.Head) (string, error
 	upstream := ""
 	for _, ref := range refs {
 		if ref.Name == head.Ref {
-			upstream = ref.Upstream
+			if upstream, err = a.upstreamOf(ctx, ref); err != nil {
+				return "", err
+			}
 		}
 	}
 	if upstream == "" || head.Commit.IsZero() {

@@ -292,6 +292,8 @@ func TestNobodysWorkIsLost(t *testing.T) {
 				q.watched(p, "following the advice", func() ([]string, error) { return nil, q.bring(p) })
 			},
 		})
+		q.commit(q.people[0])
+		q.watched(q.people[0], "following the advice", func() ([]string, error) { return nil, q.bring(q.people[0]) })
 	})
 	assert.Positive(t, sent, "something was sent")
 	t.Logf("sent %d times, asked about others' work %d times", sent, asked)
@@ -313,7 +315,9 @@ func (q *quay) bring(p *person) error {
 		err = c.Verdict(send.Consent{})
 		switch {
 		case err == nil:
-			_, err := p.app.Send(ctx, app.Outgoing{Comparison: c}, nil)
+			if _, err = p.app.Send(ctx, app.Outgoing{Comparison: c}, nil); err == nil {
+				*q.sent++
+			}
 			return err
 		case !errors.As(err, &refusal):
 			return err

@@ -98,8 +98,11 @@ func (a *App) upstream(ctx context.Context, s *Situation) error {
 		return err
 	}
 	for _, ref := range refs {
-		if ref.Name != s.Work.Ref || ref.Upstream == "" {
+		if ref.Name != s.Work.Ref {
 			continue
+		}
+		if ref.Upstream, err = a.upstreamOf(ctx, ref); err != nil || ref.Upstream == "" {
+			return err
 		}
 		id, err := a.Repo.RefValue(ctx, ref.Upstream)
 		if err != nil || id.IsZero() {
@@ -113,6 +116,23 @@ func (a *App) upstream(ctx context.Context, s *Situation) error {
 		return err
 	}
 	return nil
+}
+
+// upstreamOf is the ref that follows a branch's upstream; empty: it has none. A clone of one
+// branch follows none by its settings, and yet each branch may have an upstream.
+func (a *App) upstreamOf(ctx context.Context, ref repo.Ref) (string, error) {
+	if ref.Upstream != "" {
+		return ref.Upstream, nil
+	}
+	remote, err := a.Repo.Config(ctx, "branch."+ref.Short()+".remote")
+	if err != nil || remote == "" || remote == "." {
+		return "", err
+	}
+	there, err := a.Repo.Config(ctx, "branch."+ref.Short()+".merge")
+	if err != nil || there == "" {
+		return "", err
+	}
+	return send.Tracking(ctx, a.Repo, remote, there)
 }
 
 // removedThere counts what a push of a branch would take away from others there, by what

@@ -199,7 +199,11 @@ func PushRefs(ctx context.Context, r *repo.Repo, remote string, refs []repo.Push
 		return result.Said(), withCause(err, strings.TrimPrefix(refs[0].Ref, "refs/heads/"))
 	}
 	if answer, refused := result.Refused(); refused {
-		return result.Said(), refusalOf(remote, answer, result.Output)
+		no := refusalOf(remote, answer, result.Output)
+		if said := result.Said(); said != "" { // what is said here around it tells nothing more
+			no.Output = said
+		}
+		return result.Said(), no
 	}
 	return result.Said(), nil
 }

@@ -56,7 +56,7 @@ func FindTarget(ctx context.Context, r *repo.Repo, branch, remote string) (Targe
 			t.Ref = merge
 		}
 	}
-	t.Tracking, err = trackingRef(ctx, r, t.Remote, t.Ref)
+	t.Tracking, err = Tracking(ctx, r, t.Remote, t.Ref)
 	return t, err
 }
 
@@ -111,9 +111,9 @@ func IsMapped(ctx context.Context, r *repo.Repo, t Target) (bool, error) {
 	return specs.Follower(t.Ref) != "", err
 }
 
-// trackingRef is the ref that follows a remote's. A branch that the fetch settings leave out,
+// Tracking is the ref here that follows a remote's, by its full name; empty: none can. A branch that the fetch settings leave out,
 // as those of a clone of one branch do, is followed where it would be in a whole clone.
-func trackingRef(ctx context.Context, r *repo.Repo, remote, ref string) (string, error) {
+func Tracking(ctx context.Context, r *repo.Repo, remote, ref string) (string, error) {
 	specs, err := Mapping(ctx, r, remote)
 	if err != nil {
 		return "", err

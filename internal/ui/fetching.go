@@ -71,7 +71,7 @@ func tellFetched(f app.Fetched) string {
 		lines = append(lines, safe.Line(r.Says()))
 	}
 	if len(lines) <= mostTold {
-		return from + " " + strings.Join(lines, " ") + " Your branches and files are as they were."
+		return from + " " + strings.Join(lines, " ")
 	}
 	own, fresh, gone := 0, 0, 0
 	for _, r := range f.Arrivals {

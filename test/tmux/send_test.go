@@ -142,7 +142,7 @@ func TestLandingAfterSquashing(t *testing.T) {
 	work.Git("push", "--quiet", "--set-upstream", "origin", "hours")
 	term := open(t, work.Dir, 142, 42)
 	term.play("+No loose changes", "]", "+nothing planned yet", "G", "s", "+from 1 2", "a", "+2 commits became 1", "]", "]", "+◆ Send", "+2 of yours replaced",
-		"V", "+It moves forward by 1 commit", "x", "+Its older version on origin goes too: 2 commits there", "a", "+main on origin is at ", "+is on main")
+		"V", "+It moves forward by 1 commit", "x", "+Its older version", "a", "+main on origin is at ", "+is on main")
 	assert.Empty(t, shared.Git("branch", "--list", "hours"))
 	assert.Equal(t, work.Git("rev-parse", "main"), shared.Git("rev-parse", "main"))
 }
@@ -179,7 +179,7 @@ func TestNoForcedPushToMain(t *testing.T) {
 	assert.Equal(t, before, shared.Git("rev-parse", "main"))
 	work.Git("config", "bastel.shared", "nothing")
 	work.Git("symbolic-ref", "--delete", "refs/remotes/origin/HEAD")
-	term.play("r", "+of yours replaced", "a", "+y sends.", "y", "+A rule of the server refused the push.", "+main does not take forced pushes: "+before+" would be lost.")
+	term.play("r", "+of Mira Lund replaced", "a", "+y sends.", "y", "+A rule of origin refused the push of main.", "+main does not take forced pushes: "+before+" would be lost.")
 	assert.Equal(t, before, shared.Git("rev-parse", "main"))
 }
 

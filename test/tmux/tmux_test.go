@@ -216,9 +216,9 @@ func TestTheWholeWay(t *testing.T) {
 
 	// Sent, after a question, since commits there are replaced.
 	term.keys("]", "]")
-	term.waitFor("10 commits to send, 6 there to be replaced", "moved", "joined", "joins 2", "gone")
+	term.waitFor("10 commits to send", "moved", "joined", "joins 2", "gone")
 	term.keys("a")
-	term.waitFor("6 commits on origin will be replaced by yours. y sends.")
+	term.waitFor("On origin: 5 of yours replaced and 1 of yours gone. y sends.")
 	term.keys("n")
 	term.waitFor("Nothing was done.")
 	assert.NotEqual(t, after, shared.Git("rev-parse", "feature/berth-board"))
@@ -539,7 +539,7 @@ func TestSmallScreenHelpAndFinder(t *testing.T) {
 	term.text("fetch")
 	term.waitFor("Fetch from the remote")
 	term.keys("Enter")
-	term.waitFor("Fetched.")
+	term.waitFor("Fetched from")
 	term.tmux("resize-window", "-t", "s", "-x", "142", "-y", "42")
 	term.waitFor("the commits to be on feature/berth-board")
 	term.keys("w")

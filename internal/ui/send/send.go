@@ -44,6 +44,7 @@ type Model struct {
 	half    kit.Half
 	cursor  [2]int
 	top     [2]int
+	heads   int // rows above the commits
 	size    kit.Size
 	over    over     // what lies over the branch; nil: nothing
 	options []string // handed to the server's hooks
@@ -325,21 +326,26 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 		return kit.Empty(size.Width, size.Height, theme, "There is nothing to send.", safe.Text(m.why))
 	}
 	now, seam, next := kit.Columns(size, kit.SeamWidth(size.Width))
-	body := size.Height - headRows
+	if size.Narrow {
+		now, next = size.Width, size.Width
+	}
+	heads := [2][]string{m.head(kit.Now, now, theme), m.head(kit.Next, next, theme)}
+	m.heads = min(max(headRows, len(heads[kit.Next])+1), size.Height/2)
+	body := size.Height - m.heads
 	for half := range m.top {
 		m.top[half] = kit.Scroll(m.top[half], m.cursor[half], body/rowHeight, len(m.rows(kit.Half(half))))
 	}
 	if size.Narrow {
-		return append(m.head(m.half, size.Width, theme), m.body(m.half, size.Width, body, theme)...)
+		return append(kit.Pad(heads[m.half], size.Width, m.heads), m.body(m.half, size.Width, body, theme)...)
 	}
-	left := append(m.head(kit.Now, now, theme), m.body(kit.Now, now, body, theme)...)
-	right := append(m.head(kit.Next, next, theme), m.body(kit.Next, next, body, theme)...)
-	return kit.Beside(left, append(kit.Pad(nil, seam, headRows), m.seam(seam, body, theme)...), right)
+	left := append(kit.Pad(heads[kit.Now], now, m.heads), m.body(kit.Now, now, body, theme)...)
+	right := append(kit.Pad(heads[kit.Next], next, m.heads), m.body(kit.Next, next, body, theme)...)
+	return kit.Beside(left, append(kit.Pad(nil, seam, m.heads), m.seam(seam, body, theme)...), right)
 }
 
 func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
 	if !m.loaded {
-		return kit.Pad(nil, width, headRows)
+		return nil
 	}
 	s := m.series
 	name := strings.TrimPrefix(s.Ref, "refs/heads/")
@@ -354,19 +360,19 @@ func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
 		return []string{
 			kit.Heading(width, "Now", safe.Line(s.Remote+" has "+name), m.half == half, theme.Now, theme, m.size.Narrow),
 			kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + what), Style: theme.Dim}),
-			m.pageRow(width, theme), kit.Blank(width),
+			m.pageRow(width, theme),
 		}
 	}
 	verdict, style := m.verdict(theme)
 	lines := kit.Wrap(safe.Line(verdict), max(10, width-3))
 	rows := []string{kit.Heading(width, "Next", safe.Line(name), m.half == half, theme.Next, theme, m.size.Narrow)}
-	for _, line := range lines[:min(len(lines), headRows-1)] {
+	for _, line := range lines {
 		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + line), Style: style}))
 	}
-	if way := m.way(); way != "" && len(rows) < headRows {
+	if way := m.way(); way != "" {
 		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + safe.Line(way)), Style: theme.Dim}))
 	}
-	return kit.Pad(rows, width, headRows)
+	return rows
 }
 
 // verdict says what the push would do, or why it may not.
@@ -479,8 +485,8 @@ func (m *Model) Click(x, y int) tea.Cmd {
 		return nil
 	}
 	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
-	if y >= headRows {
-		m.cursor[m.half] = m.top[m.half] + (y-headRows)/rowHeight
+	if y >= m.heads {
+		m.cursor[m.half] = m.top[m.half] + (y-m.heads)/rowHeight
 	}
 	m.clamp()
 	return nil
