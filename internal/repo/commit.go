@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"strconv"
 	"strings"
 	"time"
@@ -177,9 +178,26 @@ func (r *Repo) Commits(ctx context.Context, ids []ID) ([]*Commit, error) {
 
 // Committer is how the repository would sign a commit made now: the header's text.
 func (r *Repo) Committer(ctx context.Context) (string, error) {
-	committer, err := r.line(ctx, "var", "GIT_COMMITTER_IDENT")
-	if err != nil {
-		return "", fmt.Errorf("find out who you are: %w", err)
+	if _, err := r.configuration(ctx); err != nil {
+		return "", err
 	}
-	return committer, nil
+	_, fixed := os.LookupEnv("GIT_COMMITTER_DATE")
+	r.configLock.Lock()
+	known := r.committer
+	r.configLock.Unlock()
+	if known == "" {
+		asked, err := r.line(ctx, "var", "GIT_COMMITTER_IDENT")
+		if err != nil {
+			return "", fmt.Errorf("find out who you are: %w", err)
+		}
+		r.configLock.Lock()
+		r.committer, known = asked, asked
+		r.configLock.Unlock()
+	}
+	at := strings.LastIndexByte(known, '>')
+	if fixed || at < 0 {
+		return known, nil
+	}
+	now := time.Now()
+	return fmt.Sprintf("%s %d %s", known[:at+1], now.Unix(), now.Format("-0700")), nil
 }

@@ -1,8 +1,12 @@
 package repo
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
 	"strings"
 )
 
@@ -42,12 +46,17 @@ func (r *Repo) ConfigValues(ctx context.Context, key string) ([]ConfigValue, err
 func (r *Repo) configuration(ctx context.Context) (map[string][]ConfigValue, error) {
 	r.configLock.Lock()
 	defer r.configLock.Unlock()
-	if r.config != nil {
+	now := r.configStamp()
+	if r.config != nil && r.configAt == now.b.String() && now.settled() {
 		return r.config, nil
 	}
-	config, err := r.readConfig(ctx)
-	r.config = config
-	return config, err
+	config, files, err := r.readConfig(ctx)
+	if err != nil {
+		return nil, err
+	}
+	r.config, r.configFrom, r.committer = config, files, ""
+	r.configAt = r.configStamp().b.String()
+	return config, nil
 }
 
 // ForgetConfig has the configuration read anew when it is needed next.
@@ -67,27 +76,52 @@ func (r *Repo) ConfigBool(ctx context.Context, key string) (bool, error) {
 	return false, err
 }
 
-func (r *Repo) readConfig(ctx context.Context) (map[string][]ConfigValue, error) {
-	out, err := r.run(ctx, nil, "config", "--list", "-z", "--show-scope")
-	if err != nil {
-		return nil, fmt.Errorf("read the configuration: %w", err)
+// configStamp is what the configuration depends on: its files, those that could be there, and
+// HEAD, since parts may be for one branch alone. It wants the lock.
+func (r *Repo) configStamp() *stamps {
+	s := &stamps{}
+	s.add(filepath.Join(r.gitDir, "HEAD"), filepath.Join(r.commonDir, "config"), filepath.Join(r.gitDir, "config.worktree"), "/etc/gitconfig")
+	if global, ok := os.LookupEnv("GIT_CONFIG_GLOBAL"); ok {
+		s.add(global)
+	} else if home, err := os.UserHomeDir(); err == nil {
+		s.add(filepath.Join(home, ".gitconfig"), filepath.Join(cmp.Or(os.Getenv("XDG_CONFIG_HOME"), filepath.Join(home, ".config")), "git", "config"))
 	}
-	config := map[string][]ConfigValue{}
-	scope := ""
-	for record := range strings.SplitSeq(string(out), "\x00") {
-		if scope == "" { // a scope, then what it has
-			scope = record
-			continue
-		}
-		key, value, hasValue := strings.Cut(record, "\n")
-		local := scope == "local" || scope == "worktree"
-		scope = ""
+	s.add(r.configFrom...)
+	return s
+}
+
+// configFiles are the files that the configuration was read from.
+func (r *Repo) configFiles() []string {
+	r.configLock.Lock()
+	defer r.configLock.Unlock()
+	return append([]string{filepath.Join(r.commonDir, "config")}, r.configFrom...)
+}
+
+// readConfig reads all of it, with the files that it came from.
+func (r *Repo) readConfig(ctx context.Context) (config map[string][]ConfigValue, files []string, err error) {
+	out, err := r.run(ctx, nil, "config", "--list", "-z", "--show-scope", "--show-origin")
+	if err != nil {
+		return nil, nil, fmt.Errorf("read the configuration: %w", err)
+	}
+	config = map[string][]ConfigValue{}
+	fields := strings.Split(strings.TrimSuffix(string(out), "\x00"), "\x00") // scope, origin, key and value, over and over
+	for ; len(fields) >= 3; fields = fields[3:] {
+		scope, origin := fields[0], fields[1]
+		key, value, hasValue := strings.Cut(fields[2], "\n")
 		if !hasValue {
 			value = "true"
 		}
-		config[key] = append(config[key], ConfigValue{value, local})
+		config[key] = append(config[key], ConfigValue{value, scope == "local" || scope == "worktree"})
+		if name, ok := strings.CutPrefix(origin, "file:"); ok {
+			if !filepath.IsAbs(name) {
+				name = filepath.Join(r.top, name)
+			}
+			if !slices.Contains(files, name) {
+				files = append(files, name)
+			}
+		}
 	}
-	return config, nil
+	return config, files, nil
 }
 
 // canonicalKey writes section and name in lower case, as the listing does.

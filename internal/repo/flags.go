@@ -17,22 +17,35 @@ const (
 
 // IndexFlags gives the paths that have any flags, of those asked about.
 func (r *Repo) IndexFlags(ctx context.Context, paths []string) (map[string]Flags, error) {
-	flags := map[string]Flags{}
 	if len(paths) == 0 {
-		return flags, nil
+		return map[string]Flags{}, nil
 	}
+	if none, err := r.withoutFlags(ctx); err != nil || none {
+		return map[string]Flags{}, err
+	}
+	return r.readFlags(ctx, paths)
+}
+
+// readFlags reads the flags of some paths, or with none of all that have any.
+func (r *Repo) readFlags(ctx context.Context, paths []string) (map[string]Flags, error) {
 	args := []string{"ls-files", "-v", "-z", "--full-name"}
-	if len(paths) <= fewPaths {
+	if len(paths) > 0 && len(paths) <= fewPaths {
 		args = append(append(args, "--"), literal(paths)...)
 	}
 	out, err := r.run(ctx, nil, args...)
 	if err != nil {
 		return nil, fmt.Errorf("read the flags of the index: %w", err)
 	}
+	return parseFlags(string(out), paths), nil
+}
+
+// parseFlags reads what ls-files -v says of some paths, or with none of all that have any.
+func parseFlags(out string, paths []string) map[string]Flags {
+	flags := map[string]Flags{}
 	wanted := newSet(paths...)
-	for record := range strings.SplitSeq(strings.TrimSuffix(string(out), "\x00"), "\x00") {
+	for record := range strings.SplitSeq(strings.TrimSuffix(out, "\x00"), "\x00") {
 		tag, path, ok := strings.Cut(record, " ")
-		if !ok || !wanted[path] {
+		if !ok || len(paths) > 0 && !wanted[path] {
 			continue
 		}
 		// "S" is one that is skipped; a small letter says that it is assumed to be unchanged.
@@ -43,7 +56,7 @@ func (r *Repo) IndexFlags(ctx context.Context, paths []string) (map[string]Flags
 			flags[path] |= AssumeUnchanged
 		}
 	}
-	return flags, nil
+	return flags
 }
 
 // setFlags gives entries the flags that they had.

@@ -45,11 +45,15 @@ func (r *Repo) UpdateIndex(ctx context.Context, entries []IndexEntry) error {
 	if err != nil {
 		return err
 	}
+	before := r.indexStamp().b.String()
 	for _, e := range entries {
 		fmt.Fprintf(&in, "%o %s\t%s\x00", uint32(e.Mode), r.hexOrZero(e.ID), e.Path)
 	}
 	if _, err := r.updateIndex(ctx, in.Bytes(), "--add", "--replace", "-z", "--index-info"); err != nil {
 		return fmt.Errorf("write the index: %w", err)
+	}
+	if len(flags) == 0 {
+		r.noteFlagless(before, r.indexStamp().b.String())
 	}
 	return r.setFlags(ctx, flags)
 }

@@ -26,8 +26,13 @@ type Repo struct {
 	objects   *catFile
 	asked     asked
 
+	memory     memory
+	status     statusMemory
 	configLock sync.Mutex
 	config     map[string][]ConfigValue // nil: not read yet
+	configAt   string                   // the stamp of its files then
+	configFrom []string                 // the files that it was read from
+	committer  string                   // by that configuration; empty: not asked yet
 }
 
 // Option changes how a repository is opened.

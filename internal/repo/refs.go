@@ -6,6 +6,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 )
 
@@ -21,13 +23,27 @@ func (h Head) Branch() string { return strings.TrimPrefix(h.Ref, "refs/heads/") 
 // Head reads HEAD.
 func (r *Repo) Head(ctx context.Context) (Head, error) {
 	var head Head
-	ref, err := r.line(ctx, "symbolic-ref", "--quiet", "HEAD")
-	if err != nil && exitCode(err) != 1 {
-		return head, fmt.Errorf("read HEAD: %w", err)
+	ref, err := r.headRef(ctx)
+	if err != nil {
+		return head, err
 	}
 	head.Ref = ref
 	head.Commit, err = r.Resolve(ctx, "HEAD")
 	return head, err
+}
+
+// headRef is the branch that HEAD is on; empty: none. The file that says so has a documented
+// form (gitrepository-layout(5)); where refs are kept otherwise, it says that.
+func (r *Repo) headRef(ctx context.Context) (string, error) {
+	text, err := os.ReadFile(filepath.Join(r.gitDir, "HEAD"))
+	if ref, ok := strings.CutPrefix(string(text), "ref: refs/heads/"); err == nil && ok && strings.TrimSpace(ref) != ".invalid" {
+		return "refs/heads/" + strings.TrimSpace(ref), nil
+	}
+	ref, err := r.line(ctx, "symbolic-ref", "--quiet", "HEAD")
+	if err != nil && exitCode(err) != 1 {
+		return "", fmt.Errorf("read HEAD: %w", err)
+	}
+	return ref, nil
 }
 
 // Resolve finds the commit that an expression names; the zero id where there is none.
@@ -85,7 +101,7 @@ func (r Ref) Short() string {
 // Refs lists the refs below the given prefixes.
 func (r *Repo) Refs(ctx context.Context, prefixes ...string) ([]Ref, error) {
 	const format = "%(refname)%00%(objectname)%00%(*objectname)%00%(upstream)%00%(symref)%00%(worktreepath)"
-	out, err := r.run(ctx, nil, append([]string{"for-each-ref", "--format=" + format}, prefixes...)...)
+	out, err := r.remembered(ctx, r.refStamp, nil, append([]string{"for-each-ref", "--format=" + format}, prefixes...)...)
 	if err != nil {
 		return nil, fmt.Errorf("list refs: %w", err)
 	}
@@ -152,14 +168,14 @@ func (r *Repo) MergeBase(ctx context.Context, a ID, others ...ID) (ID, error) {
 	if len(args) == 2 {
 		return ID{}, nil
 	}
-	out, err := r.line(ctx, args...)
+	out, err := r.remembered(ctx, r.graphStamp, nil, args...)
 	if err != nil {
 		if exitCode(err) == 1 {
 			return ID{}, nil
 		}
 		return ID{}, fmt.Errorf("find the merge base: %w", err)
 	}
-	return ParseID(out)
+	return ParseID(strings.TrimSpace(string(out)))
 }
 
 // MergeBases lists all best common ancestors, several where histories crossed; none where
@@ -174,7 +190,7 @@ func (r *Repo) MergeBases(ctx context.Context, a ID, others ...ID) ([]ID, error)
 	if len(args) == 3 {
 		return nil, nil
 	}
-	out, err := r.run(ctx, nil, args...)
+	out, err := r.remembered(ctx, r.graphStamp, nil, args...)
 	if exitCode(err) == 1 {
 		return nil, nil
 	}
@@ -196,7 +212,7 @@ func (r *Repo) MergeBases(ctx context.Context, a ID, others ...ID) ([]ID, error)
 // where the ref was rewritten since. The zero id where its reflog does not tell, or the
 // name is no ref's, such as main~4.
 func (r *Repo) ForkPoint(ctx context.Context, ref string, tip ID) (ID, error) {
-	out, err := r.line(ctx, "merge-base", "--fork-point", ref, tip.String())
+	out, err := r.remembered(ctx, r.logStamp(r.fullName(ref)), nil, "merge-base", "--fork-point", ref, tip.String())
 	if err != nil {
 		var failed *CommandError
 		if exitCode(err) == 1 || errors.As(err, &failed) && strings.Contains(failed.Stderr, "No such ref") {
@@ -204,12 +220,22 @@ func (r *Repo) ForkPoint(ctx context.Context, ref string, tip ID) (ID, error) {
 		}
 		return ID{}, fmt.Errorf("find the fork point: %w", err)
 	}
-	return ParseID(out)
+	return ParseID(strings.TrimSpace(string(out)))
+}
+
+// fullName guesses a ref's full name from the one that people use, as far as a file needs it.
+func (r *Repo) fullName(name string) string {
+	for _, prefix := range []string{"", "refs/heads/", "refs/remotes/"} {
+		if _, err := os.Lstat(filepath.Join(r.commonDir, "logs", prefix+name)); err == nil && strings.HasPrefix(prefix+name, "refs/") {
+			return prefix + name
+		}
+	}
+	return name
 }
 
 // IsAncestor says whether a is b or one of its ancestors.
 func (r *Repo) IsAncestor(ctx context.Context, a, b ID) (bool, error) {
-	_, err := r.run(ctx, nil, "merge-base", "--is-ancestor", a.String(), b.String())
+	_, err := r.remembered(ctx, r.graphStamp, nil, "merge-base", "--is-ancestor", a.String(), b.String())
 	if exitCode(err) == 1 {
 		return false, nil
 	}
@@ -219,7 +245,7 @@ func (r *Repo) IsAncestor(ctx context.Context, a, b ID) (bool, error) {
 // RevList lists the commits that the arguments of `rev-list` select, newest
 // first unless they say otherwise.
 func (r *Repo) RevList(ctx context.Context, args ...string) ([]ID, error) {
-	out, err := r.run(ctx, nil, append([]string{"rev-list"}, args...)...)
+	out, err := r.remembered(ctx, r.stampFor(args), nil, append([]string{"rev-list"}, args...)...)
 	if err != nil {
 		return nil, fmt.Errorf("list commits: %w", err)
 	}
@@ -232,6 +258,27 @@ func (r *Repo) RevList(ctx context.Context, args ...string) ([]ID, error) {
 		ids = append(ids, id)
 	}
 	return ids, nil
+}
+
+// plainFlags of rev-list have no ref of their own in what they select.
+var plainFlags = newSet("--topo-order", "--reverse", "--first-parent", "--no-merges", "--not")
+
+// stampFor is what a list of commits depends on: where all are named by their ids on nothing
+// that moves.
+func (r *Repo) stampFor(args []string) func() *stamps {
+	for _, arg := range args {
+		name := strings.TrimLeft(arg, "^")
+		switch {
+		case arg == "--walk-reflogs":
+			return r.logStamp(args[1])
+		case arg == "--remotes" || strings.HasPrefix(arg, "--remotes="):
+			return r.refStamp
+		case plainFlags[arg] || strings.HasPrefix(arg, "--max-count="):
+		case len(name) != 2*r.idLen:
+			return r.refStamp
+		}
+	}
+	return r.graphStamp
 }
 
 // Range lists the commits of tip that base does not have, oldest first; all of
@@ -267,11 +314,11 @@ func (r *Repo) Has(ctx context.Context, id ID) (bool, error) {
 
 // CountApart counts the commits that only a has, and those that only b has.
 func (r *Repo) CountApart(ctx context.Context, a, b ID) (onlyA, onlyB int, err error) {
-	out, err := r.line(ctx, "rev-list", "--count", "--left-right", a.String()+"..."+b.String())
+	out, err := r.remembered(ctx, r.graphStamp, nil, "rev-list", "--count", "--left-right", a.String()+"..."+b.String())
 	if err != nil {
 		return 0, 0, fmt.Errorf("count commits: %w", err)
 	}
-	if _, err := fmt.Sscan(out, &onlyA, &onlyB); err != nil {
+	if _, err := fmt.Sscan(string(out), &onlyA, &onlyB); err != nil {
 		return 0, 0, fmt.Errorf("count commits: unexpected answer %q", out)
 	}
 	return onlyA, onlyB, nil
@@ -295,7 +342,7 @@ func (r *Repo) SetSymbolicRef(ctx context.Context, ref, to string) error {
 
 // BranchesWith lists the local branches that contain a commit.
 func (r *Repo) BranchesWith(ctx context.Context, id ID) ([]Ref, error) {
-	out, err := r.run(ctx, nil, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/heads")
+	out, err := r.remembered(ctx, r.refStamp, nil, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/heads")
 	if err != nil {
 		return nil, fmt.Errorf("look for branches with %s: %w", id.Short(), err)
 	}
@@ -308,7 +355,7 @@ func (r *Repo) BranchesWith(ctx context.Context, id ID) ([]Ref, error) {
 
 // RemotesWith lists the remotes' branches, as last fetched, that have a commit.
 func (r *Repo) RemotesWith(ctx context.Context, id ID) ([]string, error) {
-	out, err := r.run(ctx, nil, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/remotes")
+	out, err := r.remembered(ctx, r.refStamp, nil, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/remotes")
 	if err != nil {
 		return nil, fmt.Errorf("look for %s at the remotes: %w", id.Short(), err)
 	}

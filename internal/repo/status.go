@@ -25,6 +25,14 @@ type Change struct {
 // Status lists the paths that differ, in the order of their names. Renames are
 // not looked for: a rename shows as one path gone and one new.
 func (r *Repo) Status(ctx context.Context, paths ...string) ([]Change, error) {
+	if known, ok := r.knownStatus(ctx, paths); ok {
+		return known, nil
+	}
+	before := r.indexStamp()
+	head, err := r.Head(ctx)
+	if err != nil {
+		return nil, err
+	}
 	args := []string{"status", "--porcelain=v2", "-z", "--no-renames", "--untracked-files=all", "--ignore-submodules=none"}
 	if len(paths) > 0 && len(paths) <= fewPaths {
 		args = append(append(args, "--"), literal(paths)...)
@@ -33,7 +41,11 @@ func (r *Repo) Status(ctx context.Context, paths ...string) ([]Change, error) {
 	if err != nil {
 		return nil, fmt.Errorf("read the state of the working tree: %w", err)
 	}
-	return parseStatus(string(out))
+	changes, err := parseStatus(string(out))
+	if err == nil && len(paths) == 0 {
+		r.noteStatus(ctx, before.b.String(), head, changes)
+	}
+	return changes, err
 }
 
 func parseStatus(out string) ([]Change, error) {

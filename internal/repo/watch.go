@@ -48,13 +48,18 @@ func (r *Repo) Watch(ctx context.Context) (<-chan struct{}, error) {
 }
 
 func (r *Repo) foldersToWatch(ctx context.Context) ([]string, error) {
-	out, err := r.run(ctx, nil, "ls-files", "-z", "--cached", "--others", "--exclude-standard")
+	before := r.indexStamp().b.String()
+	out, err := r.run(ctx, nil, "ls-files", "-v", "-z", "--full-name", "--cached", "--others", "--exclude-standard")
 	if err != nil {
 		return nil, fmt.Errorf("list the folders to watch: %w", err)
 	}
+	if len(parseFlags(string(out), nil)) == 0 && r.indexStamp().b.String() == before {
+		r.noteFlagless(before, before)
+	}
 	folders := []string{r.top, r.gitDir, filepath.Join(r.commonDir, "refs", "heads")}
 	seen := map[string]bool{".": true}
-	for name := range strings.SplitSeq(strings.TrimSuffix(string(out), "\x00"), "\x00") {
+	for record := range strings.SplitSeq(strings.TrimSuffix(string(out), "\x00"), "\x00") {
+		_, name, _ := strings.Cut(record, " ")
 		for dir := filepath.Dir(filepath.FromSlash(name)); !seen[dir] && len(folders) < mostWatched; dir = filepath.Dir(dir) {
 			seen[dir] = true
 			folders = append(folders, filepath.Join(r.top, dir))
@@ -66,6 +71,7 @@ func (r *Repo) foldersToWatch(ctx context.Context) ([]string, error) {
 func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan<- struct{}) {
 	var wait <-chan time.Time
 	var since time.Time
+	onlyIndex := true // of what changed since it was last told
 	for {
 		select {
 		case <-ctx.Done():
@@ -87,9 +93,14 @@ func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan<- 
 			if wait == nil {
 				since = time.Now()
 			}
+			onlyIndex = onlyIndex && event.Name == filepath.Join(r.gitDir, "index")
 			wait = time.After(max(0, min(quiet, time.Until(since.Add(latest)))))
 		case <-wait:
 			wait = nil
+			news := !onlyIndex || !r.IndexIsKnown()
+			if onlyIndex = true; !news {
+				continue // Bastel wrote it, or has read it since
+			}
 			select {
 			case told <- struct{}{}:
 			default: // one that was not heard yet says the same

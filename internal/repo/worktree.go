@@ -135,34 +135,54 @@ func (r *Repo) attributes(ctx context.Context, changes []Change) ([]attributeInf
 		return nil, err
 	}
 	always := autocrlf != "" && autocrlf != "false"
-	var in bytes.Buffer
-	for i, change := range changes {
+	for i := range changes {
 		infos[i].converts = always
-		in.WriteString(change.Path)
-		in.WriteByte(0)
+	}
+	var ask []int
+	var answers bytes.Buffer
+	for i, change := range changes {
+		known, ok := r.known("attributes "+change.Path, r.attributeStamp([]string{change.Path})())
+		if ok {
+			infos[i].take(known)
+			continue
+		}
+		ask = append(ask, i)
+		answers.WriteString(change.Path)
+		answers.WriteByte(0)
+	}
+	if len(ask) == 0 {
+		return infos, nil
 	}
 	names := []string{"text", "eol", "filter", "ident", "working-tree-encoding", "diff"}
-	out, err := r.run(ctx, in.Bytes(), append([]string{"check-attr", "-z", "--stdin"}, names...)...)
+	out, err := r.run(ctx, answers.Bytes(), append([]string{"check-attr", "-z", "--stdin"}, names...)...)
 	if err != nil {
 		return nil, fmt.Errorf("read attributes: %w", err)
 	}
-	fields := strings.Split(string(out), "\x00") // path, attribute, value, over and over
-	if len(fields) != 3*len(names)*len(changes)+1 {
+	fields := strings.SplitAfter(string(out), "\x00") // path, attribute, value, over and over
+	each := 3 * len(names)
+	if len(fields) != each*len(ask)+1 {
 		return nil, fmt.Errorf("read attributes: unexpected answer of %d fields", len(fields))
 	}
-	for i := range changes {
-		for j := range names {
-			at := 3 * (i*len(names) + j)
-			attribute, value := fields[at+1], fields[at+2]
-			switch {
-			case attribute == "diff":
-				infos[i].binary = value == "unset"
-			case value != "unspecified" && value != "unset":
-				infos[i].converts = true
-			}
-		}
+	for n, i := range ask {
+		answer := []byte(strings.Join(fields[each*n:each*(n+1)], ""))
+		infos[i].take(answer)
+		r.keep("attributes "+changes[i].Path, r.attributeStamp([]string{changes[i].Path})(), answer)
 	}
 	return infos, nil
+}
+
+// take reads what check-attr says of one path.
+func (a *attributeInfo) take(answer []byte) {
+	fields := strings.Split(string(answer), "\x00")
+	for at := 0; at+2 < len(fields); at += 3 {
+		attribute, value := fields[at+1], fields[at+2]
+		switch {
+		case attribute == "diff":
+			a.binary = value == "unset"
+		case value != "unspecified" && value != "unset":
+			a.converts = true
+		}
+	}
 }
 
 // clean replaces the data of the files at the given places by what the
@@ -171,21 +191,38 @@ func (r *Repo) clean(ctx context.Context, changes []Change, files []WorkFile, pl
 	if len(places) == 0 {
 		return nil
 	}
+	ids := make([]string, len(places))
+	var ask []int
 	var in bytes.Buffer
-	for _, i := range places {
+	for n, i := range places {
+		known, ok := r.known("stored "+changes[i].Path, r.storedStamp(changes[i].Path))
+		if ids[n] = string(known); ok {
+			continue
+		}
+		ask = append(ask, n)
 		in.WriteString(QuotePath(changes[i].Path))
 		in.WriteByte('\n')
 	}
-	out, err := r.run(ctx, in.Bytes(), "hash-object", "-w", "--stdin-paths")
-	if err != nil {
-		return fmt.Errorf("apply filters: %w", err)
-	}
-	lines := strings.Fields(string(out))
-	if len(lines) != len(places) {
-		return fmt.Errorf("apply filters: %d answers for %d files", len(lines), len(places))
+	if len(ask) > 0 {
+		before := make([]*stamps, len(ask))
+		for k, n := range ask {
+			before[k] = r.storedStamp(changes[places[n]].Path)
+		}
+		out, err := r.run(ctx, in.Bytes(), "hash-object", "-w", "--stdin-paths")
+		if err != nil {
+			return fmt.Errorf("apply filters: %w", err)
+		}
+		lines := strings.Fields(string(out))
+		if len(lines) != len(ask) {
+			return fmt.Errorf("apply filters: %d answers for %d files", len(lines), len(ask))
+		}
+		for k, n := range ask {
+			ids[n] = lines[k]
+			r.keep("stored "+changes[places[n]].Path, before[k], []byte(lines[k]))
+		}
 	}
 	for n, i := range places {
-		id, err := ParseID(lines[n])
+		id, err := ParseID(ids[n])
 		if err != nil {
 			return err
 		}
@@ -196,6 +233,13 @@ func (r *Repo) clean(ctx context.Context, changes []Change, files []WorkFile, pl
 		files[i].Data = object.Data
 	}
 	return nil
+}
+
+// storedStamp is what the stored content of a file depends on: the file, and the rules for it.
+func (r *Repo) storedStamp(path string) *stamps {
+	s := r.attributeStamp([]string{path})()
+	s.add(r.WorkPath(path))
+	return s
 }
 
 // QuotePath writes a path as the commands read it from a line: in C quotes.

@@ -305,9 +305,6 @@ func (m *Model) lookAgain() tea.Cmd {
 	}
 	m.looks++
 	number := m.looks
-	if number > 1 {
-		m.app.Repo.ForgetConfig() // it may have been changed meanwhile
-	}
 	return func() tea.Msg {
 		s, err := m.app.Situation(m.ctx)
 		return situated{number, s, err}
