@@ -214,18 +214,23 @@ func (a *App) LastCommits(ctx context.Context) ([]Source, error) {
 // Published tells which commits a remote has, by its own last known state.
 func (a *App) Published(ctx context.Context, commits []Source) (map[repo.ID]bool, error) {
 	published := map[repo.ID]bool{}
-	// What has a commit has those before it: look from the youngest on.
-	for i, c := range slices.Backward(commits) {
-		names, err := a.Repo.RemotesWith(ctx, c.ID)
-		if err != nil {
-			return nil, err
-		}
-		if len(names) > 0 {
-			for _, older := range commits[:i+1] {
-				published[older.ID] = true
-			}
-			break
-		}
+	if len(commits) == 0 {
+		return published, nil
+	}
+	args := []string{"--topo-order"}
+	for _, c := range commits {
+		args = append(args, c.ID.String())
+	}
+	own, err := a.Repo.RevList(ctx, append(args, "--not", "--remotes")...)
+	if err != nil {
+		return nil, err
+	}
+	unsent := make(map[repo.ID]bool, len(own))
+	for _, id := range own {
+		unsent[id] = true
+	}
+	for _, c := range commits {
+		published[c.ID] = !unsent[c.ID]
 	}
 	return published, nil
 }

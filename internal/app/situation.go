@@ -93,7 +93,7 @@ func (a *App) upstream(ctx context.Context, s *Situation) error {
 	if s.Work.Ref == "" {
 		return nil
 	}
-	refs, err := a.Repo.Refs(ctx, s.Work.Ref)
+	refs, err := a.Repo.Refs(ctx, "refs/heads")
 	if err != nil {
 		return err
 	}
@@ -221,7 +221,7 @@ func Count(n int, noun string) string {
 	if n == 1 {
 		return "1 " + noun
 	}
-	if stem, ok := strings.CutSuffix(noun, "y"); ok {
+	if stem, ok := strings.CutSuffix(noun, "y"); ok && !strings.HasSuffix(stem, "e") {
 		return fmt.Sprintf("%d %sies", n, stem)
 	}
 	if strings.HasSuffix(noun, "ch") {

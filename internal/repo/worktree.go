@@ -67,6 +67,13 @@ func (r *Repo) ReadWorkFiles(ctx context.Context, changes []Change) ([]WorkFile,
 	return files, r.clean(ctx, changes, files, convert)
 }
 
+// Prime asks for the rules and the stored contents of working files, all with one question
+// each, so that reading some after the others asks no more.
+func (r *Repo) Prime(ctx context.Context, changes []Change) error {
+	_, err := r.ReadWorkFiles(ctx, changes)
+	return err
+}
+
 func (r *Repo) readWorkFile(ctx context.Context, root *os.Root, change Change, trustModes bool) (WorkFile, error) {
 	name := filepath.FromSlash(change.Path)
 	info, err := root.Lstat(name)

@@ -104,6 +104,12 @@ type item struct {
 }
 
 func itemsOf(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]item, error) {
+	if len(changes) <= batch {
+		loose := slices.DeleteFunc(slices.Clone(changes), func(c repo.Change) bool { return !c.Loose })
+		if err := r.Prime(ctx, loose); err != nil {
+			return nil, err
+		}
+	}
 	pairs, err := pairUp(ctx, r, changes)
 	if err != nil {
 		return nil, err

@@ -125,7 +125,7 @@ func (q *questioner) update(msg tea.Msg, m *Model) tea.Cmd {
 	}
 	var cmd tea.Cmd
 	q.input, cmd = q.input.Update(msg)
-	return cmd
+	return inBackground(cmd) // the blinking of the cursor
 }
 
 // answers are those that a command names in its question, which here are keys.

@@ -101,7 +101,7 @@ func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 	e.warned = false
 	var cmd tea.Cmd
 	e.area, cmd = e.area.Update(msg)
-	return cmd
+	return inBackground(cmd) // the blinking of the cursor
 }
 
 // text is what was written, of a message without the hints of its template.

@@ -45,7 +45,7 @@ func (m *Model) findActions(typed string) []kit.Option {
 				continue
 			}
 			add(a.Fits(typed), kit.Option{Label: screen.Name() + ": " + a.Name, Key: a.Key(),
-				Detail: "Goes to " + screen.Name() + ". " + a.Help, Do: kit.Just(func() { m.at = i })})
+				Detail: "Goes to " + screen.Name() + ". " + a.Help, Do: func() tea.Cmd { return m.show(i) }})
 		}
 	}
 	if typed != "" {

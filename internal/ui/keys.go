@@ -23,7 +23,7 @@ func (m *Model) globalActions() []kit.Action {
 		if at < 0 || at >= len(m.screens) {
 			return kit.Act(id, false, nil)
 		}
-		return kit.Act(id, true, kit.Just(func() { m.at = at })).Called("to " + m.screens[at].Name())
+		return kit.Act(id, true, func() tea.Cmd { return m.show(at) }).Called("to " + m.screens[at].Name())
 	}
 	return []kit.Action{
 		turn(action.NextScreen, 1),
@@ -83,7 +83,8 @@ func (m *Model) askDemo() tea.Cmd {
 	return m.openPage(&asker{kit.Ask{Question: "Leave this repository for the demo? y goes there.", Key: "y", Yes: m.openDemo()}})
 }
 
-func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {
+// press does what a key says.
+func (m *Model) press(msg tea.KeyPressMsg) tea.Cmd {
 	if m.page != nil {
 		return m.page.update(msg, m)
 	}
@@ -105,8 +106,7 @@ func (m *Model) do(a kit.Action) tea.Cmd {
 	if !a.Asks || cmd == nil {
 		return cmd
 	}
-	_, next := m.Update(cmd())
-	return next
+	return m.handle(cmd())
 }
 
 func (m *Model) click(mouse tea.Mouse) tea.Cmd {

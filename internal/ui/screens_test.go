@@ -195,7 +195,7 @@ func TestUndoNeverGetsStuck(t *testing.T) {
 	d := newDriver(t, f.Dir)
 	d.play("+2 hunks", "x", "+Throw", "y", "+Thrown away", "-TEN")
 	f.Write("a.go", "something else\n")
-	d.play("w", "+Journal: what was done here", "enter", "+a.go", "+− TEN", "+bastel rescue 1 -o DIR", "esc", "u", "+in the same places", "+the text that would come back.", "+pass it over", "enter", "+Nothing was changed.", "u", "+pass it over", "pass it", "enter", "+Passed over the discard", "u", "+There is nothing to undo.")
+	d.play("w", "+Journal: what was done here", "enter", "+a.go", "+− TEN", "+bastel rescue 1 -o DIR", "esc", "u", "+in the same places", "+the text that would come back.", "+pass it over", "enter", "-pass it over", "+Nothing was changed.", "u", "+pass it over", "pass it", "enter", "+Passed over the discard", "u", "+There is nothing to undo.")
 	assert.Equal(t, "something else\n", f.Read("a.go"))
 }
 

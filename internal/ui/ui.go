@@ -43,6 +43,7 @@ type Model struct {
 
 	screens   []kit.Screen
 	at        int
+	stale     []bool // by screen: something changed since it read what it shows
 	situation app.Situation
 	situated  bool
 	looks     int // number of the latest reading of the situation
@@ -52,6 +53,7 @@ type Model struct {
 	notice kit.Notice
 	page   page
 
+	queue         queue
 	theme         kit.Theme
 	groundSet     bool // by the setting bastel.background
 	width, height int
@@ -179,75 +181,91 @@ func (m *Model) stopOpening() {
 	}
 }
 
-// Update answers one message. Repository work never happens here: it runs in
-// commands.
+// Update answers one message, and then the keys that waited for what it brought. Repository
+// work never happens here: it runs in commands.
 func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
+	cmd := m.handle(msg)
+	return m, tea.Batch(cmd, m.nextKeys())
+}
+
+func (m *Model) handle(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
+	case finished:
+		return m.haveFinished(msg)
+	case unattended:
+		return msg.cmd
 	case tea.WindowSizeMsg:
 		m.width, m.height = msg.Width, msg.Height
-		return m, tea.Raw(freeScrolling)
+		return tea.Raw(freeScrolling)
 	case tea.BackgroundColorMsg:
 		m.ground(msg.IsDark())
 	case tea.KeyPressMsg:
-		return m, m.key(msg)
+		return m.key(msg)
 	case tea.PasteMsg:
 		if m.page != nil {
-			return m, m.page.update(msg, m)
+			return m.page.update(msg, m)
 		}
 	case tea.MouseClickMsg:
-		return m, m.click(msg.Mouse())
+		return m.click(msg.Mouse())
 	case tea.MouseWheelMsg:
 		m.wheel(msg.Mouse())
 	case tea.FocusMsg:
-		return m, m.lookAgain()
+		return m.lookAgain()
 	case opened:
-		return m, m.haveOpened(msg)
+		m.queue.tracking = true // keys that were typed meanwhile are for what is shown first
+		defer func() { m.queue.tracking = false }()
+		m.queue.starting = true
+		return m.track(m.haveOpened(msg))
 	case situated:
-		return m, m.haveSituated(msg)
+		return m.haveSituated(msg)
 	case kit.Reading:
-		return m, m.screenNamed(msg.Screen).Update(msg)
+		return m.screenNamed(msg.Screen).Update(msg)
 	case kit.ForScreen:
-		return m, m.screenNamed(msg.Screen).Update(msg.Msg)
+		return m.screenNamed(msg.Screen).Update(msg.Msg)
 	case kit.Go:
-		m.at = max(0, slices.IndexFunc(m.screens, func(s kit.Screen) bool { return s.Name() == msg.Screen }))
+		return m.show(max(0, slices.IndexFunc(m.screens, func(s kit.Screen) bool { return s.Name() == msg.Screen })))
 	case kit.Work:
-		return m, m.start(msg)
+		return m.start(msg)
 	case worked:
-		return m, m.haveWorked(msg)
+		return m.haveWorked(msg)
 	case tick:
 		if m.work != nil || m.beside != nil {
-			return m, nextTick()
+			return nextTick()
 		}
 	case fetchDue:
-		return m, m.fetchByItself(msg.every)
+		return m.fetchByItself(msg.every)
 	case kit.Notice:
 		m.say(msg)
 	case composed:
-		return m, m.haveComposed(msg)
+		return m.haveComposed(msg)
 	case kit.Launch:
-		return m, m.launch(msg)
+		return m.launch(msg)
 	case launched:
 		if msg.err != nil {
 			m.say(kit.Notice{Text: msg.err.Error(), Trouble: true})
 		}
-		return m, tea.Batch(m.lookAgain(), msg.then)
+		return tea.Batch(m.lookAgain(), msg.then)
 	case changed:
 		if msg.app != m.app {
-			return m, nil
+			return nil
 		}
-		return m, tea.Batch(m.lookAgain(), m.awaitChange(msg.app, msg.told))
+		return tea.Batch(m.lookAgain(), m.awaitChange(msg.app, msg.told))
 	case asked:
-		return m, m.haveQuestion(msg)
+		return m.haveQuestion(msg)
 	case unasked:
 		m.haveUnasked(msg)
 	case kit.Edit:
-		return m, m.edit(msg)
+		return m.edit(msg)
 	case kit.Ask:
-		return m, m.openPage(&asker{msg})
+		msg.Question += m.beforeQuestion()
+		return m.openPage(&asker{msg})
 	case kit.Choose:
-		return m, m.openPage(&chooser{Choose: msg})
+		if msg.Asks {
+			msg.Title += m.beforeQuestion()
+		}
+		return m.openPage(&chooser{Choose: msg})
 	}
-	return m, nil
+	return nil
 }
 
 // groundOfEnvironment reads COLORFGBG, in which several terminals say what colours
@@ -288,14 +306,14 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	m.app, m.situated = msg.app, false
 	planner := shape.New(m.ctx, m.app)
 	m.screens = []kit.Screen{sort.New(m.ctx, m.app), planner, mend.New(m.ctx, m.app, planner), send.New(m.ctx, m.app, planner)}
-	m.at = 0
+	m.at, m.stale = 0, make([]bool, len(m.screens))
 	if msg.ground != kit.Unknown {
 		m.theme, m.groundSet = kit.NewTheme(msg.ground), true
 	}
 	if msg.note != "" {
 		m.notice = kit.Notice{Text: msg.note}
 	}
-	return tea.Batch(m.lookAgain(), m.watch(m.app), m.awaitQuestion(msg.questions), fetchLater(msg.fetch))
+	return tea.Batch(m.lookAgain(), inBackground(m.watch(m.app)), inBackground(m.awaitQuestion(msg.questions)), inBackground(fetchLater(msg.fetch)))
 }
 
 // lookAgain reads where the user stands, and then what the screens show.
@@ -320,9 +338,23 @@ func (m *Model) haveSituated(msg situated) tea.Cmd {
 		return nil
 	}
 	m.situation, m.situated = msg.situation, true
+	for i := range m.screens {
+		m.stale[i] = true
+	}
+	return m.show(m.at)
+}
+
+// show goes to a screen, and has it read what it shows if that was not read since something
+// changed. What is hidden waits until it is shown; but Mend and Send speak of Shape's plan.
+func (m *Model) show(at int) tea.Cmd {
+	m.at = at
 	var cmds []tea.Cmd
-	for _, screen := range m.screens {
-		cmds = append(cmds, screen.Situated(m.situation))
+	for i, screen := range m.screens {
+		wanted := i == at || screen.Name() == shape.Name && at > i
+		if m.situated && m.stale[i] && wanted {
+			m.stale[i] = false
+			cmds = append(cmds, screen.Situated(m.situation))
+		}
 	}
 	return tea.Batch(cmds...)
 }
@@ -369,7 +401,10 @@ func (m *Model) start(work kit.Work) tea.Cmd {
 		note, err := work.Do(ctx, r.report)
 		return worked{r, note, nil, err}
 	}
-	return tea.Batch(do, nextTick())
+	if work.Beside {
+		return tea.Batch(inBackground(do), inBackground(nextTick()))
+	}
+	return tea.Batch(do, inBackground(nextTick()))
 }
 
 // tickTime is how often the progress of work is drawn anew.
@@ -481,7 +516,7 @@ func (m *Model) undo() tea.Cmd {
 // offerTakingBack says that the last thing done was a push, which undo does not take back.
 func (m *Model) offerTakingBack(push journal.Entry) kit.Choose {
 	name := strings.TrimPrefix(push.Ref, "refs/heads/")
-	return kit.Choose{Title: "The last thing done here is the push of " + name + " to " + push.Remote + ". Others may have it by now.", Options: []kit.Option{
+	return kit.Choose{Asks: true, Title: "The last thing done here is the push of " + name + " to " + push.Remote + ". Others may have it by now.", Options: []kit.Option{
 		{Label: "leave it", Detail: "Nothing is changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
 		{Label: "take the push back", Detail: "as X does in Send: the remote is asked first", Do: func() tea.Cmd { return send.TakeBack(m.app) }},
 		{Label: "undo the step before it", Detail: "here only; what was sent stays there", Do: func() tea.Cmd {
@@ -506,7 +541,7 @@ func (m *Model) offerPassing(entry journal.Entry, why error) kit.Choose {
 	if errors.Is(why, app.ErrLaterWork) {
 		carry = append(carry, kit.Option{Label: "carry the later commits over", Detail: "They are put onto what was before the step; where they conflict nothing is changed.", Do: m.undoCarrying})
 	}
-	return kit.Choose{Title: safe.Line(why.Error()), Options: append([]kit.Option{
+	return kit.Choose{Asks: true, Title: safe.Line(why.Error()), Options: append([]kit.Option{
 		{Label: "leave it", Detail: "Nothing was changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
 		{Label: "pass it over", Detail: fmt.Sprintf("u then reaches the step before it; bastel rescue %d writes out what the entry keeps.", entry.Number), Do: m.passOver},
 	}, carry...)}

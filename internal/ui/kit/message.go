@@ -145,6 +145,7 @@ type Ask struct {
 type Choose struct {
 	Title   string
 	Options []Option
+	Asks    bool                        // it is a question: keys that were typed before it was there do not answer it
 	Find    func(typed string) []Option // if set, in place of Options: what fits the typed text
 }
 

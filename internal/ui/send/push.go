@@ -92,7 +92,7 @@ func (m *Model) askConsent(seen app.Outgoing, err error) tea.Msg {
 	if !errors.As(err, &refusal) || refusal.Question == "" {
 		return kit.Notice{Text: app.Explain(err), Trouble: true}
 	}
-	choose := kit.Choose{Title: refusal.Question, Options: []kit.Option{{Label: "leave it", Detail: "Nothing is sent.", Do: func() tea.Cmd { return kit.Say("Nothing was sent.") }}}}
+	choose := kit.Choose{Asks: true, Title: refusal.Question, Options: []kit.Option{{Label: "leave it", Detail: "Nothing is sent.", Do: func() tea.Cmd { return kit.Say("Nothing was sent.") }}}}
 	consent := seen.Consent
 	if refusal.Cause == sending.WentThere {
 		consent.BringBack = true

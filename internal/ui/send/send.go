@@ -275,7 +275,7 @@ func TakeBack(a *app.App) tea.Cmd {
 		if len(look.BuiltOn) == 0 {
 			return kit.Got{Msg: kit.Ask{Question: safe.Line(look.Says) + " y does it.", Key: "y", Yes: work}}, nil
 		}
-		return kit.Got{Msg: kit.Choose{Title: look.Says + " Others have what you sent: " + strings.Join(look.BuiltOn, ", ") + ".", Options: []kit.Option{
+		return kit.Got{Msg: kit.Choose{Asks: true, Title: look.Says + " Others have what you sent: " + strings.Join(look.BuiltOn, ", ") + ".", Options: []kit.Option{
 			{Label: "leave it", Detail: "Nothing is changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
 			{Label: "take it back", Detail: "Those branches keep the commits.", Do: func() tea.Cmd { return work }},
 		}}}, nil

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 
 	tea "charm.land/bubbletea/v2"
@@ -228,6 +229,12 @@ func trouble(err error) tea.Cmd {
 	return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
 }
 
+// firstLine is what an error says, as far as there is room for it.
+func firstLine(err error) string {
+	line, _, _ := strings.Cut(err.Error(), "\n")
+	return strings.TrimSuffix(line, ".") + "."
+}
+
 // take shows what was read. What was edited meanwhile is newer: it stays, or where the branch itself moved
 // it is read again, carried over.
 func (m *Model) take(msg kit.Reading) tea.Cmd {
@@ -236,6 +243,9 @@ func (m *Model) take(msg kit.Reading) tea.Cmd {
 			return nil
 		}
 		return m.read(read.target)
+	}
+	if msg.Err != nil && m.loaded && m.why == "" {
+		return kit.Show(kit.Notice{Text: "The plan could not be read again, and stays as it was read before: " + firstLine(msg.Err) + " r tries once more.", Trouble: true})
 	}
 	m.loaded = true
 	m.plan, m.before, m.after, m.forecast, m.why = shape.Plan{}, nil, nil, nil, ""

@@ -1,0 +1,149 @@
+package ui
+
+import (
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+	"time"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/ui/kit"
+)
+
+// queue keeps keys in their order: one that comes while what the one before it began is not on
+// the screen yet waits for that, so that it acts on what it would have been pressed for.
+type queue struct {
+	typed    []tea.KeyPressMsg
+	open     int       // commands of earlier keys that are under way, and what they led to
+	since    time.Time // when the first of them began
+	tracking bool      // what is handled now comes of a key
+	starting bool      // the first screen is being read: keys wait for it, however long that takes
+}
+
+// hurry is how long keys wait. What takes longer, such as a push, says that it runs, and keys act at
+// once again.
+const hurry = time.Second
+
+// finished is what came of a tracked command.
+type finished struct{ msg tea.Msg }
+
+// unattended is a command that no key waits for: it goes on for long, or for ever.
+type unattended struct{ cmd tea.Cmd }
+
+// inBackground has nobody wait for a command.
+func inBackground(cmd tea.Cmd) tea.Cmd {
+	if cmd == nil {
+		return nil
+	}
+	return func() tea.Msg { return unattended{cmd} }
+}
+
+// track counts a command as under way until what it led to is handled.
+func (m *Model) track(cmd tea.Cmd) tea.Cmd {
+	if cmd == nil || !m.queue.tracking {
+		return cmd
+	}
+	if m.queue.open++; m.queue.open == 1 {
+		m.queue.since = time.Now()
+	}
+	return func() tea.Msg { return finished{cmd()} }
+}
+
+// haveFinished goes on with what a tracked command gave.
+func (m *Model) haveFinished(msg finished) tea.Cmd {
+	if m.queue.open--; m.queue.open == 0 {
+		defer func() { m.queue.starting = m.queue.starting && m.queue.open > 0 }()
+	}
+	before := m.queue.tracking
+	m.queue.tracking = true
+	defer func() { m.queue.tracking = before }()
+	if cmds, ok := commandsIn(msg.msg); ok {
+		tracked := make([]tea.Cmd, len(cmds))
+		for i, cmd := range cmds {
+			tracked[i] = m.track(cmd)
+		}
+		if _, all := msg.msg.(tea.BatchMsg); all {
+			return tea.Batch(tracked...)
+		}
+		return tea.Sequence(tracked...)
+	}
+	switch inner := msg.msg.(type) {
+	case nil:
+		return nil
+	case unattended:
+		return inner.cmd
+	}
+	if !strings.HasPrefix(reflect.TypeOf(msg.msg).PkgPath(), "bastel/") { // it is for the program itself
+		return kit.Show(msg.msg)
+	}
+	return m.track(m.handle(msg.msg))
+}
+
+// commandsIn gives the commands that a batch or a sequence holds, whose type is not exported.
+func commandsIn(msg tea.Msg) ([]tea.Cmd, bool) {
+	list := reflect.ValueOf(msg)
+	if msg == nil || list.Kind() != reflect.Slice || list.Type().Elem() != reflect.TypeFor[tea.Cmd]() {
+		return nil, false
+	}
+	cmds := make([]tea.Cmd, list.Len())
+	for i := range cmds {
+		cmds[i] = list.Index(i).Interface().(tea.Cmd)
+	}
+	return cmds, true
+}
+
+// atOnce are the keys that never wait.
+var atOnce = []string{"esc", "ctrl+c"}
+
+// waits says whether keys wait for what came before them.
+func (m *Model) waits() bool {
+	switch {
+	case m.failed != nil:
+		return false
+	case !m.opened:
+		return true
+	}
+	return m.queue.open > 0 && (m.queue.starting || time.Since(m.queue.since) < hurry)
+}
+
+// key takes a key, at once or in its turn.
+func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {
+	leaves := msg.String() == "q" && (!m.opened || m.queue.starting)
+	if (m.waits() || len(m.queue.typed) > 0) && !leaves && !slices.Contains(atOnce, msg.String()) {
+		m.queue.typed = append(m.queue.typed, msg)
+		return nil
+	}
+	return m.act(msg)
+}
+
+// act does what a key says; what that leads to is tracked.
+func (m *Model) act(msg tea.KeyPressMsg) tea.Cmd {
+	before := m.queue.tracking
+	m.queue.tracking = true
+	defer func() { m.queue.tracking = before }()
+	return m.track(m.press(msg))
+}
+
+// nextKeys does what waiting keys say whose turn it is.
+func (m *Model) nextKeys() tea.Cmd {
+	var cmds []tea.Cmd
+	for len(m.queue.typed) > 0 && !m.waits() {
+		msg := m.queue.typed[0]
+		m.queue.typed = m.queue.typed[1:]
+		cmds = append(cmds, m.act(msg))
+	}
+	return tea.Batch(cmds...)
+}
+
+// beforeQuestion drops the keys that were typed before a question was there to be read: they
+// do not answer it. It says how many.
+func (m *Model) beforeQuestion() string {
+	dropped := len(m.queue.typed)
+	if m.queue.typed = nil; dropped == 0 {
+		return ""
+	}
+	return fmt.Sprintf(" (%s typed before this was asked: dropped.)", app.Count(dropped, "key"))
+}
