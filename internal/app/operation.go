@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 	"strings"
+	"time"
 
 	"golang.org/x/sync/errgroup"
 
@@ -50,6 +51,10 @@ func (a *App) carryOut(ctx context.Context, op *operation) (warning string, err 
 	}
 	defer unlock()
 	defer func() { op.layout.Close() }()
+	began := time.Now()
+	defer func() {
+		a.Repo.Log().Info("operation", "kind", op.entry.Kind, "ref", op.entry.Ref, "entry", op.entry.Number, "took", time.Since(began).Round(time.Microsecond), "failed", err != nil)
+	}()
 	if err := a.check(ctx, op); err != nil {
 		return "", err
 	}

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"os"
 	"os/signal"
 	"regexp"
@@ -41,9 +42,10 @@ type command struct {
 	stdin    io.Reader
 	stdout   io.Writer
 	stderr   io.Writer
-	heard    []string // what remotes said, line by line, as it was shown
-	warnings []string // of what was done all the same
-	began    bool     // arguments were in order: errors from here on are no usage errors
+	heard    []string     // what remotes said, line by line, as it was shown
+	warnings []string     // of what was done all the same
+	log      *slog.Logger // what is done; nil: nobody wants to know
+	began    bool         // arguments were in order: errors from here on are no usage errors
 }
 
 // Run carries out one command line and gives its exit status.
@@ -81,6 +83,20 @@ func (c *command) explain(err error) string {
 		return slices.ContainsFunc(c.heard, func(told string) bool { return told == line || strings.HasSuffix(told, ": "+line) })
 	}
 	return strings.Join(append(lines[:1], slices.DeleteFunc(lines[1:], heard)...), "\n")
+}
+
+// openLog opens the file that is told what is done; an empty name: none.
+func (c *command) openLog(name string) error {
+	if name == "" {
+		return nil
+	}
+	file, err := os.OpenFile(name, os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o600)
+	if err != nil {
+		c.began = true // the arguments are in order
+		return fmt.Errorf("open the log: %w", err)
+	}
+	c.log = slog.New(slog.NewTextHandler(file, &slog.HandlerOptions{Level: slog.LevelDebug}))
+	return nil
 }
 
 // errSilent ends a command with "no" after it printed its answer itself.
@@ -123,6 +139,9 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 	}
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.PersistentFlags().StringVarP(&c.dir, "dir", "C", ".", "the folder of the repository")
+	var debugFile string
+	root.PersistentFlags().StringVar(&debugFile, "debug", "", "write into a file what is done: processes with reason and time, keys, operations; no contents")
+	root.PersistentPreRunE = func(*cobra.Command, []string) error { return c.openLog(debugFile) }
 	root.PersistentFlags().BoolVar(&c.json, "json", false, "answer with one JSON document")
 	root.AddCommand(c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.loosen(),
 		c.home(), c.sweep(), c.check(), c.plan(), c.forecast(), c.mend(), c.answers(), c.take(), c.apply(), c.stack(), c.allow(), c.overlap(), c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.target(), c.compare(), c.patches(), c.request(), c.land(),
@@ -191,7 +210,11 @@ func (c *command) renamed(before, now string) {
 func (c *command) run(do func(ctx context.Context, a *app.App, args []string) error) func(*cobra.Command, []string) error {
 	return func(cmd *cobra.Command, args []string) (err error) {
 		c.began = true
-		a, note, err := app.Open(cmd.Context(), c.dir, repo.WithTerminal())
+		options := []repo.Option{repo.WithTerminal()}
+		if c.log != nil {
+			options = append(options, repo.WithLog(c.log))
+		}
+		a, note, err := app.Open(repo.Because(cmd.Context(), cmd.Name()), c.dir, options...)
 		if err != nil {
 			return err
 		}
@@ -199,7 +222,7 @@ func (c *command) run(do func(ctx context.Context, a *app.App, args []string) er
 		if note != "" {
 			fmt.Fprintln(c.stderr, "bastel: "+note)
 		}
-		return do(cmd.Context(), a, args)
+		return do(repo.Because(cmd.Context(), cmd.Name()), a, args)
 	}
 }
 

@@ -85,5 +85,5 @@ func (c *command) open(ctx context.Context, dir string) error {
 	if !ok || !term.IsTerminal(out.Fd()) {
 		return fmt.Errorf("%w: the application needs a terminal; scripts use the commands, see bastel --help", errUsage)
 	}
-	return ui.Run(ctx, dir)
+	return ui.Run(ctx, dir, c.log)
 }

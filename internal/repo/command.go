@@ -120,7 +120,10 @@ func (r *Repo) invoke(ctx context.Context, in invocation) ([]byte, error) {
 	// What it left behind in the background, as a hook or an automatic maintenance may, holds its output
 	// open: the command itself is done.
 	defer r.wrote(in.args[0])
-	if err := cmd.Run(); err != nil && !(errors.Is(err, exec.ErrWaitDelay) && ctx.Err() == nil) {
+	began := time.Now()
+	err = cmd.Run()
+	r.logProcess(ctx, in.args, began, err)
+	if err != nil && !(errors.Is(err, exec.ErrWaitDelay) && ctx.Err() == nil) {
 		return stdout.Bytes(), r.failure(ctx, in.args, err, stderr.kept.String())
 	}
 	return stdout.Bytes(), nil

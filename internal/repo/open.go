@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"hash"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -26,6 +27,7 @@ type Repo struct {
 	objects   *catFile
 	asked     asked
 
+	log        *slog.Logger
 	memory     memory
 	status     statusMemory
 	configLock sync.Mutex
@@ -58,7 +60,7 @@ func Open(ctx context.Context, dir string, options ...Option) (*Repo, error) {
 	if info, err := os.Stat(dir); err != nil || !info.IsDir() {
 		return nil, fmt.Errorf("open repository: %s is not a folder that can be read: %w", dir, ErrNoRepository)
 	}
-	r := &Repo{top: dir, env: []string{"LC_ALL=C", "GIT_OPTIONAL_LOCKS=0"}, asked: asked{known: map[string]string{}}}
+	r := &Repo{top: dir, env: []string{"LC_ALL=C", "GIT_OPTIONAL_LOCKS=0"}, asked: asked{known: map[string]string{}}, log: slog.New(slog.DiscardHandler)}
 	for _, option := range options {
 		option(r)
 	}

@@ -121,10 +121,27 @@ func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {
 
 // act does what a key says; what that leads to is tracked.
 func (m *Model) act(msg tea.KeyPressMsg) tea.Cmd {
+	m.logKey(msg)
 	before := m.queue.tracking
 	m.queue.tracking = true
 	defer func() { m.queue.tracking = before }()
 	return m.track(m.press(msg))
+}
+
+// logKey writes a key into the log; of what is typed into a text, only that it was.
+func (m *Model) logKey(msg tea.KeyPressMsg) {
+	if m.log == nil {
+		return
+	}
+	screen, key := "", msg.String()
+	if m.screen() != nil {
+		screen = m.screen().Name()
+	}
+	switch m.page.(type) {
+	case *editor, *questioner, *chooser:
+		key = "(typed)"
+	}
+	m.log.Debug("key", "key", key, "screen", screen)
 }
 
 // nextKeys does what waiting keys say whose turn it is.

@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
 	"slices"
 	"strings"
@@ -35,6 +36,7 @@ const narrowBelow = 100
 type Model struct {
 	ctx    context.Context
 	dir    string
+	log    *slog.Logger // nil: none
 	app    *app.App
 	opened bool
 	failed error // why there is no repository
@@ -93,10 +95,12 @@ func (r *running) output() []string {
 }
 
 // Run shows the application for the repository around dir until the user leaves.
-func Run(ctx context.Context, dir string) error {
+//
+// What is done is written into the log.
+func Run(ctx context.Context, dir string, log *slog.Logger) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	m := &Model{ctx: ctx, dir: dir, theme: kit.NewTheme(groundOfEnvironment())}
+	m := &Model{ctx: ctx, dir: dir, log: log, theme: kit.NewTheme(groundOfEnvironment())}
 	defer func() {
 		if m.app != nil {
 			m.app.Close()
@@ -149,7 +153,7 @@ func (m *Model) open() tea.Msg {
 	line := make(hotline)
 	ctx, cancel := context.WithCancelCause(m.ctx)
 	m.opening.Store(&cancel)
-	a, note, err := app.Open(ctx, m.dir, repo.WithAsker(line.ask))
+	a, note, err := app.Open(repo.Because(ctx, "opening"), m.dir, append(m.options(), repo.WithAsker(line.ask))...)
 	if err != nil {
 		return opened{err: err}
 	}
@@ -169,6 +173,14 @@ func (m *Model) open() tea.Msg {
 		note = strings.TrimSpace(note + " This repository's configuration names commands that are not allowed here yet: bastel allow.")
 	}
 	return opened{app: a, note: note, questions: line, fetch: every, ground: kit.GroundOf(settings.Background)}
+}
+
+// options are how the repository is opened.
+func (m *Model) options() []repo.Option {
+	if m.log == nil {
+		return nil
+	}
+	return []repo.Option{repo.WithLog(m.log)}
 }
 
 // errStopped is why opening ended where the user stopped it.
@@ -324,7 +336,7 @@ func (m *Model) lookAgain() tea.Cmd {
 	m.looks++
 	number := m.looks
 	return func() tea.Msg {
-		s, err := m.app.Situation(m.ctx)
+		s, err := m.app.Situation(repo.Because(m.ctx, "looking where the branch stands"))
 		return situated{number, s, err}
 	}
 }
@@ -385,7 +397,7 @@ func (m *Model) start(work kit.Work) tea.Cmd {
 		m.notice = kit.Notice{Text: (*place).Title + " is still under way. esc stops it.", Trouble: true}
 		return nil
 	}
-	ctx, cancel := context.WithCancel(m.ctx)
+	ctx, cancel := context.WithCancel(repo.Because(m.ctx, work.Title))
 	r := &running{Work: work, cancel: cancel, since: time.Now()}
 	*place = r
 	m.notice = kit.Notice{}

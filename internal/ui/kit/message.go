@@ -6,6 +6,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/repo"
 )
 
 // Half is one side of a screen.
@@ -51,7 +52,7 @@ type Reading struct {
 // Read runs a reading in the background for a screen.
 func Read(ctx context.Context, screen string, read func(ctx context.Context) (any, error)) tea.Cmd {
 	return func() tea.Msg {
-		value, err := read(ctx)
+		value, err := read(repo.Because(ctx, "reading for "+screen))
 		return Reading{screen, value, err}
 	}
 }
