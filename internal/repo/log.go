@@ -13,7 +13,12 @@ import (
 func WithLog(log *slog.Logger) Option { return func(r *Repo) { r.log = log } }
 
 // Log is where what is done is written; nowhere, unless one was given.
-func (r *Repo) Log() *slog.Logger { return r.log }
+func (r *Repo) Log() *slog.Logger {
+	if r.log == nil {
+		return slog.New(slog.DiscardHandler)
+	}
+	return r.log
+}
 
 type reasonKey struct{}
 
@@ -24,7 +29,7 @@ func Because(ctx context.Context, reason string) context.Context {
 
 // logProcess writes how a command went.
 func (r *Repo) logProcess(ctx context.Context, args []string, began time.Time, err error) {
-	if !r.log.Enabled(ctx, slog.LevelDebug) {
+	if r.log == nil || !r.log.Enabled(ctx, slog.LevelDebug) {
 		return
 	}
 	reason, _ := ctx.Value(reasonKey{}).(string) // some have none

@@ -60,7 +60,7 @@ func Open(ctx context.Context, dir string, options ...Option) (*Repo, error) {
 	if info, err := os.Stat(dir); err != nil || !info.IsDir() {
 		return nil, fmt.Errorf("open repository: %s is not a folder that can be read: %w", dir, ErrNoRepository)
 	}
-	r := &Repo{top: dir, env: []string{"LC_ALL=C", "GIT_OPTIONAL_LOCKS=0"}, asked: asked{known: map[string]string{}}, log: slog.New(slog.DiscardHandler)}
+	r := &Repo{top: dir, env: []string{"LC_ALL=C", "GIT_OPTIONAL_LOCKS=0"}, asked: asked{known: map[string]string{}}}
 	for _, option := range options {
 		option(r)
 	}
