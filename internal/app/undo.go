@@ -9,6 +9,7 @@ import (
 
 	"bastel/internal/journal"
 	"bastel/internal/mend"
+	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/shape"
 	"bastel/internal/tray"
@@ -255,22 +256,54 @@ func (a *App) laterWork(ctx context.Context, entry journal.Entry, tip repo.ID) (
 	return len(ids), err
 }
 
-// UndoCarrying takes the last rewriting back and puts the commits that came on top of it onto what was before, as
-// a plan does: clean, or not at all. It is an entry of the journal like any other rewriting.
-func (a *App) UndoCarrying(ctx context.Context) (Stepped, error) {
-	entry, err := a.lastDone(ctx)
+// LookCarrying forecasts how the commits that came on top of the last rewriting come out where
+// that is undone and they are carried over: each with its outcome, in a line.
+func (a *App) LookCarrying(ctx context.Context) ([]string, error) {
+	_, plan, err := a.carryingPlan(ctx)
 	if err != nil {
-		return Stepped{}, err
+		return nil, err
+	}
+	f, err := a.Forecast(ctx, plan, nil)
+	if err != nil {
+		return nil, err
+	}
+	sources, err := a.Sources(ctx, plan.Sources)
+	if err != nil {
+		return nil, err
+	}
+	var lines []string
+	for i, step := range f.Steps {
+		line := sources[i].Commit.Subject() + ": " + string(step.Result)
+		if paths := step.Paths(); len(paths) > 0 && step.Result == replay.Conflict {
+			line += " in " + strings.Join(paths, ", ")
+		}
+		lines = append(lines, line)
+	}
+	return lines, nil
+}
+
+// carryingPlan is the last rewriting, and the plan that puts what came on top of it onto what
+// was before.
+func (a *App) carryingPlan(ctx context.Context) (entry journal.Entry, plan shape.Plan, err error) {
+	if entry, err = a.lastDone(ctx); err != nil {
+		return entry, plan, err
 	}
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
-		return Stepped{}, err
+		return entry, plan, err
 	}
-	stepped := Stepped{Entry: entry}
 	if later, err := a.laterWork(ctx, entry, head.Commit); err != nil || later == 0 || head.Ref != entry.Ref {
-		return stepped, cmp.Or[error](err, refuse("The last step (%s) has no later commits on top that could be carried over.", entry.Title))
+		return entry, plan, cmp.Or[error](err, refuse("The last step (%s) has no later commits on top that could be carried over.", entry.Title))
 	}
-	plan, err := a.newPlan(ctx, head, entry.Old.String(), entry.New.String())
+	plan, err = a.newPlan(ctx, head, entry.Old.String(), entry.New.String())
+	return entry, plan, err
+}
+
+// UndoCarrying takes the last rewriting back and puts the commits that came on top of it onto what was before, as
+// a plan does: clean, or not at all. It is an entry of the journal like any other rewriting.
+func (a *App) UndoCarrying(ctx context.Context) (Stepped, error) {
+	entry, plan, err := a.carryingPlan(ctx)
+	stepped := Stepped{Entry: entry}
 	if err != nil {
 		return stepped, err
 	}

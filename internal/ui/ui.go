@@ -542,16 +542,22 @@ func (m *Model) undoStep(ctx context.Context) (kit.Got, error) {
 	entry, err := m.app.Undo(ctx)
 	var refusal *app.Refusal
 	if entry.Number > 0 && errors.As(err, &refusal) {
-		return kit.Got{Msg: m.offerPassing(entry.Entry, err)}, nil
+		return kit.Got{Msg: m.offerPassing(ctx, entry.Entry, err)}, nil
 	}
 	return kit.Got{Note: fmt.Sprintf("Undid the %s: %s. U redoes it.%s", entry.Kind.Noun(), entry.Title, entry.Besides())}, err
 }
 
 // offerPassing says why a step cannot be undone, and the ways on.
-func (m *Model) offerPassing(entry journal.Entry, why error) kit.Choose {
+func (m *Model) offerPassing(ctx context.Context, entry journal.Entry, why error) kit.Choose {
 	carry := []kit.Option{}
 	if errors.Is(why, app.ErrLaterWork) {
-		carry = append(carry, kit.Option{Label: "carry the later commits over", Detail: "They are put onto what was before the step; where they conflict nothing is changed.", Do: m.undoCarrying})
+		detail := "They are put onto what was before the step; where they conflict nothing is changed."
+		if forecast, err := m.app.LookCarrying(ctx); err != nil {
+			detail += " " + safe.Line(err.Error())
+		} else {
+			detail += " " + safe.Line(strings.Join(forecast, "; ")) + "."
+		}
+		carry = append(carry, kit.Option{Label: "carry the later commits over", Detail: detail, Do: m.undoCarrying})
 	}
 	return kit.Choose{Asks: true, Title: safe.Line(why.Error()), Options: append([]kit.Option{
 		{Label: "leave it", Detail: "Nothing was changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
