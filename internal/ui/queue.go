@@ -23,9 +23,13 @@ type queue struct {
 	starting bool      // the first screen is being read: keys wait for it, however long that takes
 }
 
-// hurry is how long keys wait. What takes longer, such as a push, says that it runs, and keys act at
-// once again.
-const hurry = time.Second
+// hurry is how long keys wait for work that reports how far it is, such as a push: it says that
+// it runs, and keys act at once again. For a step that is short by its nature they wait, however
+// busy the machine is, up to atMost.
+const (
+	hurry  = time.Second
+	atMost = 30 * time.Second
+)
 
 // finished is what came of a tracked command.
 type finished struct{ msg tea.Msg }
@@ -106,12 +110,16 @@ func (m *Model) waits() bool {
 	case !m.opened:
 		return true
 	}
-	return m.queue.open > 0 && (m.queue.starting || time.Since(m.queue.since) < hurry)
+	bound := atMost
+	if m.work != nil && m.work.progress.Load() != nil {
+		bound = hurry
+	}
+	return m.queue.open > 0 && (m.queue.starting || time.Since(m.queue.since) < bound)
 }
 
 // key takes a key, at once or in its turn.
 func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {
-	leaves := msg.String() == "q" && (!m.opened || m.queue.starting)
+	leaves := msg.String() == "q" && (!m.opened || m.queue.starting || time.Since(m.queue.since) > hurry)
 	if (m.waits() || len(m.queue.typed) > 0) && !leaves && !slices.Contains(atOnce, msg.String()) {
 		m.queue.typed = append(m.queue.typed, msg)
 		return nil
