@@ -54,20 +54,21 @@ func (a *App) Request(ctx context.Context) (string, error) {
 	if len(plan.Sources) == 0 {
 		return "", refuse("%s has no commits of its own.", plan.Branch)
 	}
-	matrix, err := a.Survey(ctx, plan)
+	sources, err := a.Sources(ctx, plan.Sources)
 	if err != nil {
 		return "", err
 	}
-	series := make([]send.Described, len(matrix.Commits))
-	for i, c := range matrix.Commits {
-		series[i] = send.Described{ID: c.ID, Message: c.Message}
-	}
-	for _, row := range matrix.Rows {
-		for _, cell := range row.Cells {
-			d := &series[cell.Commit]
-			d.Files++
-			d.Added += cell.Added
-			d.Removed += cell.Removed
+	series := make([]send.Described, len(sources))
+	for i, source := range sources {
+		files, err := a.CommitChanges(ctx, source.ID)
+		if err != nil {
+			return "", err
+		}
+		series[i] = send.Described{ID: source.ID, Message: source.Message, Files: len(files)}
+		for _, f := range files {
+			added, removed := f.Counts()
+			series[i].Added += added
+			series[i].Removed += removed
 		}
 	}
 	var since []send.Pairing

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"bastel/internal/journal"
 	"bastel/internal/repo"
@@ -34,8 +35,9 @@ type LandingLook struct {
 	Comes   []Source // what the branch adds, oldest first
 	Missing int      // commits of the target that the branch does not have
 
-	There     string   // what deleting the branch would do with it on its remote, in a sentence
-	Approved  []string // who approved the branch, and whether as it is now
+	Fetched   time.Time // when the target was last fetched; zero: that is not known
+	There     string    // what deleting the branch would do with it on its remote, in a sentence
+	Approved  []string  // who approved the branch, and whether as it is now
 	OpenNotes int
 }
 
@@ -58,6 +60,9 @@ func (a *App) LookLanding(ctx context.Context) (LandingLook, error) {
 		return look, noTarget(look.Branch, target)
 	}
 	look.Target = target.Name
+	if look.Fetched, err = a.LastFetch(ctx, target.Remote); err != nil {
+		return look, err
+	}
 	if look.Missing, _, err = a.Repo.CountApart(ctx, target.ID, head.Commit); err != nil {
 		return look, err
 	}

@@ -103,6 +103,29 @@ func (a *App) afterShared(ctx context.Context, head repo.Head, base repo.ID) (re
 	return first.Parent(), nil
 }
 
+// Beneath says how many commits of a remote's shared branch a plan's series sits on, beyond its
+// target: they are shut. An empty name: none.
+func (a *App) Beneath(ctx context.Context, plan shape.Plan) (n int, on string, err error) {
+	target, err := a.FindTarget(ctx, plan.Branch)
+	if err != nil || target.ID.IsZero() || plan.Base.IsZero() {
+		return 0, "", err
+	}
+	ids, err := a.Repo.RevList(ctx, "--topo-order", plan.Base.String(), "^"+target.ID.String())
+	if err != nil || len(ids) == 0 {
+		return 0, "", err
+	}
+	shared, err := send.SharedBranches(ctx, a.Repo)
+	if err != nil {
+		return 0, "", err
+	}
+	for _, ref := range shared {
+		if has, err := a.Repo.IsAncestor(ctx, plan.Base, ref.ID); err != nil || has {
+			return len(ids), ref.Short(), err
+		}
+	}
+	return 0, "", nil
+}
+
 // headOf stands for HEAD where another branch is meant; with no name it is the one at work.
 func (a *App) headOf(ctx context.Context, branch string) (repo.Head, error) {
 	if branch == "" {
@@ -373,7 +396,7 @@ func (a *App) Sources(ctx context.Context, ids []repo.ID) ([]Source, error) {
 	return sources, nil
 }
 
-// CommitChanges lists what a commit changes against its first parent.
+// CommitChanges lists what a commit changes against its first parent, a renamed file as one.
 func (a *App) CommitChanges(ctx context.Context, id repo.ID) ([]tray.File, error) {
 	c, err := a.Repo.Commit(ctx, id)
 	if err != nil {
@@ -387,7 +410,7 @@ func (a *App) CommitChanges(ctx context.Context, id repo.ID) ([]tray.File, error
 		}
 		before = p.Tree
 	}
-	return tray.Between(ctx, a.engine.Objects(), before, c.Tree)
+	return tray.BetweenFollowed(ctx, a.engine.Objects(), before, c.Tree)
 }
 
 // Ontos lists the branches that a plan can be put onto, the target first.

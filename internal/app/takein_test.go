@@ -82,6 +82,40 @@ func TestTakingIn(t *testing.T) {
 	}
 }
 
+// TestOnASharedBranchTheAdviceIsNoRefusal: what was rewritten of what everybody builds on goes on
+// top of it.
+func TestOnASharedBranchTheAdviceIsNoRefusal(t *testing.T) {
+	f, remote, _ := exchange(t)
+	f.Git("switch", "--quiet", "main")
+	f.Commit("sent", "sent", "1\n")
+	f.Git("push", "--quiet", "origin", "main")
+	sent := remote.Git("rev-parse", "main")
+	f.Write("sent", "2\n")
+	f.Git("commit", "--quiet", "--all", "--amend", "-m", "sent, better")
+	f.Commit("more", "more", "1\n")
+	a := open(t, f.Dir)
+	c, err := a.CompareRemote(ctx, "", true)
+	require.NoError(t, err)
+	require.ErrorContains(t, c.Verdict(send.Consent{}), "main is shared")
+	plan, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	plan, _, err = a.TakeIn(ctx, plan, nil)
+	require.NoError(t, err)
+	forecast, err := a.Forecast(ctx, plan, nil)
+	require.NoError(t, err)
+	if forecast.Conflicts() > 0 { // both changed one file: mended, or left out
+		plan = plan.LeaveOut(0)
+	}
+	_, err = a.Apply(ctx, plan, app.OwnOnly, nil)
+	require.NoError(t, err)
+	c, err = a.CompareRemote(ctx, "", true)
+	require.NoError(t, err)
+	require.NoError(t, c.Verdict(send.Consent{}))
+	_, err = a.Send(ctx, app.Outgoing{Comparison: c}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, sent, f.Git("merge-base", sent, "origin/main"), "what was there stays")
+}
+
 // TestOthersAreNamed: what a plan left out of a colleague's is named, goes only by consent to
 // exactly that, and can be taken in again.
 func TestOthersAreNamed(t *testing.T) {
@@ -226,6 +260,10 @@ func TestCommitsOfASharedBranchAreNotYours(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, plan.Sources, 1)
 	assert.Equal(t, f.Git("rev-parse", "origin/release/1"), plan.Base.String())
+	n, on, err := a.Beneath(ctx, plan)
+	require.NoError(t, err)
+	assert.Equal(t, 3, n)
+	assert.Equal(t, "origin/release/1", on)
 }
 
 // TestTheBranchAtWork need not be checked out to be shaped, sent and landed.

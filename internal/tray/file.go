@@ -226,3 +226,18 @@ func (f *File) hunk(id string) int {
 	}
 	return -1
 }
+
+// Counts counts the lines that are added and removed.
+func (f *File) Counts() (added, removed int) {
+	for _, h := range f.Hunks {
+		for _, line := range h.Lines {
+			switch line.Op {
+			case diff.Add:
+				added++
+			case diff.Remove:
+				removed++
+			}
+		}
+	}
+	return added, removed
+}

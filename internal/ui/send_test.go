@@ -51,7 +51,7 @@ func TestSendByKeys(t *testing.T) {
 			other.Git("clone", "--quiet", "--branch", "topic", remote.Dir, ".")
 			other.Commit("Theirs", "theirs", "t\n")
 			other.Git("push", "--quiet")
-		}, []string{"+of yours replaced", "a", "y", "+Somebody pushed to topic", "esc", "F", "+Theirs", "+not yours", "enter", "+Look", "esc", "Y", "+◆ Shape", "+from +", "a", "+became 3", "]", "]", "+◆ Send", "+of yours replaced", "a", "+y sends.", "y", "+Sent "}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+of yours replaced", "a", "+y sends.", "y", "+Somebody pushed to topic", "esc", "F", "+Theirs", "+not yours", "enter", "+Look", "esc", "Y", "+◆ Shape", "+from +", "a", "+became 3", "]", "]", "+◆ Send", "+of yours replaced", "a", "+y sends.", "y", "+Sent "}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Theirs\nChange thirty anew\nChange ten", remote.Git("log", "-3", "--format=%s", "topic"))
 		}},
 		"what differs": {func(f, remote *fixture.Repo) {
@@ -72,7 +72,7 @@ func TestSendByKeys(t *testing.T) {
 			other.Git("clone", "--quiet", "--branch", "main", remote.Dir, ".")
 			other.Commit("Theirs", "theirs", "t\n")
 			other.Git("push", "--quiet")
-		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "a", "+main on origin has moved on", "y", "+◆ Shape", "+onto origin/main", "a", "+2 commits became 2", "]", "]", "+, on 1 of origin/main", "a", "y", "+Sent ", "V", "+It moves forward by 2 commits", "a", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "a", "+main on origin has moved on", "y", "+◆ Shape", "+onto origin/main", "a", "+2 commits became 2", "]", "]", "+, on 1 of origin/main", "a", "+y sends.", "y", "+Sent ", "V", "+It moves forward by 2 commits", "a", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Change thirty\nChange ten\nTheirs", remote.Git("log", "-3", "--format=%s", "main"))
 		}},
 		"the target is ahead": {func(f, remote *fixture.Repo) {

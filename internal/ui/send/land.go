@@ -198,7 +198,7 @@ func (l *landing) view(size kit.Size, theme kit.Theme) []string {
 func (l *landing) headNow(width int, theme kit.Theme) []string {
 	return []string{
 		kit.Heading(width, "Now", safe.Line(l.look.Target), l.half == kit.Now, theme.Now, theme, l.size.Narrow),
-		kit.Row(width, nil, kit.Seg{Text: "  as last fetched", Style: theme.Dim}),
+		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + asFetched(l.look.Fetched)), Style: theme.Dim}),
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	tea "charm.land/bubbletea/v2"
 	"charm.land/lipgloss/v2"
@@ -350,10 +351,7 @@ func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
 	s := m.series
 	name := strings.TrimPrefix(s.Ref, "refs/heads/")
 	if half == kit.Now {
-		what := "as last fetched"
-		if !s.Fetched.IsZero() {
-			what = "as fetched " + s.Fetched.Local().Format("2 Jan 15:04")
-		}
+		what := asFetched(s.Fetched)
 		if s.There.IsZero() {
 			what = "not there yet"
 		}
@@ -373,6 +371,14 @@ func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
 		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + safe.Line(way)), Style: theme.Dim}))
 	}
 	return rows
+}
+
+// asFetched says how old what is known of a remote is.
+func asFetched(when time.Time) string {
+	if when.IsZero() {
+		return "as last fetched"
+	}
+	return "as fetched " + when.Local().Format("2 Jan 15:04")
 }
 
 // verdict says what the push would do, or why it may not.

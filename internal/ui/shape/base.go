@@ -35,7 +35,14 @@ func (m *Model) read(target app.Target) tea.Cmd {
 			return nil, err
 		}
 		writing, err := m.app.Writing(ctx)
-		return planned{plan, append(sources, made...), target, writing, draft.Note, number}, err
+		if err != nil {
+			return nil, err
+		}
+		beneath := ""
+		if n, on, err := m.app.Beneath(ctx, plan); err == nil && n > 0 { // it is only told
+			beneath = fmt.Sprintf("on %d of %s, which are shut", n, on)
+		}
+		return planned{plan, append(sources, made...), target, writing, draft.Note, beneath, number}, nil
 	})
 }
 

@@ -121,7 +121,7 @@ func (g *grid) tell() tea.Cmd {
 			}
 			t.sections = append(t.sections, stream.Section{
 				Layer: tray.Layer(n), Heading: true, Name: fmt.Sprint(cell.Commit + 1), Title: repo.Subject(c.Message), Note: c.ID.Short(),
-				Files: slices.DeleteFunc(files, func(f tray.File) bool { return f.Path != row.Path }),
+				Files: slices.DeleteFunc(files, func(f tray.File) bool { return f.Path != row.Path && f.From != row.Path }),
 			})
 		}
 		return t, nil

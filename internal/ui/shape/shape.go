@@ -65,6 +65,7 @@ type Model struct {
 	stack     []app.Stacked
 	at        app.Situation
 	then      string // the screen to go to once the plan is applied, which made a part of it
+	beneath   string // what the series sits on, beyond its target
 	base      string // the commit after which the series shall begin; empty: as Bastel finds it
 	placing   inserted
 	checked   sync.Map // by content: what the check said of it
@@ -89,7 +90,8 @@ type planned struct {
 	target  app.Target
 	writing app.Writing
 	note    string
-	number  int // of the plan that was shown when the reading began
+	beneath string // what the series sits on, beyond its target
+	number  int    // of the plan that was shown when the reading began
 }
 
 type forecasted struct {
@@ -256,6 +258,7 @@ func (m *Model) take(msg kit.Reading) tea.Cmd {
 	read := msg.Value.(planned)
 	m.sources, m.target, m.writing = read.sources, read.target, kit.MessageHelp(read.writing)
 	m.sources = read.sources[:len(read.plan.Sources)]
+	m.beneath = read.beneath
 	m.know(read.sources[len(read.plan.Sources):])
 	m.looking, m.split, m.grid = false, nil, nil
 	m.marked = map[repo.ID]bool{}

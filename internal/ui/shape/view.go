@@ -99,7 +99,10 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	start := "from the first commit on"
 	if !m.plan.Base.IsZero() {
 		start = "since " + m.plan.Base.Short()
-		if m.target.Name != "" && m.plan.Onto == "" && m.base == "" {
+		switch {
+		case m.beneath != "":
+			start += ", " + safe.Line(m.beneath)
+		case m.target.Name != "" && m.plan.Onto == "" && m.base == "":
 			start += ", where it left " + safe.Line(m.target.Name)
 		}
 	}

@@ -170,7 +170,7 @@ func previewOf(ctx context.Context, a *app.App, from tray.Layer, view tray.View,
 	}
 	for _, step := range forecast.Steps {
 		if step.From[0] == id {
-			p.after, err = tray.Between(ctx, objects, tree, step.Tree)
+			p.after, err = tray.BetweenFollowed(ctx, objects, tree, step.Tree)
 			return p, err
 		}
 		tree = step.Tree
