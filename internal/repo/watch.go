@@ -56,7 +56,11 @@ func (r *Repo) foldersToWatch(ctx context.Context) ([]string, error) {
 	if len(parseFlags(string(out), nil)) == 0 && r.indexStamp().b.String() == before {
 		r.noteFlagless(before, before)
 	}
-	folders := []string{r.top, r.gitDir, filepath.Join(r.commonDir, "refs", "heads")}
+	folders := []string{r.top, r.gitDir}
+	if r.commonDir != r.gitDir {
+		folders = append(folders, r.commonDir)
+	}
+	folders = append(folders, r.findRefDirs(nil)...)
 	seen := map[string]bool{".": true}
 	for record := range strings.SplitSeq(strings.TrimSuffix(string(out), "\x00"), "\x00") {
 		_, name, _ := strings.Cut(record, " ")
@@ -111,7 +115,8 @@ func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan<- 
 
 // watchNew watches a folder that was made, with those in it.
 func (r *Repo) watchNew(watcher *fsnotify.Watcher, name string) {
-	if info, err := os.Lstat(name); err != nil || !info.IsDir() || strings.HasPrefix(name, r.gitDir) {
+	inGit := strings.HasPrefix(name, r.gitDir) && !r.isRef(name)
+	if info, err := os.Lstat(name); err != nil || !info.IsDir() || inGit {
 		return
 	}
 	_ = filepath.WalkDir(name, func(path string, entry fs.DirEntry, err error) error {
@@ -122,20 +127,25 @@ func (r *Repo) watchNew(watcher *fsnotify.Watcher, name string) {
 	})
 }
 
+// isRef says whether a file is a ref's, of branches here or of remotes.
+func (r *Repo) isRef(name string) bool {
+	return strings.HasPrefix(name, filepath.Join(r.commonDir, "refs")+string(filepath.Separator))
+}
+
 // isNoise says whether an event says nothing about what the user sees: of the git
 // folder only what ends in one of a few names does.
 func (r *Repo) isNoise(event fsnotify.Event) bool {
-	if event.Op == fsnotify.Chmod && strings.HasPrefix(event.Name, r.gitDir) {
-		return true
-	}
-	if !strings.HasPrefix(event.Name, r.gitDir+string(filepath.Separator)) {
+	inGit := strings.HasPrefix(event.Name, r.gitDir+string(filepath.Separator)) || strings.HasPrefix(event.Name, r.commonDir+string(filepath.Separator))
+	switch {
+	case !inGit:
 		return false
-	}
-	if strings.HasPrefix(event.Name, filepath.Join(r.commonDir, "refs", "heads")) {
+	case event.Op == fsnotify.Chmod:
+		return true
+	case r.isRef(event.Name):
 		return strings.HasSuffix(event.Name, ".lock")
 	}
 	switch filepath.Base(event.Name) {
-	case "HEAD", "index", "MERGE_HEAD", "CHERRY_PICK_HEAD", "REVERT_HEAD":
+	case "HEAD", "packed-refs", "index", "MERGE_HEAD", "CHERRY_PICK_HEAD", "REVERT_HEAD":
 		return false
 	}
 	return true

@@ -96,6 +96,27 @@ func (d *driver) wait(text string) {
 	}
 }
 
+// TestAFetchElsewhereShowsUpByItself: what another terminal fetches is seen without a key.
+func TestAFetchElsewhereShowsUpByItself(t *testing.T) {
+	f := desk(t)
+	remote := f.Remote(t)
+	f.Git("push", "--quiet", "origin", "main")
+	f.Git("fetch", "--quiet")
+	other := fixture.Existing(t, t.TempDir())
+	other.Git("clone", "--quiet", "--branch", "main", remote.Dir, ".")
+	other.Commit("theirs", "theirs", "1\n")
+	other.Git("push", "--quiet", "origin", "main")
+	d := newDriver(t, f.Dir)
+	d.wait("2 hunks")
+	countProcesses(t).quiet(d) // the watching has begun
+	f.Git("fetch", "--quiet")
+	d.wait("which has 1 new")
+	f.Git("pack-refs", "--all")
+	f.Git("branch", "--quiet", "new/one")
+	f.Git("update-ref", "refs/remotes/origin/main", "refs/remotes/origin/main~1")
+	d.gone("which has 1 new")
+}
+
 // TestFilesThatChangeShowUpByThemselves: no key and no focus is needed, and the place
 // is kept.
 func TestFilesThatChangeShowUpByThemselves(t *testing.T) {
