@@ -18,7 +18,8 @@ type memory struct {
 	answers map[string]answer
 	size    int // bytes of all answers
 
-	refDirs []string // the folders that the refs lie in, as they were found last
+	refDirs   []string // the folders that the refs lie in, as they were found last
+	refDirsAt string   // their stamp then
 }
 
 // answer is what a command printed, and what was looked at for it.
@@ -63,16 +64,16 @@ func (s *stamps) info(name string, info os.FileInfo) {
 func (s *stamps) settled() bool { return time.Since(s.newest) > racy }
 
 // remembered runs a command that only reads, unless it is known what it answers.
-func (r *Repo) remembered(ctx context.Context, stamp func() *stamps, stdin []byte, args ...string) ([]byte, error) {
+func (r *Repo) remembered(ctx context.Context, stamp func() *stamps, args ...string) ([]byte, error) {
 	before := stamp()
-	key := strings.Join(args, "\x00") + "\x00\x00" + string(stdin)
+	key := strings.Join(args, "\x00")
 	r.memory.mu.Lock()
 	known, ok := r.memory.answers[key]
 	r.memory.mu.Unlock()
 	if ok && known.stamp == before.b.String() && (known.until.IsZero() || time.Now().Before(known.until)) {
 		return known.out, known.err
 	}
-	out, err := r.run(ctx, stdin, args...)
+	out, err := r.run(ctx, nil, args...)
 	if err != nil && exitCode(err) != 1 {
 		return out, err
 	}
@@ -169,7 +170,7 @@ func (r *Repo) findRefDirs(known []string) []string {
 		var s stamps
 		s.add(known...)
 		r.memory.mu.Lock()
-		same := r.memory.answers["ref dirs"].stamp == s.b.String() && s.settled()
+		same := r.memory.refDirsAt == s.b.String() && s.settled()
 		r.memory.mu.Unlock()
 		if same {
 			return known
@@ -188,10 +189,7 @@ func (r *Repo) findRefDirs(known []string) []string {
 	s.add(dirs...)
 	r.memory.mu.Lock()
 	defer r.memory.mu.Unlock()
-	if r.memory.answers == nil {
-		r.memory.answers = map[string]answer{}
-	}
-	r.memory.answers["ref dirs"] = answer{stamp: s.b.String()}
+	r.memory.refDirsAt = s.b.String()
 	return dirs
 }
 

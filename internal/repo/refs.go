@@ -101,7 +101,7 @@ func (r Ref) Short() string {
 // Refs lists the refs below the given prefixes.
 func (r *Repo) Refs(ctx context.Context, prefixes ...string) ([]Ref, error) {
 	const format = "%(refname)%00%(objectname)%00%(*objectname)%00%(upstream)%00%(symref)%00%(worktreepath)"
-	out, err := r.remembered(ctx, r.refStamp, nil, append([]string{"for-each-ref", "--format=" + format}, prefixes...)...)
+	out, err := r.remembered(ctx, r.refStamp, append([]string{"for-each-ref", "--format=" + format}, prefixes...)...)
 	if err != nil {
 		return nil, fmt.Errorf("list refs: %w", err)
 	}
@@ -168,7 +168,7 @@ func (r *Repo) MergeBase(ctx context.Context, a ID, others ...ID) (ID, error) {
 	if len(args) == 2 {
 		return ID{}, nil
 	}
-	out, err := r.remembered(ctx, r.graphStamp, nil, args...)
+	out, err := r.remembered(ctx, r.graphStamp, args...)
 	if err != nil {
 		if exitCode(err) == 1 {
 			return ID{}, nil
@@ -190,7 +190,7 @@ func (r *Repo) MergeBases(ctx context.Context, a ID, others ...ID) ([]ID, error)
 	if len(args) == 3 {
 		return nil, nil
 	}
-	out, err := r.remembered(ctx, r.graphStamp, nil, args...)
+	out, err := r.remembered(ctx, r.graphStamp, args...)
 	if exitCode(err) == 1 {
 		return nil, nil
 	}
@@ -212,7 +212,7 @@ func (r *Repo) MergeBases(ctx context.Context, a ID, others ...ID) ([]ID, error)
 // where the ref was rewritten since. The zero id where its reflog does not tell, or the
 // name is no ref's, such as main~4.
 func (r *Repo) ForkPoint(ctx context.Context, ref string, tip ID) (ID, error) {
-	out, err := r.remembered(ctx, r.logStamp(r.fullName(ref)), nil, "merge-base", "--fork-point", ref, tip.String())
+	out, err := r.remembered(ctx, r.logStamp(r.fullName(ref)), "merge-base", "--fork-point", ref, tip.String())
 	if err != nil {
 		var failed *CommandError
 		if exitCode(err) == 1 || errors.As(err, &failed) && strings.Contains(failed.Stderr, "No such ref") {
@@ -235,7 +235,7 @@ func (r *Repo) fullName(name string) string {
 
 // IsAncestor says whether a is b or one of its ancestors.
 func (r *Repo) IsAncestor(ctx context.Context, a, b ID) (bool, error) {
-	_, err := r.remembered(ctx, r.graphStamp, nil, "merge-base", "--is-ancestor", a.String(), b.String())
+	_, err := r.remembered(ctx, r.graphStamp, "merge-base", "--is-ancestor", a.String(), b.String())
 	if exitCode(err) == 1 {
 		return false, nil
 	}
@@ -245,7 +245,7 @@ func (r *Repo) IsAncestor(ctx context.Context, a, b ID) (bool, error) {
 // RevList lists the commits that the arguments of `rev-list` select, newest
 // first unless they say otherwise.
 func (r *Repo) RevList(ctx context.Context, args ...string) ([]ID, error) {
-	out, err := r.remembered(ctx, r.stampFor(args), nil, append([]string{"rev-list"}, args...)...)
+	out, err := r.remembered(ctx, r.stampFor(args), append([]string{"rev-list"}, args...)...)
 	if err != nil {
 		return nil, fmt.Errorf("list commits: %w", err)
 	}
@@ -314,7 +314,7 @@ func (r *Repo) Has(ctx context.Context, id ID) (bool, error) {
 
 // CountApart counts the commits that only a has, and those that only b has.
 func (r *Repo) CountApart(ctx context.Context, a, b ID) (onlyA, onlyB int, err error) {
-	out, err := r.remembered(ctx, r.graphStamp, nil, "rev-list", "--count", "--left-right", a.String()+"..."+b.String())
+	out, err := r.remembered(ctx, r.graphStamp, "rev-list", "--count", "--left-right", a.String()+"..."+b.String())
 	if err != nil {
 		return 0, 0, fmt.Errorf("count commits: %w", err)
 	}
@@ -342,7 +342,7 @@ func (r *Repo) SetSymbolicRef(ctx context.Context, ref, to string) error {
 
 // BranchesWith lists the local branches that contain a commit.
 func (r *Repo) BranchesWith(ctx context.Context, id ID) ([]Ref, error) {
-	out, err := r.remembered(ctx, r.refStamp, nil, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/heads")
+	out, err := r.remembered(ctx, r.refStamp, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/heads")
 	if err != nil {
 		return nil, fmt.Errorf("look for branches with %s: %w", id.Short(), err)
 	}
@@ -355,7 +355,7 @@ func (r *Repo) BranchesWith(ctx context.Context, id ID) ([]Ref, error) {
 
 // RemotesWith lists the remotes' branches, as last fetched, that have a commit.
 func (r *Repo) RemotesWith(ctx context.Context, id ID) ([]string, error) {
-	out, err := r.remembered(ctx, r.refStamp, nil, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/remotes")
+	out, err := r.remembered(ctx, r.refStamp, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/remotes")
 	if err != nil {
 		return nil, fmt.Errorf("look for %s at the remotes: %w", id.Short(), err)
 	}

@@ -70,7 +70,18 @@ func (r *Repo) ReadWorkFiles(ctx context.Context, changes []Change) ([]WorkFile,
 // Prime asks for the rules and the stored contents of working files, all with one question
 // each, so that reading some after the others asks no more.
 func (r *Repo) Prime(ctx context.Context, changes []Change) error {
-	_, err := r.ReadWorkFiles(ctx, changes)
+	attributes, err := r.attributes(ctx, changes)
+	if err != nil {
+		return err
+	}
+	var paths []string
+	for i, change := range changes {
+		info, err := os.Lstat(r.WorkPath(change.Path))
+		if err == nil && attributes[i].converts && info.Mode().IsRegular() && info.Size() <= LargeFile {
+			paths = append(paths, change.Path)
+		}
+	}
+	_, err = r.stored(ctx, paths)
 	return err
 }
 
@@ -195,51 +206,61 @@ func (a *attributeInfo) take(answer []byte) {
 // clean replaces the data of the files at the given places by what the
 // repository would store, filters applied.
 func (r *Repo) clean(ctx context.Context, changes []Change, files []WorkFile, places []int) error {
-	if len(places) == 0 {
-		return nil
-	}
-	ids := make([]string, len(places))
-	var ask []int
-	var in bytes.Buffer
+	paths := make([]string, len(places))
 	for n, i := range places {
-		known, ok := r.known("stored "+changes[i].Path, r.storedStamp(changes[i].Path))
-		if ids[n] = string(known); ok {
-			continue
-		}
-		ask = append(ask, n)
-		in.WriteString(QuotePath(changes[i].Path))
-		in.WriteByte('\n')
+		paths[n] = changes[i].Path
 	}
-	if len(ask) > 0 {
-		before := make([]*stamps, len(ask))
-		for k, n := range ask {
-			before[k] = r.storedStamp(changes[places[n]].Path)
-		}
-		out, err := r.run(ctx, in.Bytes(), "hash-object", "-w", "--stdin-paths")
-		if err != nil {
-			return fmt.Errorf("apply filters: %w", err)
-		}
-		lines := strings.Fields(string(out))
-		if len(lines) != len(ask) {
-			return fmt.Errorf("apply filters: %d answers for %d files", len(lines), len(ask))
-		}
-		for k, n := range ask {
-			ids[n] = lines[k]
-			r.keep("stored "+changes[places[n]].Path, before[k], []byte(lines[k]))
-		}
+	ids, err := r.stored(ctx, paths)
+	if err != nil {
+		return err
 	}
 	for n, i := range places {
-		id, err := ParseID(ids[n])
-		if err != nil {
-			return err
-		}
-		object, err := r.Object(ctx, id)
+		object, err := r.Object(ctx, ids[n])
 		if err != nil {
 			return err
 		}
 		files[i].Data = object.Data
 	}
 	return nil
+}
+
+// stored gives what the repository would store of files, filters applied, each by its id.
+func (r *Repo) stored(ctx context.Context, paths []string) ([]ID, error) {
+	ids := make([]ID, len(paths))
+	var ask []int
+	var before []*stamps
+	var in bytes.Buffer
+	for n, path := range paths {
+		now := r.storedStamp(path)
+		if known, ok := r.known("stored "+path, now); ok {
+			var err error
+			if ids[n], err = ParseID(string(known)); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		ask, before = append(ask, n), append(before, now)
+		in.WriteString(QuotePath(path))
+		in.WriteByte('\n')
+	}
+	if len(ask) == 0 {
+		return ids, nil
+	}
+	out, err := r.run(ctx, in.Bytes(), "hash-object", "-w", "--stdin-paths")
+	if err != nil {
+		return nil, fmt.Errorf("apply filters: %w", err)
+	}
+	lines := strings.Fields(string(out))
+	if len(lines) != len(ask) {
+		return nil, fmt.Errorf("apply filters: %d answers for %d files", len(lines), len(ask))
+	}
+	for k, n := range ask {
+		if ids[n], err = ParseID(lines[k]); err != nil {
+			return nil, err
+		}
+		r.keep("stored "+paths[n], before[k], []byte(lines[k]))
+	}
+	return ids, nil
 }
 
 // storedStamp is what the stored content of a file depends on: the file, and the rules for it.

@@ -484,31 +484,6 @@ func (m *Model) stop() tea.Cmd {
 	return nil
 }
 
-type changed struct {
-	app  *app.App
-	told <-chan struct{}
-}
-
-// watch looks again whenever something changes in the working tree.
-func (m *Model) watch(a *app.App) tea.Cmd {
-	return func() tea.Msg {
-		told, err := a.Repo.Watch(m.ctx)
-		if err != nil {
-			return nil // where the system cannot watch, a key and the focus do
-		}
-		return m.awaitChange(a, told)()
-	}
-}
-
-func (m *Model) awaitChange(a *app.App, told <-chan struct{}) tea.Cmd {
-	return func() tea.Msg {
-		if _, ok := <-told; !ok {
-			return nil
-		}
-		return changed{a, told}
-	}
-}
-
 // forward moves branches up to what was fetched.
 func (m *Model) forward() tea.Cmd {
 	return kit.Start(kit.Work{Title: "Moving forward", Do: func(ctx context.Context, _ func(string)) (string, error) {

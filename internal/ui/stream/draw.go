@@ -112,17 +112,7 @@ func (m *Model) origin(f *tray.File) string {
 
 // summary says what sort of change a file has, and how large it is.
 func summary(f *tray.File) string {
-	added, removed := 0, 0
-	for _, h := range f.Hunks {
-		for _, line := range h.Lines {
-			switch line.Op {
-			case diff.Add:
-				added++
-			case diff.Remove:
-				removed++
-			}
-		}
-	}
+	added, removed := f.Counts()
 	words := []string{}
 	if kind := f.Hunks[len(f.Hunks)-1].Kind; kind != tray.Text {
 		words = append(words, string(kind))
