@@ -26,6 +26,7 @@ type App struct {
 	reading sync.Mutex             // held while what was read, and the notes, change
 	atWork  atomic.Pointer[string] // the name of the branch at work; nil or empty: it follows HEAD
 	losses  lossCache
+	sorted  atomic.Pointer[tray.Kept] // how paths were sorted last; nil: nothing was sorted yet
 }
 
 // Refusal is a "no": what was asked cannot be done as things are, and nothing was

@@ -168,7 +168,7 @@ func (a *App) trayTree(ctx context.Context, at tray.Layer) (repo.ID, error) {
 	if err != nil {
 		return repo.ID{}, err
 	}
-	kept, err := tray.LoadKept(ctx, a.Repo)
+	kept, err := a.keptTrays(ctx)
 	if err != nil {
 		return repo.ID{}, err
 	}

@@ -113,7 +113,7 @@ func (c *commitRun) read(ctx context.Context) (err error) {
 	if c.changes, err = c.Repo.Status(ctx); err != nil {
 		return err
 	}
-	if c.kept, err = tray.LoadKept(ctx, c.Repo); err != nil {
+	if c.kept, err = c.keptTrays(ctx); err != nil {
 		return err
 	}
 	for _, change := range c.changes {
@@ -326,7 +326,7 @@ func (a *App) Amend(ctx context.Context, am Amendment) (Made, error) {
 		return Made{}, err
 	}
 	c := commitRun{App: a, overlay: a.Repo.NewOverlay(), head: head, tree: old.Tree}
-	if c.kept, err = tray.LoadKept(ctx, a.Repo); err != nil {
+	if c.kept, err = a.keptTrays(ctx); err != nil {
 		return Made{}, err
 	}
 	c.out.Kept = c.kept.Clone()

@@ -25,7 +25,7 @@ func (a *App) Discard(ctx context.Context, c Carry) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	kept, err := tray.LoadKept(ctx, a.Repo)
+	kept, err := a.keptTrays(ctx)
 	if err != nil {
 		return nil, err
 	}

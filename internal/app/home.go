@@ -121,7 +121,7 @@ func (a *App) pieces(ctx context.Context, from tray.Layer, words []string, view 
 	if err != nil {
 		return nil, err
 	}
-	kept, err := tray.LoadKept(ctx, a.Repo)
+	kept, err := a.keptTrays(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -267,7 +267,7 @@ func (a *App) planHome(ctx context.Context, from tray.Layer, view tray.View, mov
 	if err != nil {
 		return f, err
 	}
-	kept, err := tray.LoadKept(ctx, a.Repo)
+	kept, err := a.keptTrays(ctx)
 	if err != nil {
 		return f, err
 	}

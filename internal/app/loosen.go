@@ -40,7 +40,7 @@ func (a *App) Loosen(ctx context.Context, from repo.ID, intoTrays bool) (Loosene
 	if err != nil {
 		return none, err
 	}
-	kept, err := tray.LoadKept(ctx, a.Repo)
+	kept, err := a.keptTrays(ctx)
 	if err != nil {
 		return none, err
 	}

@@ -21,13 +21,30 @@ type Carry struct {
 	View     tray.View
 }
 
+// Sorted is a step of sorting that was carried out.
+type Sorted struct {
+	Paths     []string
+	Step      tray.Step // for SortBack
+	Journaled bool      // it forgot text that only a tray had: undo takes it back
+}
+
 // Board lists all changes, sorted into trays.
 func (a *App) Board(ctx context.Context, changes []repo.Change, view tray.View) (tray.Board, error) {
-	kept, err := tray.LoadKept(ctx, a.Repo)
+	kept, err := a.keptTrays(ctx)
 	if err != nil {
 		return tray.Board{}, err
 	}
 	return tray.Read(ctx, a.Repo, changes, kept, view)
+}
+
+// keptTrays reads how the changes are sorted.
+func (a *App) keptTrays(ctx context.Context) (*tray.Kept, error) {
+	kept, err := tray.LoadKept(ctx, a.Repo)
+	if err != nil {
+		return nil, err
+	}
+	kept.Remember(a.sorted.Load())
+	return kept, nil
 }
 
 // Look reads what changed, and lists it so.
@@ -44,16 +61,18 @@ func (a *App) Look(ctx context.Context) (tray.Board, error) {
 // in what lies on disk now, so what changed meanwhile is refused. It gives the paths
 // that changed.
 func (a *App) Stage(ctx context.Context, words []string) ([]string, error) {
-	return a.Move(ctx, Carry{From: tray.Loose, To: tray.A, Words: words, View: tray.Plain})
+	sorted, err := a.Move(ctx, Carry{From: tray.Loose, To: tray.A, Words: words, View: tray.Plain})
+	return sorted.Paths, err
 }
 
 // Unstage takes hunks, lines or files out of the index again, likewise.
 func (a *App) Unstage(ctx context.Context, words []string) ([]string, error) {
-	return a.Move(ctx, Carry{From: tray.A, To: tray.Loose, Words: words, View: tray.Plain})
+	sorted, err := a.Move(ctx, Carry{From: tray.A, To: tray.Loose, Words: words, View: tray.Plain})
+	return sorted.Paths, err
 }
 
 // Move takes changes from one layer to another.
-func (a *App) Move(ctx context.Context, c Carry) ([]string, error) {
+func (a *App) Move(ctx context.Context, c Carry) (Sorted, error) {
 	return a.sort(ctx, c.To, c.Within, func(changes []repo.Change, kept *tray.Kept) (tray.Outcome, error) {
 		return tray.Move(ctx, a.Repo, changes, kept, c.View, c.From, c.To, c.Words)
 	})
@@ -61,36 +80,44 @@ func (a *App) Move(ctx context.Context, c Carry) ([]string, error) {
 
 // Rewrite moves one hunk with other text in place of its new side. The working file
 // stays as it is.
-func (a *App) Rewrite(ctx context.Context, c Carry, text []byte) ([]string, error) {
+func (a *App) Rewrite(ctx context.Context, c Carry, text []byte) (Sorted, error) {
 	return a.sort(ctx, c.To, c.Within, func(changes []repo.Change, kept *tray.Kept) (tray.Outcome, error) {
 		return tray.Rewrite(ctx, a.Repo, changes, kept, c.View, c.From, c.To, c.Words[0], text)
 	})
 }
 
+// SortBack sorts what a step was about as it was before. Where it changed since, the answer is no.
+// What it gives does the step again.
+func (a *App) SortBack(ctx context.Context, step tray.Step) (Sorted, error) {
+	return a.sort(ctx, tray.A, step.Paths(), func(changes []repo.Change, kept *tray.Kept) (tray.Outcome, error) {
+		return tray.Back(ctx, a.Repo, changes, kept, step)
+	})
+}
+
 // sort carries out one step of sorting, one at a time. What receives is written
 // first, so that a crash in between leaves everything in one place at least.
-func (a *App) sort(ctx context.Context, to tray.Layer, within []string, step func([]repo.Change, *tray.Kept) (tray.Outcome, error)) ([]string, error) {
+func (a *App) sort(ctx context.Context, to tray.Layer, within []string, step func([]repo.Change, *tray.Kept) (tray.Outcome, error)) (Sorted, error) {
 	a.sorting.Lock()
 	defer a.sorting.Unlock()
 	ctx, unlock, err := a.hold(ctx)
 	if err != nil {
-		return nil, err
+		return Sorted{}, err
 	}
 	defer unlock()
 	changes, err := a.Repo.Status(ctx, within...)
 	if err != nil {
-		return nil, err
+		return Sorted{}, err
 	}
-	kept, err := tray.LoadKept(ctx, a.Repo)
+	kept, err := a.keptTrays(ctx)
 	if err != nil {
-		return nil, err
+		return Sorted{}, err
 	}
 	out, err := step(changes, kept)
 	if err != nil {
-		return nil, pickRefusal(err)
+		return Sorted{}, pickRefusal(err)
 	}
 	if out.Gone > 0 {
-		return out.Paths, a.sortForGood(ctx, out)
+		return Sorted{Paths: out.Paths, Journaled: true}, a.sortForGood(ctx, out)
 	}
 	writes := []func() error{
 		func() error { return a.writeIndex(ctx, out.Index) },
@@ -101,10 +128,11 @@ func (a *App) sort(ctx context.Context, to tray.Layer, within []string, step fun
 	}
 	for _, write := range writes {
 		if err := write(); err != nil {
-			return nil, err
+			return Sorted{}, err
 		}
 	}
-	return out.Paths, nil
+	a.sorted.Store(out.Kept)
+	return Sorted{Paths: out.Paths, Step: out.Step}, nil
 }
 
 // sortForGood carries out a step that forgets text which only a tray had: the journal
@@ -138,7 +166,7 @@ func (a *App) writeKept(ctx context.Context, kept *tray.Kept) error {
 }
 
 func pickRefusal(err error) error {
-	for _, cause := range []error{tray.ErrNoSuchHunk, tray.ErrBadPick, tray.ErrBlocked, tray.ErrBuildsOn} {
+	for _, cause := range []error{tray.ErrNoSuchHunk, tray.ErrBadPick, tray.ErrBlocked, tray.ErrBuildsOn, tray.ErrChangedSince} {
 		if errors.Is(err, cause) {
 			return &Refusal{Reason: err.Error(), Err: err}
 		}
@@ -175,7 +203,7 @@ func asRefusal(err error) error {
 
 // Message is the message that was being written for a tray.
 func (a *App) Message(ctx context.Context, at tray.Layer) (string, error) {
-	kept, err := tray.LoadKept(ctx, a.Repo)
+	kept, err := a.keptTrays(ctx)
 	if err != nil {
 		return "", err
 	}
@@ -186,7 +214,7 @@ func (a *App) Message(ctx context.Context, at tray.Layer) (string, error) {
 func (a *App) KeepMessage(ctx context.Context, at tray.Layer, text string) error {
 	a.sorting.Lock()
 	defer a.sorting.Unlock()
-	kept, err := tray.LoadKept(ctx, a.Repo)
+	kept, err := a.keptTrays(ctx)
 	if err != nil {
 		return err
 	}

@@ -128,7 +128,8 @@ func (c *command) stage() *cobra.Command {
 				return nil, fmt.Errorf("%w: they are in tray %s already", errUsage, carry.To)
 			}
 			if text == "" {
-				return a.Move(ctx, carry)
+				sorted, err := a.Move(ctx, carry)
+				return sorted.Paths, err
 			}
 			if len(ids) != 1 {
 				return nil, fmt.Errorf("%w: --text goes with one hunk", errUsage)
@@ -137,7 +138,8 @@ func (c *command) stage() *cobra.Command {
 			if err != nil {
 				return nil, err
 			}
-			return a.Rewrite(ctx, carry, data)
+			sorted, err := a.Rewrite(ctx, carry, data)
+			return sorted.Paths, err
 		})
 	cmd.Flags().StringVar(&letter, "tray", "", "the tray that they go into, A to Z (default A, the index)")
 	cmd.Flags().StringVar(&from, "from", "", "the tray that they come from (default: the loose changes)")
@@ -153,7 +155,8 @@ func (c *command) unstage() *cobra.Command {
 			if err != nil {
 				return nil, err
 			}
-			return a.Move(ctx, app.Carry{From: from, To: tray.Loose, Words: ids, View: tray.Plain})
+			sorted, err := a.Move(ctx, app.Carry{From: from, To: tray.Loose, Words: ids, View: tray.Plain})
+			return sorted.Paths, err
 		})
 	cmd.Flags().StringVar(&letter, "tray", "", "the tray that they are in, A to Z (default A, the index)")
 	return cmd

@@ -68,26 +68,13 @@ func (d *Desk) Board() Board {
 
 // Move takes hunks, lines or files from one layer to another. Errors: as Move's.
 func (d *Desk) Move(from, to Layer, words []string) error {
-	var sheets []*Sheet
-	var files []File
-	var steps []step
-	for _, s := range d.sheets {
-		if f, st := s.file(from, Plain.Context); len(f.Hunks) > 0 {
-			sheets, files, steps = append(sheets, s), append(files, f), append(steps, st)
-		}
-	}
-	picks, err := resolveAll(files, words)
+	picked, err := pickFrom(d.sheets, Plain.Context, from, words)
 	if err != nil {
 		return err
 	}
-	for _, p := range picks {
-		for i := range files {
-			if &files[i] != p.File {
-				continue
-			}
-			if err := sheets[i].move(p, steps[i], from, to); err != nil {
-				return fmt.Errorf("%s: %w", strconv.Quote(p.File.Path), err)
-			}
+	for _, p := range picked {
+		if err := p.sheet.move(p.pick, p.step, from, to); err != nil {
+			return fmt.Errorf("%s: %w", strconv.Quote(p.sheet.Path), err)
 		}
 	}
 	return nil

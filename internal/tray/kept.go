@@ -36,6 +36,14 @@ type Kept struct {
 	Messages map[Layer]string
 	Authors  map[Layer]string // as a commit names them: "Name <address> seconds zone"
 	files    map[string]keptSheet
+	recent   map[string]keptSheet // how paths were sorted last, those in tray A alone too: not stored
+}
+
+// Remember takes over how paths were sorted last, so that equal lines stay where they were put.
+func (k *Kept) Remember(last *Kept) {
+	if last != nil {
+		k.recent = maps.Clone(last.recent)
+	}
 }
 
 // Forget has a tray neither message nor author any more.
@@ -79,7 +87,7 @@ type keptState struct {
 
 // NothingKept is the state in which tray A is the only one.
 func NothingKept() *Kept {
-	return &Kept{Messages: map[Layer]string{}, Authors: map[Layer]string{}, files: map[string]keptSheet{}}
+	return &Kept{Messages: map[Layer]string{}, Authors: map[Layer]string{}, files: map[string]keptSheet{}, recent: map[string]keptSheet{}}
 }
 
 // LoadKept reads how the changes were sorted.
@@ -161,7 +169,7 @@ func keptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*Kept, error) {
 
 // Clone gives a copy to be changed.
 func (k *Kept) Clone() *Kept {
-	return &Kept{ID: k.ID, Messages: maps.Clone(k.Messages), Authors: maps.Clone(k.Authors), files: maps.Clone(k.files)}
+	return &Kept{ID: k.ID, Messages: maps.Clone(k.Messages), Authors: maps.Clone(k.Authors), files: maps.Clone(k.files), recent: maps.Clone(k.recent)}
 }
 
 // Store writes the state as a tree and gives its id: zero if there is nothing to keep.
@@ -223,19 +231,23 @@ func (k *Kept) Update(r *repo.Repo, id repo.ID) (update repo.RefUpdate, ok bool)
 }
 
 func keep(v version, stamp string) keptVersion {
-	if v.ID.IsZero() || v.Mode == repo.ModeNone {
-		return keptVersion{v.Mode, v.ID, stamp}
+	if v.Mode == repo.ModeNone {
+		return keptVersion{}
 	}
 	return keptVersion{Mode: v.Mode, ID: v.ID, Stamp: stamp}
 }
 
 // note keeps how a sheet is sorted now, or forgets it where no draft holds any of it.
-// What the index holds by now is the sheet's text at tray A.
 func (k *Kept) note(r *repo.Repo, s *Sheet) {
-	if len(s.drafts()) == 0 {
+	sheet := s.keep(r)
+	k.recent[s.Path] = sheet
+	if k.files[s.Path] = sheet; len(s.drafts()) == 0 {
 		delete(k.files, s.Path)
-		return
 	}
+}
+
+// keep is the sheet as it is sorted now. What the index holds by now is the sheet's text at tray A.
+func (s *Sheet) keep(r *repo.Repo) keptSheet {
 	stored := func(v version) version {
 		if v.Mode != repo.ModeNone && v.data != nil {
 			v.ID = r.HashObject(repo.KindBlob, v.data)
@@ -247,14 +259,17 @@ func (k *Kept) note(r *repo.Repo, s *Sheet) {
 	for _, e := range s.events {
 		sheet.Events = append(sheet.Events, keptEvent{e.At, e.Part, keep(e.Old, ""), keep(e.New, "")})
 	}
-	k.files[s.Path] = sheet
+	return sheet
 }
 
 // sort sorts a fresh sheet as it was sorted before. It says whether everything that
 // the trays held is still there.
 func (k *Kept) sort(s *Sheet) bool {
-	kept, ok := k.files[s.Path]
-	if !ok {
+	kept, drafted := k.files[s.Path]
+	if !drafted {
+		kept = k.recent[s.Path]
+	}
+	if kept.Path == nil {
 		return true
 	}
 	work := keep(s.work, s.stamp)
@@ -264,7 +279,7 @@ func (k *Kept) sort(s *Sheet) bool {
 	same := keep(s.head, "") == kept.Head && keep(s.index, "") == kept.Index && work == kept.Work &&
 		s.From == string(kept.From) && s.whole == (kept.weave == nil) && s.Blocked == ""
 	if !same {
-		return k.adopt(s, kept)
+		return !drafted || k.adopt(s, kept)
 	}
 	s.weave, s.Renamed, s.work.ID = kept.weave, kept.Renamed, work.ID
 	versions := []version{s.head, s.index, s.work}

@@ -18,6 +18,7 @@ type Outcome struct {
 	Kept  *Kept
 	Paths []string
 	Gone  int // lines that were in a tray only, and are nowhere afterwards
+	Step  Step
 }
 
 // found is a picked sheet with what is picked of it.
@@ -47,18 +48,25 @@ func resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kep
 		changes = slices.DeleteFunc(slices.Clone(changes), func(c repo.Change) bool { return !meant[c.Path] })
 	}
 	var sheets []*Sheet
-	var files []File
-	var steps []step
 	err := eachBatch(ctx, r, changes, kept, view, func(some []*Sheet, _ []string) error {
-		for _, s := range some {
-			if f, st := s.file(at, view.Context); len(f.Hunks) > 0 {
-				sheets, files, steps = append(sheets, s), append(files, f), append(steps, st)
-			}
-		}
+		sheets = append(sheets, some...)
 		return nil
 	})
 	if err != nil {
 		return nil, err
+	}
+	return pickFrom(sheets, view.Context, at, words)
+}
+
+// pickFrom finds what words mean among what a layer of sheets changes.
+func pickFrom(sheets []*Sheet, context int, at Layer, words []string) ([]found, error) {
+	var changed []*Sheet
+	var files []File
+	var steps []step
+	for _, s := range sheets {
+		if f, st := s.file(at, context); len(f.Hunks) > 0 {
+			changed, files, steps = append(changed, s), append(files, f), append(steps, st)
+		}
 	}
 	picks, err := resolveAll(files, words)
 	if err != nil {
@@ -71,7 +79,7 @@ func resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kep
 	list := make([]found, len(picks))
 	for i, p := range picks {
 		at := places[p.File]
-		list[i] = found{sheets[at], p, steps[at]}
+		list[i] = found{changed[at], p, steps[at]}
 	}
 	return list, nil
 }
@@ -85,6 +93,7 @@ func Move(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, 
 		return Outcome{}, err
 	}
 	gone := 0
+	step := Step{view: view}
 	for _, p := range picked {
 		if to.IsDraft() && p.pick.File.Old.Mode == repo.ModeNone && p.pick.File.has(repo.ModeSubmodule) {
 			// Outside the index nothing tells it from a repository that lies there.
@@ -93,13 +102,14 @@ func Move(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, 
 		if err := p.storeLarge(ctx, r, to); err != nil {
 			return Outcome{}, err
 		}
+		step.note(p.sheet)
 		gone += p.sheet.weave.forgets(p.sheet.picked(p.pick, p.step), from, to)
 		if err := p.sheet.move(p.pick, p.step, from, to); err != nil {
 			return Outcome{}, fmt.Errorf("%s: %w", strconv.Quote(p.sheet.Path), err)
 		}
 	}
 	out, err := outcomeOf(ctx, r, kept, sheetsOf(picked))
-	out.Gone = gone
+	out.Gone, out.Step = gone, step
 	return out, err
 }
 
@@ -136,6 +146,9 @@ func Rewrite(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kep
 		return Outcome{}, fmt.Errorf("%s: %w: only a hunk with lines can be given others", strconv.Quote(id), ErrBadPick)
 	}
 	hunk := p.pick.File.Hunks[at]
+	before := Step{view: view}
+	before.note(s)
+	s.weave = slices.Clone(s.weave) // the marks are not for the one before
 	for _, line := range hunk.Lines {
 		if line.Op != diff.Remove {
 			s.weave[p.step.place(line)].marked = true
@@ -149,7 +162,9 @@ func Rewrite(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kep
 		return Outcome{}, fmt.Errorf("%s: %w", strconv.Quote(s.Path), err)
 	}
 	s.weave = s.weave.rewrite(places, diff.Split(likeEnd(text, hunk)), to)
-	return outcomeOf(ctx, r, kept, []*Sheet{s})
+	out, err := outcomeOf(ctx, r, kept, []*Sheet{s})
+	out.Step = before
+	return out, err
 }
 
 // likeEnd gives an edited text the line end, or the lack of one, that the hunk has:

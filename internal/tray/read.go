@@ -22,77 +22,8 @@ type View struct {
 // Plain is the usual view.
 var Plain = View{Context: diff.Context}
 
-// Board is all changes as they are sorted now. The files are for looking at: they
-// hold no more than their hunks.
-type Board struct {
-	Loose []File
-	Trays []Tray   // A always, and every other that holds something or has a message
-	Lost  []string // paths of which trays held what is not loose any more
-}
-
-// Tray is a commit being drafted.
-type Tray struct {
-	Layer   Layer
-	Message string
-	Author  string // of a commit that it was before; empty: whoever commits it
-	Files   []File
-}
-
-// Files gives the files of a layer.
-func (b Board) Files(l Layer) []File {
-	if l == Loose {
-		return b.Loose
-	}
-	for _, t := range b.Trays {
-		if t.Layer == l {
-			return t.Files
-		}
-	}
-	return nil
-}
-
 // batch is how many files are in memory as a whole at a time.
 const batch = 256
-
-// Read lists all changes, sorted as kept.
-func Read(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View) (Board, error) {
-	var board Board
-	byLayer := map[Layer][]File{A: nil}
-	seen := map[string]bool{}
-	err := eachBatch(ctx, r, changes, kept, view, func(sheets []*Sheet, lost []string) error {
-		board.Lost = append(board.Lost, lost...)
-		for _, s := range sheets {
-			if err := ctx.Err(); err != nil {
-				return err
-			}
-			seen[s.Path] = true
-			for _, l := range append([]Layer{A, Loose}, s.drafts()...) {
-				if f, _ := s.file(l, view.Context); len(f.Hunks) > 0 {
-					f.forgetTexts()
-					byLayer[l] = append(byLayer[l], f)
-				}
-			}
-		}
-		return nil
-	})
-	if err != nil {
-		return board, err
-	}
-	for path := range kept.files {
-		if !seen[path] {
-			board.Lost = append(board.Lost, path)
-		}
-	}
-	slices.Sort(board.Lost)
-	for l := A; l <= Last; l++ {
-		files, message := byLayer[l], kept.Messages[l]
-		if l == A || len(files) > 0 || message != "" {
-			board.Trays = append(board.Trays, Tray{l, message, kept.Authors[l], files})
-		}
-	}
-	board.Loose = byLayer[Loose]
-	return board, nil
-}
 
 // item is a path with all that the repository's status says of it.
 type item struct {

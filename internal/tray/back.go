@@ -1,0 +1,74 @@
+package tray
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"reflect"
+	"slices"
+	"strconv"
+
+	"bastel/internal/repo"
+)
+
+// Step is how paths were sorted before a step of sorting, and what became of them, so that it
+// can be taken back.
+type Step struct {
+	view          View
+	before, after []*Sheet
+}
+
+// note adds a sheet before it is sorted otherwise.
+func (st *Step) note(s *Sheet) {
+	before := *s // sorting replaces what a sheet holds, and changes nothing of it
+	st.before, st.after = append(st.before, &before), append(st.after, s)
+}
+
+// Paths are those that the step was about.
+func (st Step) Paths() []string {
+	var paths []string
+	for _, s := range st.before {
+		paths = append(paths, s.Path)
+		if s.From != "" {
+			paths = append(paths, s.From)
+		}
+	}
+	return paths
+}
+
+// ErrChangedSince is a step of sorting that cannot be taken back, since its files are not as it
+// left them.
+var ErrChangedSince = errors.New("changed since it was sorted")
+
+// Back sorts the paths of a step as they were before it. The changes are those of its paths. The
+// outcome's step does it again.
+// Errors: ErrChangedSince.
+func Back(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, st Step) (Outcome, error) {
+	now := map[string]*Sheet{}
+	err := eachBatch(ctx, r, changes, kept, st.view, func(sheets []*Sheet, _ []string) error {
+		for _, s := range sheets {
+			now[s.Path] = s
+		}
+		return nil
+	})
+	if err != nil {
+		return Outcome{}, err
+	}
+	back := make([]*Sheet, len(st.before))
+	for i, before := range st.before {
+		after := st.after[i].keep(r)
+		s := now[before.Path]
+		if s == nil && after.Head == after.Index && after.Index == after.Work || s != nil && reflect.DeepEqual(s.keep(r), after) {
+			sheet := *before
+			sheet.index = st.after[i].at(A)
+			sheet.index.ID = after.Index.ID
+			back[i] = &sheet
+			continue
+		}
+		return Outcome{}, fmt.Errorf("%s %w", strconv.Quote(before.Path), ErrChangedSince)
+	}
+	out, err := outcomeOf(ctx, r, kept, back)
+	slices.Sort(out.Paths)
+	out.Step = Step{st.view, st.after, back}
+	return out, err
+}
