@@ -111,8 +111,20 @@ func draftBefore(entries []journal.Entry, number int) string {
 	return ""
 }
 
-// lastDone is the step that undo would take back.
-func (a *App) lastDone(ctx context.Context) (journal.Entry, error) {
+// UndoThat takes the last step back if it is still the entry of a number.
+func (a *App) UndoThat(ctx context.Context, number int) (Stepped, error) {
+	entry, err := a.LastDone(ctx)
+	if err != nil {
+		return Stepped{}, err
+	}
+	if entry.Number != number {
+		return Stepped{}, refuse("Something else was done here meanwhile: the last step is the %s: %s. Nothing was undone.", entry.Kind.Noun(), entry.Title)
+	}
+	return a.step(ctx, journal.Undo)
+}
+
+// LastDone is the step that undo would take back.
+func (a *App) LastDone(ctx context.Context) (journal.Entry, error) {
 	entries, err := a.Journal.Entries(ctx)
 	if err != nil {
 		return journal.Entry{}, err
@@ -127,7 +139,7 @@ func (a *App) lastDone(ctx context.Context) (journal.Entry, error) {
 // PassOver leaves the last step as it is, where it cannot be undone, so that undo reaches the
 // one before it. What the entry keeps stays to be had (Rescue). It gives the entry.
 func (a *App) PassOver(ctx context.Context) (Stepped, error) {
-	entry, err := a.lastDone(ctx)
+	entry, err := a.LastDone(ctx)
 	if err != nil {
 		return Stepped{}, err
 	}
@@ -285,7 +297,7 @@ func (a *App) LookCarrying(ctx context.Context) ([]string, error) {
 // carryingPlan is the last rewriting, and the plan that puts what came on top of it onto what
 // was before.
 func (a *App) carryingPlan(ctx context.Context) (entry journal.Entry, plan shape.Plan, err error) {
-	if entry, err = a.lastDone(ctx); err != nil {
+	if entry, err = a.LastDone(ctx); err != nil {
 		return entry, plan, err
 	}
 	head, err := a.Repo.Head(ctx)

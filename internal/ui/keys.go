@@ -103,10 +103,29 @@ func (m *Model) press(msg tea.KeyPressMsg) tea.Cmd {
 // next key is looked at, so that typing ahead works.
 func (m *Model) do(a kit.Action) tea.Cmd {
 	cmd := a.Do()
-	if !a.Asks || cmd == nil {
-		return cmd
+	switch {
+	case cmd == nil:
+		return nil
+	case a.AtOnce:
+		return m.inOrder(cmd())
+	case a.Asks:
+		return m.handle(cmd())
 	}
-	return m.handle(cmd())
+	return cmd
+}
+
+// inOrder handles what a command asks the frame for, now: so steps that the repository follows
+// with are in the order of their keys.
+func (m *Model) inOrder(msg tea.Msg) tea.Cmd {
+	list, several := commandsIn(msg)
+	if !several {
+		return m.handle(msg)
+	}
+	var cmds []tea.Cmd
+	for _, cmd := range list {
+		cmds = append(cmds, m.inOrder(cmd()))
+	}
+	return tea.Batch(cmds...)
 }
 
 func (m *Model) click(mouse tea.Mouse) tea.Cmd {

@@ -10,6 +10,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
 
@@ -20,6 +21,7 @@ type queue struct {
 	open     int       // commands of earlier keys that are under way, and what they led to
 	since    time.Time // when the first of them began
 	tracking bool      // what is handled now comes of a key
+	key      string    // the one that is acted on, or was last
 	starting bool      // the first screen is being read: keys wait for it, however long that takes
 }
 
@@ -99,8 +101,18 @@ func commandsIn(msg tea.Msg) ([]tea.Cmd, bool) {
 	return cmds, true
 }
 
-// atOnce are the keys that never wait.
-var atOnce = []string{"esc", "ctrl+c"}
+// wake has waiting keys looked at again.
+type wake struct{}
+
+// hangs says whether what keys wait for takes longer than it should: who leaves then need not wait.
+func (m *Model) hangs() bool {
+	return m.queue.open > 0 && time.Since(m.queue.since) > hurry || m.behind() && time.Since(m.following.since) > hurry
+}
+
+// leaves says whether a key leaves: only a page takes it otherwise.
+func (m *Model) leaves(msg tea.KeyPressMsg) bool {
+	return m.page == nil && action.Is(action.Leave, msg.String())
+}
 
 // waits says whether keys wait for what came before them.
 func (m *Model) waits() bool {
@@ -117,19 +129,38 @@ func (m *Model) waits() bool {
 	return m.queue.open > 0 && (m.queue.starting || time.Since(m.queue.since) < bound)
 }
 
+// waitsBehind says whether a key needs the repository as it is shown, which is not so far yet.
+func (m *Model) waitsBehind(msg tea.KeyPressMsg) bool {
+	if !m.behind() || m.page != nil {
+		return false
+	}
+	found, ok := kit.FindKey(m.actions(), msg.String())
+	return ok && !found.AtOnce
+}
+
+// leaving says whether a key that leaves waits already: another one does not.
+func (m *Model) leaving() bool { return slices.ContainsFunc(m.queue.typed, m.leaves) }
+
 // key takes a key, at once or in its turn.
 func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {
-	leaves := msg.String() == "q" && (!m.opened || m.queue.starting || time.Since(m.queue.since) > hurry)
-	if (m.waits() || len(m.queue.typed) > 0) && !leaves && !slices.Contains(atOnce, msg.String()) {
-		m.queue.typed = append(m.queue.typed, msg)
-		return nil
+	waits := m.waits() || m.waitsBehind(msg) || len(m.queue.typed) > 0
+	switch {
+	case !waits || msg.String() == "esc":
+		return m.act(msg)
+	case m.leaves(msg) && (!m.opened || m.queue.starting || m.hangs() || m.leaving()):
+		return m.act(msg)
 	}
-	return m.act(msg)
+	m.queue.typed = append(m.queue.typed, msg)
+	if m.leaves(msg) {
+		return inBackground(tea.Tick(hurry, func(time.Time) tea.Msg { return wake{} }))
+	}
+	return nil
 }
 
 // act does what a key says; what that leads to is tracked.
 func (m *Model) act(msg tea.KeyPressMsg) tea.Cmd {
 	m.logKey(msg)
+	m.queue.key = action.KeyName(msg.String())
 	before := m.queue.tracking
 	m.queue.tracking = true
 	defer func() { m.queue.tracking = before }()
@@ -154,8 +185,11 @@ func (m *Model) logKey(msg tea.KeyPressMsg) {
 
 // nextKeys does what waiting keys say whose turn it is.
 func (m *Model) nextKeys() tea.Cmd {
+	if m.hangs() && m.leaving() {
+		return tea.Quit
+	}
 	var cmds []tea.Cmd
-	for len(m.queue.typed) > 0 && !m.waits() {
+	for len(m.queue.typed) > 0 && !m.waits() && !m.waitsBehind(m.queue.typed[0]) {
 		msg := m.queue.typed[0]
 		m.queue.typed = m.queue.typed[1:]
 		cmds = append(cmds, m.act(msg))

@@ -65,6 +65,14 @@ func (d *driver) play(steps ...string) {
 			d.press(step)
 		}
 	}
+	for late := time.After(patience); d.m.behind(); { // the repository follows
+		select {
+		case msg := <-d.messages:
+			d.update(msg)
+		case <-late:
+			require.Fail(d.t, "the repository does not follow", d.frame())
+		}
+	}
 }
 
 // numbered is a text of n lines, with some of them replaced.
@@ -120,6 +128,11 @@ func TestSortByKeys(t *testing.T) {
 			_, err := f.Run("rev-parse", "--verify", "--quiet", "BASTEL_TRAYS")
 			assert.Error(t, err, "nothing is kept")
 		}},
+		"sorting taken back and done again": {[]string{"+2 hunks", "1", "2", "+1 hunk in 1 file", "u", "u", "+Taken back.", "-1 hunk in 1 file", "U", "U", "+Done again.", "n", "u"}, func(t *testing.T, f *fixture.Repo, frame string) {
+			assert.Equal(t, "a.go", f.Git("diff", "--cached", "--name-only"))
+			_, err := f.Run("rev-parse", "--verify", "--quiet", "BASTEL_TRAYS")
+			assert.Error(t, err, "tray B is empty again")
+		}},
 		"choose a tray": {[]string{"+2 hunks", "t", "+a new tray", "down", "enter", "+● B", "+into tray B", "enter", "+1 hunk in 1 file"}, nil},
 		"one tray's commit": {[]string{"+2 hunks", "2", "+1 hunk in 1 file", "m", "+Message of tray B", "Only B", "ctrl+s", "+Only B", "A", "+Made commit"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Only B", f.Git("log", "-1", "--format=%s"))
@@ -143,7 +156,7 @@ func TestSortByKeys(t *testing.T) {
 		"commits back to loose": {[]string{"+2 hunks", ";", "+loosen commits", "down", "up", "enter", "+from which one on", "enter", "+Loose changes", "enter", "+1 commit loosened"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Change ten", f.Git("log", "-1", "--format=%s"))
 		}},
-		"sweep, and back": {[]string{"+× 1 leftover", "L", "+Throw 1 leftover line away?", "y", "+Thrown away", "-× 1 leftover", "u", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"sweep, and back": {[]string{"+× 1 leftover", "L", "+Throw 1 leftover line away?", "y", "+Thrown away", "-× 1 leftover", "u", "+Undo the discard: ", "u", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Contains(t, f.Read("a.go"), "println")
 		}},
 		"check":                         {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "T", "+the answer is no"}, nil},
@@ -195,7 +208,7 @@ func TestUndoNeverGetsStuck(t *testing.T) {
 	d := newDriver(t, f.Dir)
 	d.play("+2 hunks", "x", "+Throw", "y", "+Thrown away", "-TEN")
 	f.Write("a.go", "something else\n")
-	d.play("w", "+Journal: what was done here", "enter", "+a.go", "+− TEN", "+bastel rescue 1 -o DIR", "esc", "u", "+in the same places", "+the text that would come back.", "+pass it over", "enter", "-pass it over", "+Nothing was changed.", "u", "+pass it over", "pass it", "enter", "+Passed over the discard", "u", "+There is nothing to undo.")
+	d.play("w", "+Journal: what was done here", "enter", "+a.go", "+− TEN", "+bastel rescue 1 -o DIR", "esc", "u", "+? u does it.", "u", "+in the same places", "+the text that would come back.", "+pass it over", "enter", "-pass it over", "+Nothing was changed.", "u", "+? u does it.", "u", "+pass it over", "pass it", "enter", "+Passed over the discard", "u", "+There is nothing to undo.")
 	assert.Equal(t, "something else\n", f.Read("a.go"))
 }
 

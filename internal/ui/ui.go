@@ -56,6 +56,7 @@ type Model struct {
 	page   page
 
 	queue         queue
+	following     following
 	theme         kit.Theme
 	groundSet     bool // by the setting bastel.background
 	width, height int
@@ -107,13 +108,14 @@ func Run(ctx context.Context, dir string, log *slog.Logger) error {
 		}
 	}()
 	_, err := tea.NewProgram(m, tea.WithContext(ctx)).Run()
+	late := m.catchUp()
 	if errors.Is(err, tea.ErrProgramKilled) && ctx.Err() != nil {
-		return context.Cause(ctx)
+		return errors.Join(context.Cause(ctx), late)
 	}
 	if err != nil {
 		return fmt.Errorf("run the application: %w", err)
 	}
-	return nil
+	return late
 }
 
 type opened struct {
@@ -240,6 +242,10 @@ func (m *Model) handle(msg tea.Msg) tea.Cmd {
 		return m.start(msg)
 	case worked:
 		return m.haveWorked(msg)
+	case kit.Follow:
+		return m.follow(msg)
+	case haveFollowed:
+		return m.haveFollowed(msg)
 	case tick:
 		if m.work != nil || m.beside != nil {
 			return nextTick()
@@ -330,8 +336,8 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 
 // lookAgain reads where the user stands, and then what the screens show.
 func (m *Model) lookAgain() tea.Cmd {
-	if m.app == nil {
-		return nil
+	if m.app == nil || m.behind() {
+		return nil // what it would find is older than what is shown; once the repository has followed it is looked at
 	}
 	m.looks++
 	number := m.looks
@@ -342,7 +348,7 @@ func (m *Model) lookAgain() tea.Cmd {
 }
 
 func (m *Model) haveSituated(msg situated) tea.Cmd {
-	if msg.number != m.looks {
+	if msg.number != m.looks || m.behind() {
 		return nil
 	}
 	if msg.err != nil {
@@ -491,13 +497,36 @@ func (m *Model) forward() tea.Cmd {
 	}})
 }
 
+// undo offers the last step of the journal by its name and branch; a second press takes it back.
 func (m *Model) undo() tea.Cmd {
-	return kit.Start(kit.Work{Title: "Undoing", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-		if push, last, err := m.app.PushedLast(ctx); err != nil || last {
-			return kit.Got{Msg: m.offerTakingBack(push)}, err
+	return func() tea.Msg {
+		push, last, err := m.app.PushedLast(m.ctx)
+		switch {
+		case err != nil:
+			return kit.Notice{Text: app.Explain(err), Trouble: true}
+		case last:
+			return m.offerTakingBack(push)
 		}
-		return m.undoStep(ctx)
-	}})
+		return m.offerUndo()
+	}
+}
+
+func (m *Model) offerUndo() tea.Msg {
+	entry, err := m.app.LastDone(m.ctx)
+	if err != nil {
+		return kit.Notice{Text: app.Explain(err), Trouble: true}
+	}
+	where := ""
+	if name, isBranch := strings.CutPrefix(entry.Ref, "refs/heads/"); isBranch {
+		where = ", on " + name
+	}
+	return kit.Ask{
+		Question: fmt.Sprintf("Undo the %s: %s%s? u does it.", entry.Kind.Noun(), safe.Line(entry.Title), safe.Line(where)),
+		Key:      "u",
+		Yes: kit.Start(kit.Work{Title: "Undoing", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+			return m.undoStep(ctx, entry.Number)
+		}}),
+	}
 }
 
 // offerTakingBack says that the last thing done was a push, which undo does not take back.
@@ -506,15 +535,13 @@ func (m *Model) offerTakingBack(push journal.Entry) kit.Choose {
 	return kit.Choose{Asks: true, Title: "The last thing done here is the push of " + name + " to " + push.Remote + ". Others may have it by now.", Options: []kit.Option{
 		{Label: "leave it", Detail: "Nothing is changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
 		{Label: "take the push back", Detail: "as X does in Send: the remote is asked first", Do: func() tea.Cmd { return send.TakeBack(m.app) }},
-		{Label: "undo the step before it", Detail: "here only; what was sent stays there", Do: func() tea.Cmd {
-			return kit.Start(kit.Work{Title: "Undoing", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) { return m.undoStep(ctx) }})
-		}},
+		{Label: "undo the step before it", Detail: "here only; what was sent stays there. It says first which one that is.", Do: func() tea.Cmd { return m.offerUndo }},
 	}}
 }
 
 // undoStep takes the last step back, or offers the ways on where that cannot be.
-func (m *Model) undoStep(ctx context.Context) (kit.Got, error) {
-	entry, err := m.app.Undo(ctx)
+func (m *Model) undoStep(ctx context.Context, number int) (kit.Got, error) {
+	entry, err := m.app.UndoThat(ctx, number)
 	var refusal *app.Refusal
 	if entry.Number > 0 && errors.As(err, &refusal) {
 		return kit.Got{Msg: m.offerPassing(ctx, entry.Entry, err)}, nil

@@ -73,7 +73,7 @@ func TestLawOneNoKeyIsEverLost(t *testing.T) {
 	}{
 		"Sort":   {[]string{"+40 hunks"}, repeat(40, "Enter"), func(f *fixture.Repo) string { return f.Git("diff", "--cached", "--numstat") }},
 		"trays":  {[]string{"+40 hunks"}, repeat(10, "1", "2", "n", "3"), func(f *fixture.Repo) string { return f.Git("diff", "--cached") }},
-		"marks":  {[]string{"+40 hunks"}, repeat(8, "Space", "j", "Space", "Enter", "u"), func(f *fixture.Repo) string { return f.Git("diff", "--cached") }},
+		"marks":  {[]string{"+40 hunks"}, repeat(8, "Space", "j", "Space", "Enter", "Enter", "u"), func(f *fixture.Repo) string { return f.Git("diff", "--cached") }},
 		"Shape":  {[]string{"+40 hunks", "]", "+10 commits, nothing planned yet"}, repeat(8, "j", "K", "x", "j", "s"), func(f *fixture.Repo) string { return f.Git("rev-parse", "topic") }},
 		"across": {[]string{"+40 hunks"}, repeat(5, "Enter", "]", "j", "J", "]", "]", "[", "[", "["), func(f *fixture.Repo) string { return f.Git("diff", "--cached") }},
 	} {

@@ -206,7 +206,7 @@ func TestTheWholeWay(t *testing.T) {
 
 	// Taken back and done again.
 	after := work.Git("rev-parse", "HEAD")
-	term.keys("u")
+	term.play("u", "+? u does it.", "u")
 	term.waitFor("Undid the apply")
 	assert.Equal(t, before, work.Git("rev-parse", "HEAD"))
 	assert.Contains(t, work.Read("web/board.css"), "#a3001b")
@@ -300,16 +300,22 @@ func TestSortingInOnePass(t *testing.T) {
 	assert.Empty(t, work.Git("status", "--porcelain"))
 
 	// All of it comes back, step by step.
-	term.keys("u")
+	term.play("u", "+? u does it.", "u")
 	term.waitFor("Undid the commit", "a makes 3 commits")
-	term.keys("u")
+	term.play("u", "+? u does it.", "u")
 	term.waitFor("Undid the joining of hunks")
-	term.keys("u")
+	term.play("u", "+? u does it.", "u")
 	term.waitFor("Undid the discard")
-	term.keys("u")
+	term.play("u", "+? u does it.", "u")
 	term.waitFor("× 1 leftover")
 	assert.Equal(t, content, work.Read("berth/plan.go"))
 	work.Git("fsck", "--strict")
+}
+
+// follows waits until the repository is as the screen shows it.
+func (term *terminal) follows(so func() bool) {
+	term.t.Helper()
+	assert.Eventually(term.t, so, patience, 20*time.Millisecond, "the repository follows")
 }
 
 func TestLinesAndWayBack(t *testing.T) {
@@ -321,11 +327,11 @@ func TestLinesAndWayBack(t *testing.T) {
 	term.waitFor("1 line marked", "●")
 	term.keys("Enter")
 	term.waitFor("1 hunk in 1 file")
-	assert.Equal(t, 1, strings.Count(work.Git("diff", "--cached"), "\n+func init"))
+	term.follows(func() bool { return strings.Count(work.Git("diff", "--cached"), "\n+func init") == 1 })
 	assert.Equal(t, 1, strings.Count(work.Git("diff", "--cached", "--numstat"), "1\t0\tberth/plan.go"))
 	term.keys("l", "Enter")
 	term.waitFor("nothing in it yet")
-	assert.Empty(t, work.Git("diff", "--cached"))
+	term.follows(func() bool { return work.Git("diff", "--cached") == "" })
 	term.keys("h", "f")
 	term.waitFor("3 hunks in 1 file")
 	term.keys("e")
@@ -345,7 +351,7 @@ func TestDiscardAsksAndComesBack(t *testing.T) {
 	term.keys("x", "y")
 	term.waitFor("Thrown away: 1 hunk of berth/plan.go.", "2 hunks")
 	assert.NotContains(t, work.Read("berth/plan.go"), "DEBUG")
-	term.keys("u")
+	term.play("u", "+? u does it.", "u")
 	term.waitFor("Undid the discard", "3 hunks")
 	assert.Equal(t, before, work.Read("berth/plan.go"))
 }
@@ -395,7 +401,7 @@ func TestRegroupingIntoThree(t *testing.T) {
 	after := work.Git("rev-parse", "HEAD")
 	assert.Equal(t, "Read the berth table\ntide offsets\nmooring depth, part 2", work.Git("log", "--reverse", "-3", "--format=%s"))
 	assert.Equal(t, "berth/depth.go\nberth/table.go\nberths.csv", work.Git("show", "--format=", "--name-only", "HEAD~2"))
-	term.keys("u")
+	term.play("u", "+? u does it.", "u")
 	term.waitFor("Undid the apply", "3 commits, the content changes", "message new")
 	term.keys("U")
 	term.waitFor("Redid the apply")
@@ -638,7 +644,7 @@ func TestMendingByKeys(t *testing.T) {
 	assert.Equal(t, "Deeper\nA warmer guide\nNewer packages", f.Git("log", "--format=%s", "main.."), "nothing is left of the news of a file that is gone")
 	assert.Contains(t, f.Read("guide.md"), "Good morning. Mind the step.\nSit down.\n")
 	assert.NoFileExists(t, filepath.Join(f.Dir, "old.txt"))
-	again.keys("u")
+	again.play("u", "+? u does it.", "u")
 	again.waitFor("Undid the apply")
 }
 

@@ -11,9 +11,10 @@ import (
 // Action is a row of the table of actions with what it does on a screen just now.
 type Action struct {
 	action.Action
-	Asks  bool                     // its command does nothing but ask the frame for something: it runs at once, before the next key
-	Do    func() tea.Cmd           // nil while the action makes no sense here
-	DoKey func(key string) tea.Cmd // in place of Do, where each key of the action chooses something
+	AtOnce bool                     // it acts on what is in memory, so it need not wait for steps that the repository follows with
+	Asks   bool                     // its command does nothing but ask the frame for something: it runs at once, before the next key
+	Do     func() tea.Cmd           // nil while the action makes no sense here
+	DoKey  func(key string) tea.Cmd // in place of Do, where each key of the action chooses something
 }
 
 // Act binds what a row of the table does, if it can be done now.
@@ -35,6 +36,20 @@ func Choosing(id action.ID, possible bool, do func(key string) tea.Cmd) Action {
 		a.DoKey = do
 	}
 	return a
+}
+
+// InMemory says that the action acts on what is in memory only, or has the repository follow.
+func (a Action) InMemory() Action {
+	a.AtOnce = true
+	return a
+}
+
+// inMemory says so of all of them.
+func inMemory(actions []Action) []Action {
+	for i := range actions {
+		actions[i].AtOnce = true
+	}
+	return actions
 }
 
 // Called gives the action with the name that it has just now.
@@ -83,7 +98,7 @@ type Navigator struct {
 
 // Actions lists the actions that move, the same on every screen.
 func (n Navigator) Actions() []Action {
-	return []Action{
+	return inMemory([]Action{
 		Act(action.Down, true, Just(func() { n.Move(1) })),
 		Act(action.Up, true, Just(func() { n.Move(-1) })),
 		Act(action.PageDown, true, Just(func() { n.Page(1) })),
@@ -92,15 +107,15 @@ func (n Navigator) Actions() []Action {
 		Act(action.End, true, Just(func() { n.End(true) })),
 		Act(action.ToNow, n.Turn != nil, Just(func() { n.Turn(Now) })),
 		Act(action.ToNext, n.Turn != nil, Just(func() { n.Turn(Next) })),
-	}
+	})
 }
 
 // Hunks are the actions that go from hunk to hunk, and from file to file.
 func Hunks(possible bool, hunk, file func(by int)) []Action {
-	return []Action{
+	return inMemory([]Action{
 		Act(action.NextHunk, possible, Just(func() { hunk(1) })),
 		Act(action.PreviousHunk, possible, Just(func() { hunk(-1) })),
 		Act(action.NextFile, possible, Just(func() { file(1) })),
 		Act(action.PreviousFile, possible, Just(func() { file(-1) })),
-	}
+	})
 }

@@ -69,6 +69,20 @@ type Work struct {
 	Quiet  bool                                                        // of work beside: what it reports is not kept to be read, only its end is told
 }
 
+// Follow is a step that the screen shows as done already: the repository follows, one step after
+// the other, and the screen is told Followed. Where one is refused those after it are dropped, and
+// the screen is told Refused.
+type Follow struct {
+	Screen, Title string
+	Do            func(ctx context.Context) error
+}
+
+// Followed tells a screen that the repository has done a step that it shows.
+type Followed struct{}
+
+// Refused tells a screen that what it shows as done was not: it is read anew.
+type Refused struct{}
+
 // Got is what came of work: a note, and what the screen or the frame is told.
 type Got struct {
 	Note string

@@ -51,7 +51,7 @@ func (m *Model) commitDrafts(drafts []app.Draft) tea.Cmd {
 			if err != nil {
 				return kit.Got{}, err
 			}
-			return kit.Got{Note: committedNote(made, drafts[0].Message), Msg: kit.ForScreen{Screen: Name, Msg: committed(drafts)}}, nil
+			return kit.Got{Note: committedNote(made, drafts[0].Message)}, nil
 		},
 	})
 }

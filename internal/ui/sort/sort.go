@@ -45,20 +45,17 @@ type Model struct {
 	size    kit.Size
 	home    *home // the view of homing home; nil: the trays
 
-	reads   int // number of the latest reading that was begun
-	shown   int // and of the one that is shown: older ones are passed over
-	written map[tray.Layer]*written
-}
-
-// written is a message that a reading may not have seen yet.
-type written struct {
-	text string
-	kept int // the number of readings that were begun before it was kept; 0: not yet
+	reads    int     // number of the latest reading that was begun
+	shown    int     // and of the one that is shown: older ones are passed over
+	edits    int     // how often things were sorted in memory: what was read before is older
+	followed int     // how many of those the repository has followed
+	before   []*step // what undo goes back to
+	after    []*step // what redo goes on to
 }
 
 // New makes the screen.
 func New(ctx context.Context, a *app.App) *Model {
-	return &Model{ctx: ctx, app: a, current: tray.A, written: map[tray.Layer]*written{}, view: tray.View{Context: tray.Plain.Context, Load: map[string]bool{}}}
+	return &Model{ctx: ctx, app: a, current: tray.A, view: tray.View{Context: tray.Plain.Context, Load: map[string]bool{}}}
 }
 
 // Name gives the screen's name.
@@ -67,6 +64,7 @@ func (m *Model) Name() string { return Name }
 // reading is what the screen shows.
 type reading struct {
 	number   int
+	edits    int
 	some     bool // only the first changes; the rest follows
 	board    tray.Board
 	sweep    []string
@@ -77,6 +75,9 @@ type reading struct {
 
 // Situated reads the changes that the situation speaks of.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
+	if s.Head.Commit != m.head.Commit {
+		m.before, m.after = nil, nil // they are about what is a commit's now
+	}
 	m.head, m.work, m.changes = s.Head, s.Work, s.Changes
 	if !m.loaded && len(s.Changes) > 2*firstShown {
 		return m.readSome(s.Changes[:firstShown]) // and then all
@@ -89,11 +90,11 @@ const firstShown = 100
 
 // readSome reads the first ones of the changes, so that there is something to look at.
 func (m *Model) readSome(changes []repo.Change) tea.Cmd {
-	view := m.view
+	view, edits := m.view, m.edits
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
 		board, err := m.app.Board(ctx, changes, view)
 		board.Lost = nil // it knows of some paths only
-		return reading{board: board, view: view, some: true}, err
+		return reading{edits: edits, board: board, view: view, some: true}, err
 	})
 }
 
@@ -101,16 +102,21 @@ func (m *Model) help() tea.Cmd {
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.Writing(ctx) })
 }
 
+// read reads what the screen shows. While the repository is behind what is shown that would be
+// older: it is read once the repository has followed.
 func (m *Model) read() tea.Cmd {
+	if m.followed < m.edits {
+		return nil
+	}
 	changes, view := m.changes, m.view
 	m.reads++
-	number := m.reads
+	number, edits := m.reads, m.edits
 	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
 		board, err := m.app.Board(ctx, changes, view)
 		if err != nil {
 			return nil, err
 		}
-		r := reading{number: number, board: board, view: view}
+		r := reading{number: number, edits: edits, board: board, view: view}
 		found, words, err := m.app.Leftovers(ctx, board.Loose)
 		if errors.As(err, new(*app.Refusal)) {
 			return r, nil // the settings are wrong, which opening has told of: no leftovers are known
@@ -143,14 +149,12 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		case app.Writing:
 			m.writing = kit.MessageHelp(value)
 		}
-	case messageKept:
-		if w := m.written[tray.Layer(msg)]; w != nil {
-			w.kept = m.reads
-		}
-	case committed:
-		for _, d := range msg {
-			delete(m.written, d.Tray) // it has become a commit's
-		}
+	case kit.Refused:
+		m.edits++
+		m.followed = m.edits
+		m.before, m.after = nil, nil
+	case kit.Followed:
+		m.followed++
 	case homesFound:
 		m.home = newHome(m, msg.homes, msg.published)
 	case previewed:
@@ -161,15 +165,23 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		m.home = nil
 	case carried:
 		msg.from.Unmark()
+		m.before, m.after = nil, nil
+		if msg.step != nil {
+			m.before = append(m.before, msg.step)
+		}
 	}
 	return nil
 }
 
-// carried says that what was marked has gone where it should.
-type carried struct{ from *stream.Model }
+// carried says that what was marked has gone where it should, by a step that can be taken back
+// here, or that the journal has.
+type carried struct {
+	from *stream.Model
+	step *step
+}
 
 func (m *Model) haveRead(r reading) tea.Cmd {
-	if r.number < m.shown {
+	if r.number < m.shown || r.edits < m.edits {
 		return nil
 	}
 	m.shown, m.some = r.number, r.some
@@ -178,13 +190,6 @@ func (m *Model) haveRead(r reading) tea.Cmd {
 	m.halves[kit.Now].SetLeftovers(r.leftover)
 	m.halves[kit.Next].SetLeftovers(r.leftover)
 	m.halves[kit.Now].SetAlso(spread(r.board))
-	for at, w := range m.written {
-		if w.kept > 0 && w.kept < r.number {
-			delete(m.written, at)
-		} else {
-			m.putMessage(at, w.text)
-		}
-	}
 	m.showTrays()
 	if r.some {
 		return tea.Batch(m.read(), m.help())
@@ -250,15 +255,6 @@ func (m *Model) section(t tray.Tray) stream.Section {
 	return s
 }
 
-func (m *Model) message(at tray.Layer) string {
-	for _, t := range m.board.Trays {
-		if t.Layer == at {
-			return t.Message
-		}
-	}
-	return ""
-}
-
 func (m *Model) stream() *stream.Model { return &m.halves[m.half] }
 
 // here is the layer that the cursor is in.
@@ -287,32 +283,6 @@ func (m *Model) chooseTray(at tray.Layer) {
 	next.Section(at)
 }
 
-// carry takes what is picked to another layer. The paths narrow down where the words
-// are looked up.
-func (m *Model) carry(to tray.Layer, picked, paths func() []string) func() tea.Cmd {
-	return func() tea.Cmd {
-		c := app.Carry{From: m.here(), To: to, Words: picked(), Within: paths(), View: m.view}
-		if len(c.Words) == 0 {
-			return nil
-		}
-		if c.From == c.To {
-			return kit.Say(fmt.Sprintf("It is in tray %s already.", c.To))
-		}
-		s := m.stream()
-		if c.To != tray.Loose && c.To != m.current {
-			m.chooseTray(c.To)
-		}
-		return kit.Start(kit.Work{
-			Title: "Moving changes",
-			Do: func(ctx context.Context, _ func(string)) (string, error) {
-				_, err := m.app.Move(ctx, c)
-				return "", err
-			},
-			Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: carried{s}} },
-		})
-	}
-}
-
 // discard asks once, saying what goes.
 func (m *Model) discard() tea.Cmd {
 	s := &m.halves[kit.Now]
@@ -338,7 +308,7 @@ func (m *Model) askDiscard(c app.Carry, what string) tea.Cmd {
 				_, err := m.app.Discard(ctx, c)
 				return "Thrown away: " + what + ". u brings it back.", err
 			},
-			Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: carried{s}} },
+			Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: carried{from: s}} },
 		}),
 	})
 }
@@ -367,9 +337,12 @@ func (m *Model) rewrite() tea.Cmd {
 		Text:   text.String(),
 		Suffix: suffixOf(s.CursorPath()),
 		Done: func(edited string) tea.Cmd {
-			return kit.Start(kit.Work{Title: "Editing the hunk", Do: func(ctx context.Context, _ func(string)) (string, error) {
-				_, err := m.app.Rewrite(ctx, c, []byte(edited+"\n"))
-				return fmt.Sprintf("Edited, and in tray %s.", c.To), err
+			return kit.Start(kit.Work{Title: "Editing the hunk", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+				sorted, err := m.app.Rewrite(ctx, c, []byte(edited+"\n"))
+				if err != nil {
+					return kit.Got{}, err
+				}
+				return kit.Got{Note: fmt.Sprintf("Edited, and in tray %s.", c.To), Msg: sortedBy(s, sorted)}, nil
 			}})
 		},
 	})
@@ -386,27 +359,20 @@ func suffixOf(path string) string {
 func (m *Model) editMessage() tea.Cmd {
 	at := m.trayHere()
 	help := m.writing
-	return kit.Show(kit.Edit{Title: "Message of tray " + at.String(), Text: m.message(at), Message: &help, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
+	return kit.Show(kit.Edit{Title: "Message of tray " + at.String(), Text: m.board.Message(at), Message: &help, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
 		return m.setMessage(at, text)
 	}})
 }
 
 // setMessage shows a tray's message at once, and keeps it.
 func (m *Model) setMessage(at tray.Layer, text string) tea.Cmd {
-	m.written[at] = &written{text: text}
+	m.edits++
 	m.putMessage(at, text)
 	m.showTrays()
-	return func() tea.Msg {
-		if err := m.app.KeepMessage(m.ctx, at, text); err != nil {
-			return kit.Notice{Text: app.Explain(err), Trouble: true}
-		}
-		return kit.ForScreen{Screen: Name, Msg: messageKept(at)}
-	}
+	return kit.Show(kit.Follow{Screen: Name, Title: "Keeping a message", Do: func(ctx context.Context) error {
+		return m.app.KeepMessage(ctx, at, text)
+	}})
 }
-
-type messageKept tray.Layer
-
-type committed []app.Draft
 
 func (m *Model) putMessage(at tray.Layer, text string) {
 	place, found := slices.BinarySearchFunc(m.board.Trays, at, func(t tray.Tray, at tray.Layer) int { return int(t.Layer) - int(at) })

@@ -1,0 +1,103 @@
+package sort
+
+import (
+	"context"
+	"fmt"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
+)
+
+// step is a step of sorting as undo and redo need it.
+type step struct {
+	board  tray.Board // as it was shown before; in memory only where that could be sorted in memory
+	sorted app.Sorted // once the repository has followed
+}
+
+// carry takes what is picked to another layer: on the screen at once, if the board is in
+// memory, and then in the repository. The paths narrow down where the words are looked up.
+func (m *Model) carry(to tray.Layer, picked, paths func() []string) func() tea.Cmd {
+	return func() tea.Cmd {
+		c := app.Carry{From: m.here(), To: to, Words: picked(), Within: paths(), View: m.view}
+		if len(c.Words) == 0 {
+			return nil
+		}
+		if c.From == c.To {
+			return kit.Say(fmt.Sprintf("It is in tray %s already.", c.To))
+		}
+		s := m.stream()
+		moved, err := m.board.Move(c.From, c.To, c.Words)
+		if c.To != tray.Loose && c.To != m.current {
+			m.chooseTray(c.To)
+		}
+		if err != nil {
+			return m.carryFirst(c, s)
+		}
+		done := &step{board: m.board}
+		m.before, m.after = append(m.before, done), nil
+		s.Unmark()
+		m.showBoard(moved)
+		return kit.Show(kit.Follow{Screen: Name, Title: "Moving changes", Do: func(ctx context.Context) (err error) {
+			done.sorted, err = m.app.Move(ctx, c)
+			return err
+		}})
+	}
+}
+
+// carryFirst does so in the repository first: what can only be sorted there, or not at all.
+func (m *Model) carryFirst(c app.Carry, s *stream.Model) tea.Cmd {
+	return kit.Start(kit.Work{
+		Title: "Moving changes",
+		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+			sorted, err := m.app.Move(ctx, c)
+			if err != nil {
+				return kit.Got{}, err
+			}
+			return kit.Got{Msg: sortedBy(s, sorted)}, nil
+		},
+	})
+}
+
+// sortedBy tells the screen of a step that the repository has done already.
+func sortedBy(from *stream.Model, sorted app.Sorted) tea.Msg {
+	msg := carried{from: from}
+	if !sorted.Journaled {
+		msg.step = &step{sorted: sorted}
+	}
+	return kit.ForScreen{Screen: Name, Msg: msg}
+}
+
+// showBoard shows a board as it was sorted in memory.
+func (m *Model) showBoard(board tray.Board) {
+	m.edits++
+	m.board = board
+	m.halves[kit.Now].Set(board.Loose)
+	m.halves[kit.Now].SetAlso(spread(board))
+	m.showTrays()
+}
+
+// undo takes the last step of sorting back.
+func (m *Model) undo() tea.Cmd { return m.back(&m.before, &m.after, "Taken back.") }
+
+// redo does it again.
+func (m *Model) redo() tea.Cmd { return m.back(&m.after, &m.before, "Done again.") }
+
+func (m *Model) back(from, to *[]*step, said string) tea.Cmd {
+	last := (*from)[len(*from)-1]
+	*from = (*from)[:len(*from)-1]
+	reverse := &step{board: m.board}
+	back := func(ctx context.Context) (err error) {
+		reverse.sorted, err = m.app.SortBack(ctx, last.sorted.Step)
+		return err
+	}
+	*to = append(*to, reverse)
+	if last.board.InMemory() {
+		m.showBoard(last.board.WithMessagesOf(m.board))
+		return tea.Batch(kit.Say(said), kit.Show(kit.Follow{Screen: Name, Title: "Sorting as before", Do: back}))
+	}
+	return kit.Start(kit.Work{Title: "Sorting as before", Do: func(ctx context.Context, _ func(string)) (string, error) { return said, back(ctx) }})
+}
