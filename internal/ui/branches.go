@@ -12,7 +12,7 @@ import (
 
 // chooseBranch offers the branches that could be at work.
 func (m *Model) chooseBranch() tea.Cmd {
-	head := m.situation.Head.Branch()
+	head := m.where.Value.Head.Branch()
 	return func() tea.Msg {
 		refs, err := m.app.Repo.Refs(m.ctx, "refs/heads")
 		if err != nil {
@@ -39,14 +39,14 @@ func (m *Model) chooseBranch() tea.Cmd {
 }
 
 func (m *Model) workOn(branch string) tea.Cmd {
-	return kit.Start(kit.Work{Title: "Going to " + safe.Line(branch), Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work[string]{Title: "Going to " + safe.Line(branch), Do: func(ctx context.Context, _ func(string)) (string, error) {
 		return safe.Line(branch) + " is at work now.", m.app.WorkOn(ctx, branch)
 	}})
 }
 
 // chooseTarget offers where the branch at work could land.
 func (m *Model) chooseTarget() tea.Cmd {
-	branch, now := m.situation.Work.Branch(), m.situation.Target
+	branch, now := m.where.Value.Work.Branch(), m.where.Value.Target
 	return func() tea.Msg {
 		names, err := m.app.Ontos(m.ctx, branch)
 		if err != nil {
@@ -68,7 +68,7 @@ func (m *Model) chooseTarget() tea.Cmd {
 }
 
 func (m *Model) setTarget(name string) tea.Cmd {
-	return kit.Start(kit.Work{Title: "Choosing the target", Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work[string]{Title: "Choosing the target", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		target, err := m.app.SetTarget(ctx, name)
 		if err != nil || target.Name == "" {
 			return "The branch has no target.", err

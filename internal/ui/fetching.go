@@ -15,7 +15,7 @@ import (
 )
 
 func (m *Model) fetch() tea.Cmd {
-	return kit.Start(kit.Work{Title: "Fetching", Beside: true, Quiet: true, Do: func(ctx context.Context, report func(string)) (string, error) {
+	return kit.Start(kit.Work[string]{Title: "Fetching", Beside: true, Quiet: true, Do: func(ctx context.Context, report func(string)) (string, error) {
 		fetched, err := m.app.Fetch(ctx, report)
 		if err != nil {
 			return "", err
@@ -40,7 +40,7 @@ func (m *Model) fetchByItself(every time.Duration) tea.Cmd {
 	if m.app == nil || m.work != nil || m.beside != nil {
 		return fetchLater(every)
 	}
-	return tea.Batch(fetchLater(every), kit.Start(kit.Work{Title: "Automatic fetch", Beside: true, Quiet: true, Do: func(ctx context.Context, report func(string)) (string, error) {
+	return tea.Batch(fetchLater(every), kit.Start(kit.Work[string]{Title: "Automatic fetch", Beside: true, Quiet: true, Do: func(ctx context.Context, report func(string)) (string, error) {
 		fetched, err := m.app.Fetch(repo.Unattended(ctx), report)
 		if err != nil || len(fetched.Arrivals) == 0 {
 			return "", err

@@ -32,8 +32,8 @@ func (m *Model) globalActions() []kit.Action {
 		kit.Act(action.Redo, true, m.redo),
 		kit.Act(action.Fetch, true, m.fetch),
 		kit.Act(action.Forward, true, m.forward),
-		kit.Act(action.Branch, m.situated, m.chooseBranch),
-		kit.Act(action.ChooseTarget, m.situated && m.situation.Work.Ref != "", m.chooseTarget),
+		kit.Act(action.Branch, m.where.Known, m.chooseBranch),
+		kit.Act(action.ChooseTarget, m.where.Known && m.where.Value.Work.Ref != "", m.chooseTarget),
 		kit.Act(action.Journal, true, m.showJournal),
 		kit.Act(action.Refresh, true, m.lookAgain),
 		kit.Act(action.OpenDemo, true, m.askDemo),
@@ -52,6 +52,7 @@ func (m *Model) keyless() []kit.Action {
 // nowhereActions are for a folder without a repository.
 func (m *Model) nowhereActions() []kit.Action {
 	actions := []kit.Action{
+		kit.Act(action.Refresh, true, func() tea.Cmd { return m.open }).Called("try again"),
 		kit.Act(action.OpenDemo, true, m.openDemo),
 		kit.Act(action.Leave, true, func() tea.Cmd { return tea.Quit }),
 	}

@@ -43,12 +43,10 @@ type Model struct {
 	// Ends the opening that is under way.
 	opening atomic.Pointer[context.CancelCauseFunc]
 
-	screens   []kit.Screen
-	at        int
-	stale     []bool // by screen: something changed since it read what it shows
-	situation app.Situation
-	situated  bool
-	looks     int // number of the latest reading of the situation
+	screens []kit.Screen
+	at      int
+	stale   []bool // by screen: something changed since it read what it shows
+	where   kit.Reading[app.Situation]
 
 	work   *running
 	beside *running // that changes nothing, and goes on beside other work
@@ -64,7 +62,7 @@ type Model struct {
 
 // running is the work under way.
 type running struct {
-	kit.Work
+	kit.Job
 	cancel   context.CancelFunc
 	progress atomic.Pointer[string]
 	since    time.Time
@@ -128,16 +126,9 @@ type opened struct {
 	fetch     time.Duration // how often to fetch by itself
 }
 
-type situated struct {
-	number    int
-	situation app.Situation
-	err       error
-}
-
 type worked struct {
 	work *running
-	note string
-	msg  tea.Msg // what came of it
+	done func() kit.Got // what came of it
 	err  error
 }
 
@@ -230,15 +221,15 @@ func (m *Model) handle(msg tea.Msg) tea.Cmd {
 		defer func() { m.queue.tracking = false }()
 		m.queue.starting = true
 		return m.track(m.haveOpened(msg))
-	case situated:
+	case kit.Read[app.Situation]:
 		return m.haveSituated(msg)
-	case kit.Reading:
-		return m.screenNamed(msg.Screen).Update(msg)
 	case kit.ForScreen:
 		return m.screenNamed(msg.Screen).Update(msg.Msg)
+	case kit.Addressed:
+		return m.screenNamed(msg.For()).Update(msg)
 	case kit.Go:
 		return m.show(max(0, slices.IndexFunc(m.screens, func(s kit.Screen) bool { return s.Name() == msg.Screen })))
-	case kit.Work:
+	case kit.Job:
 		return m.start(msg)
 	case worked:
 		return m.haveWorked(msg)
@@ -321,7 +312,7 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	if m.app != nil {
 		m.app.Close()
 	}
-	m.app, m.situated = msg.app, false
+	m.app, m.where = msg.app, kit.Reading[app.Situation]{}
 	planner := shape.New(m.ctx, m.app)
 	m.screens = []kit.Screen{sort.New(m.ctx, m.app), planner, mend.New(m.ctx, m.app, planner), send.New(m.ctx, m.app, planner)}
 	m.at, m.stale = 0, make([]bool, len(m.screens))
@@ -339,23 +330,14 @@ func (m *Model) lookAgain() tea.Cmd {
 	if m.app == nil || m.behind() {
 		return nil // what it would find is older than what is shown; once the repository has followed it is looked at
 	}
-	m.looks++
-	number := m.looks
-	return func() tea.Msg {
-		s, err := m.app.Situation(repo.Because(m.ctx, "looking where the branch stands"))
-		return situated{number, s, err}
-	}
+	a := m.app
+	return m.where.Begin(m.ctx, "where the branch stands", a.Situation)
 }
 
-func (m *Model) haveSituated(msg situated) tea.Cmd {
-	if msg.number != m.looks || m.behind() {
+func (m *Model) haveSituated(msg kit.Read[app.Situation]) tea.Cmd {
+	if m.behind() || !m.where.Take(msg) {
 		return nil
 	}
-	if msg.err != nil {
-		m.say(kit.Notice{Text: msg.err.Error(), Trouble: true})
-		return nil
-	}
-	m.situation, m.situated = msg.situation, true
 	for i := range m.screens {
 		m.stale[i] = true
 	}
@@ -369,9 +351,9 @@ func (m *Model) show(at int) tea.Cmd {
 	var cmds []tea.Cmd
 	for i, screen := range m.screens {
 		wanted := i == at || screen.Name() == shape.Name && at > i
-		if m.situated && m.stale[i] && wanted {
+		if m.where.Known && m.stale[i] && wanted {
 			m.stale[i] = false
-			cmds = append(cmds, screen.Situated(m.situation))
+			cmds = append(cmds, screen.Situated(m.where.Value))
 		}
 	}
 	return tea.Batch(cmds...)
@@ -394,7 +376,7 @@ func (m *Model) screenNamed(name string) kit.Screen {
 }
 
 // start carries work out in the background, one at a time, and one beside.
-func (m *Model) start(work kit.Work) tea.Cmd {
+func (m *Model) start(work kit.Job) tea.Cmd {
 	place := &m.work
 	if work.Beside {
 		place = &m.beside
@@ -404,7 +386,7 @@ func (m *Model) start(work kit.Work) tea.Cmd {
 		return nil
 	}
 	ctx, cancel := context.WithCancel(repo.Because(m.ctx, work.Title))
-	r := &running{Work: work, cancel: cancel, since: time.Now()}
+	r := &running{Job: work, cancel: cancel, since: time.Now()}
 	*place = r
 	m.notice = kit.Notice{}
 	if work.Beside && !work.Quiet {
@@ -412,12 +394,8 @@ func (m *Model) start(work kit.Work) tea.Cmd {
 	}
 	do := func() tea.Msg {
 		defer cancel()
-		if work.Get != nil {
-			got, err := work.Get(ctx, r.report)
-			return worked{r, got.Note, got.Msg, err}
-		}
-		note, err := work.Do(ctx, r.report)
-		return worked{r, note, nil, err}
+		done, err := work.Do(ctx, r.report)
+		return worked{r, done, err}
 	}
 	if work.Beside {
 		return tea.Batch(inBackground(do), inBackground(nextTick()))
@@ -431,9 +409,10 @@ const tickTime = 100 * time.Millisecond
 func nextTick() tea.Cmd { return tea.Tick(tickTime, func(time.Time) tea.Msg { return tick{} }) }
 
 func (m *Model) haveWorked(msg worked) tea.Cmd {
+	got := msg.done()
 	switch {
 	case msg.work.Beside && !msg.work.Quiet:
-		return m.haveWorkedBeside(msg)
+		return m.haveWorkedBeside(msg, got)
 	case msg.work.Beside:
 		m.beside = nil
 	default:
@@ -445,28 +424,28 @@ func (m *Model) haveWorked(msg worked) tea.Cmd {
 	case msg.err != nil:
 		m.say(kit.Notice{Text: app.Explain(msg.err), Trouble: true})
 	default:
-		if msg.note != "" {
-			m.say(kit.Notice{Text: msg.note})
+		if got.Note != "" {
+			m.say(kit.Notice{Text: got.Note})
 		}
-		return tea.Sequence(kit.Show(msg.msg), msg.work.Then, m.lookAgain())
+		return tea.Sequence(kit.Show(got.Msg), msg.work.Then, m.lookAgain())
 	}
 	return m.lookAgain()
 }
 
 // haveWorkedBeside keeps the output on the screen where the user looks at it, and
 // shows it where the answer is no.
-func (m *Model) haveWorkedBeside(msg worked) tea.Cmd {
+func (m *Model) haveWorkedBeside(msg worked, got kit.Got) tea.Cmd {
 	m.beside = nil
 	shown, isText := m.page.(*text)
 	looking := isText && shown.job == msg.work
 	if looking {
 		shown.lines, shown.job = msg.work.output(), nil
 	}
-	if msg.msg != nil { // a question in its place
+	if got.Msg != nil { // a question in its place
 		if looking {
 			m.page = nil
 		}
-		return kit.Show(msg.msg)
+		return kit.Show(got.Msg)
 	}
 	switch {
 	case msg.work.stopping && errors.Is(msg.err, context.Canceled):
@@ -476,7 +455,7 @@ func (m *Model) haveWorkedBeside(msg worked) tea.Cmd {
 	case msg.err != nil:
 		m.notice = kit.Notice{Text: safe.Line(msg.err.Error()), Trouble: true}
 	default:
-		m.notice = kit.Notice{Text: msg.note}
+		m.notice = kit.Notice{Text: got.Note}
 	}
 	return nil
 }
@@ -492,7 +471,7 @@ func (m *Model) stop() tea.Cmd {
 
 // forward moves branches up to what was fetched.
 func (m *Model) forward() tea.Cmd {
-	return kit.Start(kit.Work{Title: "Moving forward", Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work[string]{Title: "Moving forward", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		return m.app.Forward(ctx)
 	}})
 }
@@ -523,7 +502,7 @@ func (m *Model) offerUndo() tea.Msg {
 	return kit.Ask{
 		Question: fmt.Sprintf("Undo the %s: %s%s? u does it.", entry.Kind.Noun(), safe.Line(entry.Title), safe.Line(where)),
 		Key:      "u",
-		Yes: kit.Start(kit.Work{Title: "Undoing", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		Yes: kit.Start(kit.Work[kit.Got]{Title: "Undoing", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			return m.undoStep(ctx, entry.Number)
 		}}),
 	}
@@ -568,21 +547,21 @@ func (m *Model) offerPassing(ctx context.Context, entry journal.Entry, why error
 }
 
 func (m *Model) undoCarrying() tea.Cmd {
-	return kit.Start(kit.Work{Title: "Undoing", Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work[string]{Title: "Undoing", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		entry, err := m.app.UndoCarrying(ctx)
 		return fmt.Sprintf("Undid the %s: %s. What came later is on top of it. u undoes that.%s", entry.Kind.Noun(), entry.Title, entry.Besides()), err
 	}})
 }
 
 func (m *Model) passOver() tea.Cmd {
-	return kit.Start(kit.Work{Title: "Passing over", Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work[string]{Title: "Passing over", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		entry, err := m.app.PassOver(ctx)
 		return fmt.Sprintf("Passed over the %s: %s. u undoes the step before it.", entry.Kind.Noun(), entry.Title), err
 	}})
 }
 
 func (m *Model) redo() tea.Cmd {
-	return kit.Start(kit.Work{Title: "Redoing", Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work[string]{Title: "Redoing", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		entry, err := m.app.Redo(ctx)
 		return fmt.Sprintf("Redid the %s: %s. u undoes it.%s", entry.Kind.Noun(), entry.Title, entry.Besides()), err
 	}})

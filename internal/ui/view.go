@@ -9,6 +9,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 	"github.com/charmbracelet/x/ansi"
 
+	"bastel/internal/app"
 	"bastel/internal/safe"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
@@ -46,8 +47,8 @@ func (m *Model) View() tea.View {
 // screens: at the end of the second row, or below where there is no room for it.
 func (m *Model) top() []string {
 	sentence := ""
-	if m.situated {
-		sentence = safe.Line(m.situation.Sentence())
+	if m.where.Known {
+		sentence = safe.Line(m.where.Value.Sentence())
 	}
 	lines := append(kit.Wrap(sentence, m.width-2), "")
 	rows := make([]string, topRows)
@@ -113,7 +114,18 @@ func (m *Model) drawScreen(size kit.Size) []string {
 }
 
 func (m *Model) bottom() []string {
-	return []string{kit.Blank(m.width), m.news(), m.keysLine()}
+	return []string{m.failedRow(), m.news(), m.keysLine()}
+}
+
+// failedRow says that what is shown could not be read anew, and why. Else it is empty.
+func (m *Model) failedRow() string {
+	failed := m.failedReading()
+	if failed == nil {
+		return kit.Blank(m.width)
+	}
+	why, _, _ := strings.Cut(app.Explain(failed), "\n")
+	text := fmt.Sprintf(" Not read again, so this may be older; %s tries again. %s", action.Find(action.Refresh).Key(), safe.Line(why))
+	return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(text), Style: m.theme.Trouble})
 }
 
 // news is the line of work under way, of a question, or of what happened last.
@@ -132,6 +144,14 @@ func (m *Model) news() string {
 		style = m.theme.Trouble
 	}
 	return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + m.notice.Text), Style: style})
+}
+
+// failedReading is why what is shown could not be read anew; nil: it was.
+func (m *Model) failedReading() error {
+	if m.where.Err != nil || m.screen() == nil {
+		return m.where.Err
+	}
+	return m.screen().Failed()
 }
 
 // says tells how far work is.

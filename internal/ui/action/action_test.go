@@ -59,7 +59,7 @@ func TestAKeyMeansOneThing(t *testing.T) {
 func TestNarrowerMeaningsAreListed(t *testing.T) {
 	narrower := map[string][]action.ID{
 		"left": {action.GridLeft}, "right": {action.GridRight},
-		"u": {action.UndoEdit, action.UndoAnswer}, "U": {action.RedoEdit, action.RedoAnswer},
+		"u": {action.UndoSorting, action.UndoEdit, action.UndoAnswer}, "U": {action.RedoSorting, action.RedoEdit, action.RedoAnswer},
 		"esc": {action.Back, action.CloseList, action.DropText},
 	}
 	everywhere := map[string]bool{}

@@ -399,7 +399,7 @@ var Table = []Key{
 	{Keys: []string{"w"}, Means: "Shows the journal.", Actions: []Action{
 		{ID: Journal, In: []Place{Everywhere}, Name: "journal", Help: "Show what was done here.", Words: "reflog log history", Command: "journal"}}},
 	{Keys: []string{"r"}, Means: "Looks again.", Actions: []Action{
-		{ID: Refresh, In: []Place{Everywhere}, Name: "refresh", Help: "Read the repository again; in the preflight, look at what would be sent again.", Words: "reload status"}}},
+		{ID: Refresh, In: []Place{Everywhere, Nowhere}, Name: "refresh", Help: "Read the repository again; in the preflight, look at what would be sent again.", Words: "reload status"}}},
 	{Keys: []string{"D"}, Means: "Opens the demo.", Actions: []Action{
 		{ID: OpenDemo, In: []Place{Everywhere, Nowhere}, Name: "open the demo", Help: "Make the demo data in a temporary folder and go there.", Words: "try example tutorial", Command: "demo"}}},
 	{Keys: []string{";"}, Means: "Opens the menu: what can be done here that has no key of its own.", Actions: []Action{

@@ -14,7 +14,7 @@ import (
 func IntoFile(title, branch, ending string, write func(ctx context.Context, file string) (string, error)) tea.Cmd {
 	name := strings.NewReplacer("/", "-", " ", "-").Replace(branch) + ending
 	return Show(Edit{Title: title, Text: name, Done: func(file string) tea.Cmd {
-		return Start(Work{Title: "Writing", Do: func(ctx context.Context, _ func(string)) (string, error) {
+		return Start(Work[string]{Title: "Writing", Do: func(ctx context.Context, _ func(string)) (string, error) {
 			written, err := write(ctx, strings.TrimSpace(file))
 			return "Written: " + written, err
 		}})

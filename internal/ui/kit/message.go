@@ -6,7 +6,6 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
-	"bastel/internal/repo"
 )
 
 // Half is one side of a screen.
@@ -31,6 +30,8 @@ type Screen interface {
 	// Situated tells the screen where the user stands and has it read what it shows.
 	Situated(s app.Situation) tea.Cmd
 	Update(msg tea.Msg) tea.Cmd
+	// Failed is why something could not be read anew, so that what is shown may be older; nil: all was.
+	Failed() error
 	Actions() []Action
 	// Explain says in the help what is shown, and what it is for.
 	Explain() (title, text string)
@@ -41,32 +42,45 @@ type Screen interface {
 	Wheel(x, y, turns int)
 }
 
-// Reading is the result of reading something for a screen; frames pass it on to
-// the screen that asked.
-type Reading struct {
-	Screen string
-	Value  any
-	Err    error
-}
-
-// Read runs a reading in the background for a screen.
-func Read(ctx context.Context, screen string, read func(ctx context.Context) (any, error)) tea.Cmd {
-	return func() tea.Msg {
-		value, err := read(repo.Because(ctx, "reading for "+screen))
-		return Reading{screen, value, err}
-	}
-}
-
 // Work asks the frame to carry out a step that changes something, or that talks
 // to a remote: one at a time, and one beside, with its progress shown, and stopped by esc. When it
 // is done the situation is read anew.
-type Work struct {
+type Work[T any] struct {
 	Title  string
-	Do     func(ctx context.Context, report func(string)) (note string, err error)
-	Get    func(ctx context.Context, report func(string)) (Got, error) // in place of Do, where a message comes of it
-	Then   tea.Cmd                                                     // after success
-	Beside bool                                                        // other work may go on beside it
-	Quiet  bool                                                        // of work beside: what it reports is not kept to be read, only its end is told
+	Do     func(ctx context.Context, report func(string)) (T, error)
+	Done   func(T) Got // what is shown of it; nil: T is a note, or a Got
+	Then   tea.Cmd     // after success
+	Beside bool        // other work may go on beside it
+	Quiet  bool        // of work beside: what it reports is not kept to be read, only its end is told
+}
+
+// Job is work as the frame carries it out: Done gives what came of it.
+type Job struct {
+	Title         string
+	Do            func(ctx context.Context, report func(string)) (done func() Got, err error)
+	Then          tea.Cmd
+	Beside, Quiet bool
+}
+
+// job is the work without its type.
+func (w Work[T]) job() Job {
+	return Job{w.Title, func(ctx context.Context, report func(string)) (func() Got, error) {
+		value, err := w.Do(ctx, report)
+		return func() Got { return w.got(value) }, err
+	}, w.Then, w.Beside, w.Quiet}
+}
+
+func (w Work[T]) got(value T) Got {
+	if w.Done != nil {
+		return w.Done(value)
+	}
+	switch value := any(value).(type) {
+	case string:
+		return Got{Note: value}
+	case Got:
+		return value
+	}
+	return Got{}
 }
 
 // Follow is a step that the screen shows as done already: the repository follows, one step after
@@ -93,7 +107,7 @@ type Got struct {
 func ToScreen(screen string, msg tea.Msg) Got { return Got{Msg: ForScreen{Screen: screen, Msg: msg}} }
 
 // Start wraps work as a command.
-func Start(w Work) tea.Cmd { return func() tea.Msg { return w } }
+func Start[T any](w Work[T]) tea.Cmd { return Show(w.job()) }
 
 // AskAllow asks whether the repository's own configuration may start what it names, and goes on then.
 func AskAllow(question string, allow func() error, then tea.Cmd) Ask {
@@ -178,3 +192,6 @@ type ForScreen struct {
 	Screen string
 	Msg    tea.Msg
 }
+
+// For is the screen.
+func (f ForScreen) For() string { return f.Screen }

@@ -415,7 +415,7 @@ func (m *Model) chooseLook() tea.Cmd {
 	for i, side := range m.sides() {
 		for _, c := range m.story(side).Commits {
 			choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprint(i + 1), Label: safe.Line(c.Commit.Subject()), Detail: safe.Line(c.Commit.Writer().Name) + ", " + c.ID.Short(), Do: func() tea.Cmd {
-				return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+				return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
 					files, err := m.app.CommitChanges(ctx, c.ID)
 					return looked{c.ID.Short() + "  " + safe.Line(c.Commit.Subject()), files}, err
 				})

@@ -4,6 +4,7 @@
 package mend
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -38,8 +39,8 @@ type Model struct {
 
 	planner  Planner
 	forecast *replay.Forecast
-	number   int // of the latest reading of the plan's conflicts
-	looks    int // and of those in the working tree
+	planned  kit.Reading[settled]      // the plan's conflicts
+	looking  kit.Reading[*app.Waiting] // those in the working tree
 	keeper   kit.Keeper
 	kept     int // number of the latest answers to those that were kept
 	memory   map[mend.Key]mend.Given
@@ -75,31 +76,24 @@ func (m *Model) Name() string { return Name }
 // Situated looks for conflicts that wait in the working tree.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
 	if s.Operation == "" && !s.Taking && !slices.ContainsFunc(s.Changes, func(c repo.Change) bool { return c.Conflict }) {
-		if m.waiting == nil {
+		m.looking.Supersede()
+		m.looking.Err = nil
+		if m.waiting == nil && m.planned.Err == nil {
 			return nil
 		}
 		m.waiting = nil
 		return m.read()
 	}
-	m.looks++
-	number := m.looks
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		found, err := m.app.Waiting(ctx)
-		return waited{number, found}, err
-	})
+	return m.looking.Begin(m.ctx, Name, m.app.Waiting)
 }
 
-// waited is what waits in the working tree, read anew.
-type waited struct {
-	number int
-	found  *app.Waiting
-}
+// Failed is why not all could be read anew.
+func (m *Model) Failed() error { return cmp.Or(m.planned.Err, m.looking.Err) }
 
 // settled are the conflicts of a plan, read anew.
 type settled struct {
-	number int
-	plan   shape.Plan
-	found  app.Mending
+	plan  shape.Plan
+	found app.Mending
 }
 
 // told are a path's versions.
@@ -127,32 +121,26 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		return m.giveAll(true, []mend.Given{msg.question.Give(mend.Answer{Own: msg.own, Confirmed: true})})
 	case edited:
 		return m.giveOwn(msg.question, msg.own)
-	case kit.Reading:
-		if msg.Err != nil {
-			return kit.Show(kit.Notice{Text: msg.Err.Error(), Trouble: true})
+	case kit.Read[settled]:
+		// What was read of a plan that was answered since says nothing of what is next.
+		if m.planned.Take(msg) && m.waiting == nil && msg.Value.plan.Equal(m.planner.Plan()) {
+			return m.take(msg.Value.found.Matters, msg.Value.found.Memory)
 		}
-		switch read := msg.Value.(type) {
-		case settled:
-			// What was read of a plan that was answered since says nothing of what is next.
-			if read.number == m.number && m.waiting == nil && read.plan.Equal(m.planner.Plan()) {
-				return m.take(read.found.Matters, read.found.Memory)
-			}
-		case waited:
-			if read.number == m.looks {
-				return m.takeWaiting(read.found)
-			}
-		case answers:
-			return m.offerAnswers(read)
-		case drafted:
-			return m.writeMerge(read)
-		case told:
-			if read.spot == m.spot() {
-				m.texts, m.textsOf = read.texts, read.spot
-			}
-		case looked:
-			m.look, m.lookName = &stream.Model{}, read.name
-			m.look.Set(read.files)
+	case kit.Read[*app.Waiting]:
+		if m.looking.Take(msg) {
+			return m.takeWaiting(msg.Value)
 		}
+	case kit.Found[answers]:
+		return m.offerAnswers(msg.Value)
+	case kit.Found[drafted]:
+		return m.writeMerge(msg.Value)
+	case kit.Found[told]:
+		if msg.Value.spot == m.spot() {
+			m.texts, m.textsOf = msg.Value.texts, msg.Value.spot
+		}
+	case kit.Found[looked]:
+		m.look, m.lookName = &stream.Model{}, msg.Value.name
+		m.look.Set(msg.Value.files)
 	}
 	return nil
 }
@@ -177,15 +165,15 @@ func (m *Model) takeWaiting(read *app.Waiting) tea.Cmd {
 
 // read finds what met in the plan.
 func (m *Model) read() tea.Cmd {
-	m.number++
-	number, plan, forecast := m.number, m.planner.Plan(), m.forecast
+	plan, forecast := m.planner.Plan(), m.forecast
 	if forecast == nil {
+		m.planned.Supersede()
 		m.take(nil, nil)
 		return nil
 	}
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return m.planned.Begin(m.ctx, Name, func(ctx context.Context) (settled, error) {
 		found, err := m.app.Mending(ctx, plan, forecast)
-		return settled{number, plan, found}, err
+		return settled{plan, found}, err
 	})
 }
 
@@ -239,7 +227,7 @@ func (m *Model) goTo(at int) tea.Cmd {
 		return nil
 	}
 	m.texts = nil
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (told, error) {
 		texts, err := m.app.Versions(ctx, conflict)
 		return told{s, texts}, err
 	})

@@ -64,7 +64,7 @@ func (m *Model) apply() tea.Cmd {
 	}
 	m.kept++
 	number, now := m.kept, w.Clone()
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[string]{
 		Title: "Writing the answers",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
 			var paths []string
@@ -83,17 +83,17 @@ func (m *Model) apply() tea.Cmd {
 func (m *Model) stopTaking() tea.Cmd {
 	m.kept++
 	number := m.kept
-	return kit.Start(kit.Work{Title: "Stopping", Do: func(context.Context, func(string)) (string, error) {
+	return kit.Start(kit.Work[string]{Title: "Stopping", Do: func(context.Context, func(string)) (string, error) {
 		return "Stopped taking those commits. Your files are as they were.", m.keeper.Keep(number, m.app.StopTaking)
 	}})
 }
 
 // finish asks for the message of a merge that waits, and makes its commit.
 func (m *Model) finish() tea.Cmd {
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (drafted, error) {
 		text, err := m.app.MergeDraft(ctx)
 		if err != nil {
-			return nil, err
+			return drafted{}, err
 		}
 		writing, err := m.app.Writing(ctx)
 		return drafted{text, kit.MessageHelp(writing)}, err
@@ -113,7 +113,7 @@ func (m *Model) writeMerge(d drafted) tea.Cmd {
 }
 
 func (m *Model) finishMerge(text string, meant bool) tea.Cmd {
-	return kit.Start(kit.Work{Title: "Making the merge", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+	return kit.Start(kit.Work[kit.Got]{Title: "Making the merge", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 		made, err := m.app.FinishMerge(ctx, text, meant)
 		if errors.Is(err, app.ErrMarkers) {
 			return kit.Got{Msg: kit.AskMeant(app.QuestionOf(err), m.finishMerge(text, true))}, nil
@@ -129,7 +129,7 @@ func (m *Model) finishMerge(text string, meant bool) tea.Cmd {
 func (m *Model) declare() tea.Cmd { return m.declareAs(m.file().Path, false) }
 
 func (m *Model) declareAs(file string, meant bool) tea.Cmd {
-	return kit.Start(kit.Work{Title: "Settling " + safe.Line(file), Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work[string]{Title: "Settling " + safe.Line(file), Do: func(ctx context.Context, _ func(string)) (string, error) {
 		err := m.app.MarkResolved(ctx, []string{file}, meant)
 		return safe.Line(file) + " is marked as resolved, as it is. u undoes it.", err
 	}})
@@ -156,9 +156,9 @@ func (m *Model) edit() tea.Cmd {
 		}
 	}
 	tree := m.around()
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title: "Writing the files out",
-		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			dir, err := os.MkdirTemp("", "bastel-mend-")
 			if err != nil {
 				return kit.Got{}, err
@@ -231,7 +231,7 @@ func (m *Model) joinFirst() tea.Cmd {
 type answers []app.RememberedAnswer
 
 func (m *Model) remembered() tea.Cmd {
-	return kit.Read(m.ctx, Name, func(context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(context.Context) (answers, error) {
 		found, err := m.app.Answers()
 		return answers(found), err
 	})
@@ -244,7 +244,7 @@ func (m *Model) offerAnswers(answers answers) tea.Cmd {
 	}
 	forget := func(title string, keys ...mend.Key) func() tea.Cmd {
 		return func() tea.Cmd {
-			return kit.Start(kit.Work{Title: "Forgetting", Do: func(context.Context, func(string)) (string, error) {
+			return kit.Start(kit.Work[string]{Title: "Forgetting", Do: func(context.Context, func(string)) (string, error) {
 				n, err := m.app.ForgetAnswers(keys)
 				return "Forgot " + app.Count(n, title) + ".", err
 			}})

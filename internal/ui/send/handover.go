@@ -46,12 +46,12 @@ type handed [formCount][]byte
 
 // handOver reads what could be handed over.
 func (m *Model) handOver() tea.Cmd {
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (handed, error) {
 		var texts handed
 		for f := range formCount {
 			var err error
 			if texts[f], err = m.textOf(ctx, f); err != nil {
-				return nil, err
+				return handed{}, err
 			}
 		}
 		return texts, nil
@@ -114,7 +114,7 @@ func (h *handing) scroll(rows int) {
 }
 
 func (m *Model) copyText(f form) tea.Cmd {
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (copied, error) {
 		text, err := m.textOf(ctx, f)
 		return copied{forms[f].name, string(text)}, err
 	})

@@ -34,22 +34,11 @@ type landing struct {
 type landed struct{}
 
 func (m *Model) lookLanding() tea.Cmd {
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.LookLanding(ctx) })
-}
-
-// lookedAgain is a newer look at what a landing would do, with its number.
-type lookedAgain struct {
-	number int
-	look   app.LandingLook
+	return kit.Find(m.ctx, Name, m.app.LookLanding)
 }
 
 func (l *landing) again() tea.Cmd {
-	m := l.screen
-	number := m.reads
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		look, err := m.app.LookLanding(ctx)
-		return lookedAgain{number, look}, err
-	})
+	return l.screen.landing.Begin(l.screen.ctx, Name, l.screen.app.LookLanding)
 }
 
 func newLanding(m *Model, look app.LandingLook, how app.Landing) *landing {
@@ -116,9 +105,9 @@ func (l *landing) merge() tea.Cmd {
 // land carries the landing out. Where the target has moved on, it offers the way there.
 func (l *landing) land() tea.Cmd {
 	m := l.screen
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title: "Landing " + safe.Line(l.look.Branch),
-		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			done, err := m.app.Land(ctx, l.how, report)
 			var refusal *sending.Refusal
 			if errors.Is(err, repo.ErrMoved) || errors.As(err, &refusal) && refusal.Cause == sending.Diverged {
@@ -140,7 +129,7 @@ type caughtUp struct{}
 
 // catchUp fetches, and goes to Shape with the plan onto the target.
 func (m *Model) catchUp() tea.Cmd {
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[string]{
 		Title: "Fetching",
 		Do: func(ctx context.Context, report func(string)) (string, error) {
 			_, err := m.app.Fetch(ctx, report)

@@ -38,13 +38,13 @@ func (m *Model) lookInto() tea.Cmd {
 	title := s.ID.Short() + "  " + safe.Line(s.Commit.Subject())
 	for _, p := range m.series.Pairs {
 		if (p.Old == s.ID || p.New == s.ID) && p.Relation == sending.Changed {
-			return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+			return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
 				files, err := m.app.PairChanges(ctx, p.Old, p.New)
 				return looked{"what differs between the changes of " + p.Old.Short() + " and " + p.New.Short(), files}, err
 			})
 		}
 	}
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
 		files, err := m.app.CommitChanges(ctx, s.ID)
 		return looked{title, files}, err
 	})

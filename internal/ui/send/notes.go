@@ -64,28 +64,22 @@ func (r *reading) anchor() (review.Anchor, string) {
 	return a, fmt.Sprintf("line %d of %s", a.Number, a.Path)
 }
 
-// readAgain is a newer state of the read-through, and what to say about it.
-type readAgain struct {
-	number int
-	data   app.ReadThrough
-	said   string
-}
+// noted says that the notes were changed, in words to be shown.
+type noted string
 
 // again reads the read-through anew.
-func (r *reading) again() tea.Cmd { return r.change("", func() error { return nil }) }
+func (r *reading) again() tea.Cmd {
+	return r.screen.through.Begin(r.screen.ctx, Name, r.screen.app.ReadThrough)
+}
 
-// change changes the notes, reads them anew, and says so.
+// change changes the notes, has them read anew, and says so.
 func (r *reading) change(said string, do func() error) tea.Cmd {
-	m := r.screen
-	r.reads++
-	number := r.reads
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return func() tea.Msg {
 		if err := do(); err != nil {
-			return nil, err
+			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		}
-		data, err := m.app.ReadThrough(ctx)
-		return readAgain{number, data, said}, err
-	})
+		return kit.ForScreen{Screen: Name, Msg: noted(said)}
+	}
 }
 
 func (r *reading) settle(number int) tea.Cmd {
@@ -165,7 +159,7 @@ func (r *reading) gone(n review.Placed) tea.Cmd {
 
 func (r *reading) receive() tea.Cmd {
 	m := r.screen
-	return kit.Start(kit.Work{Title: "Asking the review service", Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work[string]{Title: "Asking the review service", Do: func(ctx context.Context, _ func(string)) (string, error) {
 		got, err := m.app.ReceiveReview(ctx)
 		return got.Says(), err
 	}, Then: r.again()})

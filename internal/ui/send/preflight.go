@@ -30,7 +30,7 @@ type preflight struct {
 type found []sending.Item
 
 func (m *Model) lookBefore() tea.Cmd {
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (found, error) {
 		items, err := m.app.Preflight(ctx)
 		return found(items), err
 	})

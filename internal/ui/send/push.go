@@ -56,9 +56,9 @@ func (m *Model) pushWith(consent sending.Consent) tea.Cmd {
 	if err := seen.Verdict(); err != nil {
 		return kit.Show(m.askConsent(seen, err))
 	}
-	work := kit.Start(kit.Work{
+	work := kit.Start(kit.Work[kit.Got]{
 		Title: "Sending " + safe.Line(seen.Branch),
-		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			return m.carryOut(ctx, seen, once, report)
 		},
 	})
@@ -159,7 +159,7 @@ type arrived struct{}
 
 // fetchIn fetches, and takes in what came.
 func (m *Model) fetchIn() tea.Cmd {
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[string]{
 		Title: "Fetching",
 		Do: func(ctx context.Context, report func(string)) (string, error) {
 			_, err := m.app.Fetch(ctx, report)
@@ -196,7 +196,7 @@ func (m *Model) ways() tea.Cmd {
 			continue
 		}
 		choose.Options = append(choose.Options, kit.Option{Label: "to " + safe.Line(remote), Detail: "from now on, stored as the branch's pushRemote", Do: func() tea.Cmd {
-			return kit.Start(kit.Work{Title: "Choosing " + safe.Line(remote), Do: func(ctx context.Context, _ func(string)) (string, error) {
+			return kit.Start(kit.Work[string]{Title: "Choosing " + safe.Line(remote), Do: func(ctx context.Context, _ func(string)) (string, error) {
 				return "The branch is pushed to " + remote + " from now on.", m.app.SetPushRemote(ctx, remote)
 			}})
 		}})

@@ -75,17 +75,12 @@ func TestAnOlderReadingIsPassedOver(t *testing.T) {
 	require.NoError(t, err)
 	defer a.Close()
 	m := New(context.Background(), a, nil)
-	read := func(number int) app.Series {
-		s, err := a.SendSeries(context.Background(), "", false)
-		require.NoError(t, err)
-		m.reads = max(m.reads, number)
-		m.Update(kit.Reading{Screen: Name, Value: compared{number, s}})
-		return s
-	}
-	old := read(1)
+	read := func() kit.Read[app.Series] { return m.Situated(app.Situation{})().(kit.Read[app.Series]) }
+	old := read()
 	f.Commit("more", "a", "2\n")
-	now := read(2)
-	require.NotEqual(t, old.Here, now.Here)
-	m.Update(kit.Reading{Screen: Name, Value: compared{1, old}})
-	assert.Equal(t, now.Here, m.series.Here)
+	now := read()
+	require.NotEqual(t, old.Value.Here, now.Value.Here)
+	m.Update(now)
+	m.Update(old)
+	assert.Equal(t, now.Value.Here, m.series.Here)
 }

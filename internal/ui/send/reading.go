@@ -1,7 +1,6 @@
 package send
 
 import (
-	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -29,7 +28,6 @@ type reading struct {
 	read   [][2]int        // of each commit: hunks that were read, and all
 	ticked map[string]bool // by hunk id: what was ticked since the read-through was opened
 	ticks  int
-	reads  int // number of the latest reading
 	keeper *kit.Keeper
 	size   kit.Size
 }
@@ -41,7 +39,7 @@ const (
 
 // readThrough opens the read-through, at the first commit that was not read.
 func (m *Model) readThrough() tea.Cmd {
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.ReadThrough(ctx) })
+	return kit.Find(m.ctx, Name, m.app.ReadThrough)
 }
 
 func newReading(m *Model, data app.ReadThrough) *reading {

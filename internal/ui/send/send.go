@@ -4,6 +4,7 @@
 package send
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -38,9 +39,10 @@ type Model struct {
 	app     *app.App
 	planner Planner
 	at      app.Situation
-	reads   int // number of the latest reading of the series
-	loaded  bool
-	why     string // why there is nothing to send
+	reading kit.Reading[app.Series]
+	why     string                       // why there is nothing to send: a no, not a failed reading
+	through kit.Reading[app.ReadThrough] // of the read-through that is open
+	landing kit.Reading[app.LandingLook] // of the landing that is open
 	series  app.Series
 	half    kit.Half
 	cursor  [2]int
@@ -90,11 +92,9 @@ func (m *Model) Name() string { return Name }
 func (m *Model) Situated(s app.Situation) tea.Cmd {
 	moved := s.Head != m.at.Head || s.Target != m.at.Target
 	m.at = s
-	m.reads++
-	number, once := m.reads, m.once
-	compare := kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
-		series, err := m.app.SendSeries(ctx, once, false)
-		return compared{number, series}, err
+	once := m.once
+	compare := m.reading.Begin(m.ctx, Name, func(ctx context.Context) (app.Series, error) {
+		return m.app.SendSeries(ctx, once, false)
 	})
 	switch over := m.over.(type) {
 	case *reading:
@@ -119,67 +119,79 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	case caughtUp:
 		m.over = nil
 		return m.planner.Mend(sending.UpToDate)
-	case kit.Reading:
-		if read, ok := msg.Value.(compared); ok {
-			if read.number == m.reads { // an older one may come later
-				m.haveSeries(read.series, msg.Err)
-			}
-			return nil
+	case kit.Read[app.Series]:
+		m.haveSeries(msg)
+	case kit.Read[app.ReadThrough]:
+		if over, ok := m.over.(*reading); m.through.Take(msg) && ok { // it may have been left meanwhile
+			over.refresh(msg.Value)
 		}
-		if msg.Err != nil {
-			return kit.Show(kit.Notice{Text: app.Explain(msg.Err), Trouble: true})
+	case kit.Read[app.LandingLook]:
+		if over, ok := m.over.(*landing); m.landing.Take(msg) && ok {
+			m.over = newLanding(m, msg.Value, over.how)
 		}
-		return m.have(msg.Value)
+	case noted:
+		if over, ok := m.over.(*reading); ok {
+			return tea.Batch(kit.Say(string(msg)), over.again())
+		}
+	default:
+		return m.found(msg)
 	}
 	return nil
 }
 
-// compared is the branch there and here, with the number of the reading.
-type compared struct {
-	number int
-	series app.Series
+// Failed is why not all could be read anew.
+func (m *Model) Failed() error {
+	var over error
+	switch m.over.(type) {
+	case *reading:
+		over = m.through.Err
+	case *landing:
+		over = m.landing.Err
+	}
+	if m.why != "" {
+		return over
+	}
+	return cmp.Or(over, m.reading.Err)
 }
 
+// known says whether there is a comparison to act on.
+func (m *Model) known() bool { return m.reading.Known && m.why == "" }
+
 // haveSeries takes the branch there and here.
-func (m *Model) haveSeries(series app.Series, err error) {
+func (m *Model) haveSeries(read kit.Read[app.Series]) {
 	first := len(m.series.Next) == 0
-	m.loaded, m.why = true, ""
-	if err != nil {
-		m.why = err.Error()
+	newer := m.reading.Take(read)
+	var no *app.Refusal
+	if errors.As(read.Err, &no) { // an answer too
+		m.why = no.Error()
+	}
+	if !newer {
 		return
 	}
-	if m.series = series; first {
+	m.why = ""
+	if m.series = read.Value; first {
 		m.cursor[kit.Next] = len(m.series.Next) - 1
 	}
 	m.clamp()
 }
 
-// have takes what was asked for by a key.
-func (m *Model) have(value any) tea.Cmd {
-	switch value := value.(type) {
-	case looked:
-		m.over = newLook(m, value)
-	case app.ReadThrough:
-		m.over = newReading(m, value)
-	case readAgain:
-		if over, ok := m.over.(*reading); ok && value.number == over.reads { // it may have been left meanwhile
-			over.refresh(value.data)
-		}
-		if value.said != "" {
-			return kit.Say(value.said)
-		}
-	case app.LandingLook:
-		m.over = newLanding(m, value, app.Landing{})
-	case lookedAgain:
-		if over, ok := m.over.(*landing); ok && value.number == m.reads {
-			m.over = newLanding(m, value.look, over.how)
-		}
-	case found:
-		m.over = newPreflight(m, value)
-	case handed:
-		m.over = newHanding(m, value)
-	case copied:
-		return value.toClipboard()
+// found takes what was looked for because of a key.
+func (m *Model) found(msg tea.Msg) tea.Cmd {
+	switch msg := msg.(type) {
+	case kit.Found[looked]:
+		m.over = newLook(m, msg.Value)
+	case kit.Found[app.ReadThrough]:
+		m.through.Supersede()
+		m.over = newReading(m, msg.Value)
+	case kit.Found[app.LandingLook]:
+		m.landing.Supersede()
+		m.over = newLanding(m, msg.Value, app.Landing{})
+	case kit.Found[found]:
+		m.over = newPreflight(m, msg.Value)
+	case kit.Found[handed]:
+		m.over = newHanding(m, msg.Value)
+	case kit.Found[copied]:
+		return msg.Value.toClipboard()
 	}
 	return nil
 }
@@ -202,18 +214,18 @@ func (m *Model) Actions() []kit.Action {
 	if m.over != nil {
 		return m.over.actions()
 	}
-	ready := m.why == "" && m.loaded && !m.outgoing().UpToDate() && !m.series.Behind()
+	ready := m.known() && !m.outgoing().UpToDate() && !m.series.Behind()
 	actions := []kit.Action{
 		kit.Asking(action.Push, ready, m.push),
 		kit.Act(action.LookAtCommit, len(m.rows(m.half)) > 0, m.lookInto),
-		kit.Act(action.ReadThrough, m.loaded, m.readThrough),
-		kit.Act(action.LookBefore, m.why == "" && m.loaded, m.lookBefore),
-		kit.Act(action.Land, m.why == "" && m.loaded && !m.series.Shared, m.lookLanding),
+		kit.Act(action.ReadThrough, m.reading.Known, m.readThrough),
+		kit.Act(action.LookBefore, m.known(), m.lookBefore),
+		kit.Act(action.Land, m.known() && !m.series.Shared, m.lookLanding),
 		kit.Act(action.HandOver, len(m.series.Next) > 0, m.handOver),
-		kit.Asking(action.OtherPush, m.why == "" && m.loaded, m.ways),
+		kit.Asking(action.OtherPush, m.known(), m.ways),
 		kit.Asking(action.ServerPage, len(m.links()) > 0, m.pages),
-		kit.Asking(action.DrawSent, m.why == "" && m.loaded, m.draw),
-		kit.Act(action.TakePushBack, m.why == "" && m.loaded, func() tea.Cmd { return TakeBack(m.app) }),
+		kit.Asking(action.DrawSent, m.known(), m.draw),
+		kit.Act(action.TakePushBack, m.known(), func() tea.Cmd { return TakeBack(m.app) }),
 		kit.Act(action.TakeIn, m.canTake(), m.takeIn),
 	}
 	moves := kit.Navigator{
@@ -264,11 +276,11 @@ func (m *Model) draw() tea.Cmd {
 // TakeBack asks the remote about the last push of the branch at work, says what taking it back
 // does, and asks: what the remote has is everybody's to see.
 func TakeBack(a *app.App) tea.Cmd {
-	work := kit.Start(kit.Work{Title: "Taking the push back", Do: func(ctx context.Context, report func(string)) (string, error) {
+	work := kit.Start(kit.Work[string]{Title: "Taking the push back", Do: func(ctx context.Context, report func(string)) (string, error) {
 		said, warnings, err := a.TakeBackSent(ctx, "", report)
 		return app.WithWarnings(said, warnings), err
 	}})
-	return kit.Start(kit.Work{Title: "Asking the remote", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+	return kit.Start(kit.Work[kit.Got]{Title: "Asking the remote", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 		look, err := a.LookTakingBack(ctx, "")
 		if err != nil {
 			return kit.Got{}, err
@@ -286,7 +298,7 @@ func TakeBack(a *app.App) tea.Cmd {
 // Advice names the key that helps where a push cannot work, or has nothing to send.
 func (m *Model) Advice() action.ID {
 	switch {
-	case m.over != nil || !m.loaded || m.why != "":
+	case m.over != nil || !m.known():
 		return ""
 	case !m.series.Known:
 		return action.Fetch
@@ -326,6 +338,9 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	if m.why != "" {
 		return kit.Empty(size.Width, size.Height, theme, "There is nothing to send.", safe.Text(m.why))
 	}
+	if !m.reading.Known && m.reading.Err != nil {
+		return kit.Empty(size.Width, size.Height, theme, "The branch could not be compared.", app.Explain(m.reading.Err))
+	}
 	now, seam, next := kit.Columns(size, kit.SeamWidth(size.Width))
 	if size.Narrow {
 		now, next = size.Width, size.Width
@@ -345,7 +360,7 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 }
 
 func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
-	if !m.loaded {
+	if !m.reading.Known {
 		return nil
 	}
 	s := m.series
@@ -406,7 +421,7 @@ func (m *Model) verdict(theme kit.Theme) (string, lipgloss.Style) {
 
 func (m *Model) body(half kit.Half, width, height int, theme kit.Theme) []string {
 	rows := m.rows(half)
-	if m.loaded && len(rows) == 0 {
+	if m.reading.Known && len(rows) == 0 {
 		return kit.Empty(width, height, theme, "Nothing.", "The remote has no commit of this branch beyond its target.")
 	}
 	var lines []string

@@ -24,9 +24,9 @@ func (m *Model) applyAtOnce(plan shape.Plan) tea.Cmd {
 }
 
 func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title: "Rewriting " + plan.Branch,
-		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			result, err := m.app.Apply(ctx, plan, consent, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
 			if errors.Is(err, app.ErrPublished) || errors.Is(err, app.ErrNewContent) || errors.Is(err, app.ErrStack) {
 				return kit.Got{Msg: m.askConsent(plan, consent, err)}, nil

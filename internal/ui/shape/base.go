@@ -16,27 +16,27 @@ import (
 // read reads the plan to go on with: the draft, or a new one of what was chosen.
 func (m *Model) read(target app.Target) tea.Cmd {
 	branch, base, number := m.at.Work.Branch(), m.base, m.number
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return m.reading.Begin(m.ctx, Name, func(ctx context.Context) (planned, error) {
 		draft, err := m.app.DraftPlan(ctx, branch)
 		if err == nil && base != "" {
 			draft.Note = ""
 			draft.Plan, err = m.app.NewPlanOf(ctx, branch, "", base)
 		}
 		if err != nil {
-			return nil, err
+			return planned{}, err
 		}
 		plan := draft.Plan
 		sources, err := m.app.Sources(ctx, plan.Sources)
 		if err != nil {
-			return nil, err
+			return planned{}, err
 		}
 		made, err := m.app.Sources(ctx, madeFor(plan))
 		if err != nil {
-			return nil, err
+			return planned{}, err
 		}
 		writing, err := m.app.Writing(ctx)
 		if err != nil {
-			return nil, err
+			return planned{}, err
 		}
 		beneath := ""
 		if n, on, err := m.app.Beneath(ctx, plan); err == nil && n > 0 { // it is only told
@@ -57,7 +57,7 @@ type bases []app.Source
 
 func (m *Model) chooseBase() tea.Cmd {
 	tip := m.plan.Tip
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (bases, error) {
 		found, err := m.app.History(ctx, tip)
 		return bases(found), err
 	})
@@ -77,7 +77,7 @@ type differences []app.EndChange
 
 func (m *Model) compareEnd() tea.Cmd {
 	plan, forecast := m.plan, m.forecast
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (differences, error) {
 		found, err := m.app.EndChanges(ctx, plan, forecast)
 		return differences(found), err
 	})
@@ -107,7 +107,7 @@ func (m *Model) offerDifferences(found differences) tea.Cmd {
 // lookAtEnd shows the lines that are different at the end in one file.
 func (m *Model) lookAtEnd(path, by string) tea.Cmd {
 	plan, forecast := m.plan, m.forecast
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
 		files, err := m.app.EndLines(ctx, plan, forecast, path)
 		return looked{title: safe.Line(path) + ": " + by, files: files}, err
 	})

@@ -111,13 +111,13 @@ const longestStory = 100
 func (g *grid) tell() tea.Cmd {
 	m, row := g.screen, g.at().file
 	cells := row.Cells[max(0, len(row.Cells)-longestStory):]
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (told, error) {
 		var t told
 		for n, cell := range cells {
 			c := m.matrix.Commits[cell.Commit]
 			files, err := m.app.CommitChanges(ctx, c.ID)
 			if err != nil {
-				return nil, err
+				return told{}, err
 			}
 			t.sections = append(t.sections, stream.Section{
 				Layer: tray.Layer(n), Heading: true, Name: fmt.Sprint(cell.Commit + 1), Title: repo.Subject(c.Message), Note: c.ID.Short(),

@@ -28,14 +28,14 @@ type surveyed struct {
 // survey reads sizes and overlaps in the background, after the plan itself is shown.
 func (m *Model) survey() tea.Cmd {
 	plan, sources := m.plan, m.sources
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return m.surveying.Begin(m.ctx, Name, func(ctx context.Context) (surveyed, error) {
 		matrix, err := m.app.Survey(ctx, plan)
 		if err != nil {
-			return nil, err
+			return surveyed{}, err
 		}
 		published, err := m.app.Published(ctx, sources)
 		if err != nil {
-			return nil, err
+			return surveyed{}, err
 		}
 		stack, err := m.app.Stack(ctx, plan)
 		return surveyed{plan.Tip, matrix, published, stack}, err
@@ -153,7 +153,7 @@ func (m *Model) rewordAtOnce(at int) tea.Cmd {
 
 // joinStaged joins what tray A holds to a commit.
 func (m *Model) joinStaged(into repo.ID) tea.Cmd {
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[string]{
 		Title: "Joining",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
 			n, applied, err := m.app.JoinTray(ctx, into)
@@ -224,10 +224,10 @@ func (m *Model) check() tea.Cmd {
 	if f == nil || f.Conflicts() > 0 {
 		return kit.Say("The entries can be checked once the forecast has no conflict.")
 	}
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title:  "Checking each entry",
 		Beside: true,
-		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			failed := 0
 			var outcomes sync.Mutex
 			err := m.app.CheckSteps(ctx, f, func(step int, c app.Checked) {

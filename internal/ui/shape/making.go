@@ -29,9 +29,9 @@ type made struct {
 // make has commits made for the plan in the background and takes the edit in.
 func (m *Model) make(title string, edit func(ctx context.Context) (shape.Plan, error)) tea.Cmd {
 	number := m.number
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title: title,
-		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			plan, err := edit(ctx)
 			if err != nil {
 				return kit.Got{}, err
@@ -124,7 +124,7 @@ func (m *Model) insert() tea.Cmd {
 	if m.elsewhere() {
 		return m.insertEmpty() // loose changes belong to the branch that is checked out
 	}
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (fillings, error) {
 		found, err := m.app.Fillings(ctx)
 		return fillings(found), err
 	})
@@ -153,9 +153,9 @@ func (m *Model) insertLoose(from tray.Layer) tea.Cmd {
 		if app.CleanMessage(text) == "" {
 			return kit.Say("Without a message there is no commit.")
 		}
-		return kit.Start(kit.Work{
+		return kit.Start(kit.Work[kit.Got]{
 			Title: "Making the commit",
-			Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+			Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 				made, err := m.app.CommitFrom(ctx, from, text)
 				if err != nil {
 					return kit.Got{}, err
@@ -226,7 +226,7 @@ func (m *Model) sign() tea.Cmd {
 				}
 				date, err := shape.Date(when)
 				if err != nil {
-					return trouble(err)
+					return kit.Show(kit.Notice{Text: app.Explain(err), Trouble: true})
 				}
 				return m.signAs(at, e.Author, date)
 			}})
@@ -277,9 +277,9 @@ func (m *Model) content() tea.Cmd {
 	step, plan := m.forecast.Steps[at], m.plan
 	open := func(shell bool) func() tea.Cmd {
 		return func() tea.Cmd {
-			return kit.Start(kit.Work{
+			return kit.Start(kit.Work[kit.Got]{
 				Title: "Writing the content out",
-				Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+				Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 					dir, err := os.MkdirTemp("", "bastel-entry-")
 					if err != nil {
 						return kit.Got{}, err

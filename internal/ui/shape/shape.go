@@ -4,9 +4,10 @@
 package shape
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"slices"
-	"strings"
 	"sync"
 
 	tea "charm.land/bubbletea/v2"
@@ -32,8 +33,8 @@ const mender = "Mend"
 type Model struct {
 	ctx     context.Context
 	app     *app.App
-	loaded  bool
-	why     string // why there is no plan
+	reading kit.Reading[planned]
+	why     string // why there is no plan: a no, not a failed reading
 	plan    shape.Plan
 	before  []shape.Plan // what undo goes back to
 	after   []shape.Plan // what redo goes on to
@@ -58,6 +59,7 @@ type Model struct {
 	writing  kit.MessageHelp
 
 	extra     map[repo.ID]app.Source // commits made for the plan
+	surveying kit.Reading[surveyed]
 	matrix    suggest.Matrix
 	published map[repo.ID]bool
 	stack     []app.Stacked
@@ -114,10 +116,22 @@ func (m *Model) Situated(s app.Situation) tea.Cmd {
 	if m.at = s; s.Work.Branch() != m.plan.Branch {
 		m.base = ""
 	}
-	if m.loaded && m.why == "" && s.Work.Commit == m.plan.Tip && s.Work.Branch() == m.plan.Branch && s.Target == m.target {
-		return nil
+	if m.reading.Known && m.reading.Err == nil && m.why == "" && s.Work.Commit == m.plan.Tip && s.Work.Branch() == m.plan.Branch && s.Target == m.target {
+		return m.again()
 	}
 	return m.read(s.Target)
+}
+
+// again reads once more what failed: the commits' sizes and overlaps, the forecast.
+func (m *Model) again() tea.Cmd {
+	var cmds []tea.Cmd
+	if m.surveying.Err != nil {
+		cmds = append(cmds, m.survey())
+	}
+	if m.trouble != "" {
+		cmds = append(cmds, m.show(m.plan))
+	}
+	return tea.Batch(cmds...)
 }
 
 // elsewhere says that the branch at work is not what is checked out: loose changes are none of its.
@@ -126,43 +140,32 @@ func (m *Model) elsewhere() bool { return m.at.Work.Ref != m.at.Head.Ref }
 // Update takes what was read and forecast.
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
-	case kit.Reading:
-		switch read := msg.Value.(type) {
-		case looked:
-			if !read.id.IsZero() && m.sourceOf(read.id).Commit == nil {
-				return trouble(msg.Err) // the branch moved meanwhile
-			}
-			m.lookAt, m.lookTitle, m.looking = read.id, read.title, msg.Err == nil
-			m.look = stream.Model{}
-			m.look.Set(read.files)
-			return trouble(msg.Err)
-		case surveyed:
-			if msg.Err == nil && read.tip == m.plan.Tip {
-				m.matrix, m.published, m.stack = read.matrix, read.published, read.stack
-				m.sizes = sizesOf(read.matrix)
-				if m.ideasSoon {
-					m.ideasSoon = false
-					return m.ideas()
-				}
-			}
-			return trouble(msg.Err)
-		case told:
-			if m.grid != nil && msg.Err == nil {
-				m.grid.tellIt(read)
-			}
-			return trouble(msg.Err)
-		case bases, differences, fillings, sourceBranches, takeable:
-			if msg.Err != nil {
-				return trouble(msg.Err)
-			}
-			return m.offer(read)
-		case ontos:
-			if msg.Err != nil {
-				return trouble(msg.Err)
-			}
-			return m.offerOntos(read)
-		}
+	case kit.Read[planned]:
 		return m.take(msg)
+	case kit.Read[surveyed]:
+		return m.takeSurvey(msg)
+	case kit.Found[looked]:
+		if found := msg.Value; found.id.IsZero() || m.sourceOf(found.id).Commit != nil { // else the branch moved meanwhile
+			m.lookAt, m.lookTitle, m.looking = found.id, found.title, true
+			m.look = stream.Model{}
+			m.look.Set(found.files)
+		}
+	case kit.Found[told]:
+		if m.grid != nil {
+			m.grid.tellIt(msg.Value)
+		}
+	case kit.Found[bases]:
+		return m.offerBases(msg.Value)
+	case kit.Found[differences]:
+		return m.offerDifferences(msg.Value)
+	case kit.Found[fillings]:
+		return m.offerFillings(msg.Value)
+	case kit.Found[sourceBranches]:
+		return m.offerSources(msg.Value)
+	case kit.Found[takeable]:
+		return m.offerTakeable(msg.Value)
+	case kit.Found[ontos]:
+		return m.offerOntos(msg.Value)
 	case laidOut:
 		return kit.Show(kit.Launch{Dir: msg.scratch.Dir, Shell: msg.shell, Done: m.contentChanged(msg.at, msg.plan, msg.scratch)})
 	case made:
@@ -205,55 +208,47 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	return nil
 }
 
-// offer shows what was found to be chosen from.
-func (m *Model) offer(found any) tea.Cmd {
-	switch found := found.(type) {
-	case bases:
-		return m.offerBases(found)
-	case differences:
-		return m.offerDifferences(found)
-	case fillings:
-		return m.offerFillings(found)
-	case sourceBranches:
-		return m.offerSources(found)
-	case takeable:
-		return m.offerTakeable(found)
+// takeSurvey takes what was found out about the commits, if it is about those that are shown.
+func (m *Model) takeSurvey(read kit.Read[surveyed]) tea.Cmd {
+	if !m.surveying.Take(read) || read.Value.tip != m.plan.Tip {
+		return nil
+	}
+	m.matrix, m.published, m.stack = read.Value.matrix, read.Value.published, read.Value.stack
+	m.sizes = sizesOf(m.matrix)
+	if m.ideasSoon {
+		m.ideasSoon = false
+		return m.ideas()
 	}
 	return nil
 }
 
-func trouble(err error) tea.Cmd {
-	if err == nil {
+// Failed is why not all could be read anew.
+func (m *Model) Failed() error {
+	if m.why != "" {
 		return nil
 	}
-	return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
-}
-
-// firstLine is what an error says, as far as there is room for it.
-func firstLine(err error) string {
-	line, _, _ := strings.Cut(err.Error(), "\n")
-	return strings.TrimSuffix(line, ".") + "."
+	return cmp.Or(m.reading.Err, m.surveying.Err)
 }
 
 // take shows what was read. What was edited meanwhile is newer: it stays, or where the branch itself moved
 // it is read again, carried over.
-func (m *Model) take(msg kit.Reading) tea.Cmd {
-	if read, ok := msg.Value.(planned); ok && msg.Err == nil && m.loaded && read.number != m.number && read.plan.Branch == m.plan.Branch {
-		if read.plan.Tip == m.plan.Tip {
-			return nil
-		}
+func (m *Model) take(got kit.Read[planned]) tea.Cmd {
+	read := got.Value
+	known := m.reading.Known && m.why == ""
+	newer := m.reading.Take(got)
+	var no *app.Refusal
+	switch {
+	case errors.As(got.Err, &no): // an answer too: there is no series
+		m.plan, m.before, m.after, m.forecast, m.why = shape.Plan{}, nil, nil, nil, no.Error()
+		return nil
+	case !newer:
+		return nil
+	case known && read.number != m.number && read.plan.Branch == m.plan.Branch && read.plan.Tip == m.plan.Tip:
+		return nil
+	case known && read.number != m.number && read.plan.Branch == m.plan.Branch:
 		return m.read(read.target)
 	}
-	if msg.Err != nil && m.loaded && m.why == "" {
-		return kit.Show(kit.Notice{Text: "The plan could not be read again, and stays as it was read before: " + firstLine(msg.Err) + " r tries once more.", Trouble: true})
-	}
-	m.loaded = true
-	m.plan, m.before, m.after, m.forecast, m.why = shape.Plan{}, nil, nil, nil, ""
-	if msg.Err != nil {
-		m.why = msg.Err.Error()
-		return nil
-	}
-	read := msg.Value.(planned)
+	m.before, m.after, m.forecast, m.why = nil, nil, nil, ""
 	m.sources, m.target, m.writing = read.sources, read.target, kit.MessageHelp(read.writing)
 	m.sources = read.sources[:len(read.plan.Sources)]
 	m.beneath = read.beneath
@@ -378,7 +373,7 @@ func (m *Model) turn(half kit.Half) {
 
 func (m *Model) chooseOnto() tea.Cmd {
 	branch := m.plan.Branch
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (ontos, error) {
 		names, err := m.app.Ontos(ctx, branch)
 		return ontos(names), err
 	})
@@ -407,7 +402,7 @@ func (m *Model) lookInto() tea.Cmd {
 	if !ok {
 		return nil
 	}
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
 		files, err := m.app.CommitChanges(ctx, id)
 		return looked{id: id, files: files}, err
 	})

@@ -41,9 +41,9 @@ func (m *Model) divide() tea.Cmd {
 		return kit.Say("Only an entry of one whole commit can be divided. Take this one apart first, or start over.")
 	}
 	id := e.From[0]
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title: "Opening the commit",
-		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			desk, err := m.app.SplitDesk(ctx, id)
 			return kit.ToScreen(Name, divided{id, desk}), err
 		},

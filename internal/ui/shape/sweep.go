@@ -18,9 +18,9 @@ func (m *Model) sweep() tea.Cmd {
 	if m.plan.Changes() {
 		return kit.Say("The plan has edits. Apply them, or start over with z, before you sweep: a sweep rewrites the branch by itself.")
 	}
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title: "Looking for leftovers",
-		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			swept, err := m.app.SweepBranch(ctx, true)
 			if err != nil || len(swept.Findings) == 0 {
 				return kit.Got{Note: "No commit of the branch has leftovers."}, err
@@ -49,7 +49,7 @@ func (m *Model) offerSweep(swept app.Swept) kit.Choose {
 }
 
 func (m *Model) applySweep() tea.Cmd {
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[string]{
 		Title: "Sweeping",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
 			swept, err := m.app.SweepBranch(ctx, false)

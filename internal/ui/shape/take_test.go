@@ -22,7 +22,7 @@ func TestAReadingUnderWayNeverReplacesANewerEdit(t *testing.T) {
 	require.NoError(t, err)
 	defer a.Close()
 	m := New(t.Context(), a)
-	read := func() kit.Reading { return m.read(app.Target{})().(kit.Reading) }
+	read := func() kit.Read[planned] { return m.read(app.Target{})().(kit.Read[planned]) }
 	m.take(read())
 	require.Len(t, m.plan.Next, 2)
 	late := read()
@@ -39,7 +39,7 @@ func TestAReadingUnderWayNeverReplacesANewerEdit(t *testing.T) {
 	require.NoError(t, a.KeepPlan(t.Context(), m.plan))
 	cmd := m.take(late)
 	require.NotNil(t, cmd)
-	m.take(cmd().(kit.Reading))
+	m.take(cmd().(kit.Read[planned]))
 	assert.Len(t, m.plan.Next, 2)
 	assert.Equal(t, "joined", m.plan.Next[0].Message)
 }

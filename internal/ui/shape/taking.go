@@ -26,7 +26,7 @@ type takeable struct {
 
 func (m *Model) chooseTake() tea.Cmd {
 	branch := m.plan.Branch
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (sourceBranches, error) {
 		names, err := m.app.Ontos(ctx, branch)
 		return sourceBranches(names), err
 	})
@@ -40,7 +40,7 @@ func (m *Model) offerSources(found sourceBranches) tea.Cmd {
 	choose := kit.Choose{Title: "Take commits from which branch?"}
 	for _, name := range found {
 		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(name), Do: func() tea.Cmd {
-			return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+			return kit.Find(m.ctx, Name, func(ctx context.Context) (takeable, error) {
 				commits, err := m.app.Takeable(ctx, plan, name)
 				return takeable{name, commits}, err
 			})
@@ -82,9 +82,9 @@ func (m *Model) offerWays(ids []repo.ID) tea.Cmd {
 
 // takeLoose brings changes into the working files; what meets there is mended first.
 func (m *Model) takeLoose(ids []repo.ID) tea.Cmd {
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title: "Taking",
-		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			paths, waiting, err := m.app.TakeLoose(ctx, ids)
 			if err != nil || waiting == nil {
 				return kit.Got{Note: fmt.Sprintf("Changed %s. u undoes it.", app.Count(len(paths), "file"))}, err
@@ -104,7 +104,7 @@ func (m *Model) mergeIn(name string) tea.Cmd {
 // another screen.
 func (m *Model) TakeIn(besides []repo.ID) tea.Cmd {
 	plan, number := m.plan, m.number
-	return kit.Start(kit.Work{Title: "Taking in", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+	return kit.Start(kit.Work[kit.Got]{Title: "Taking in", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 		plan, said, err := m.app.TakeIn(ctx, plan, besides)
 		if err != nil {
 			return kit.Got{}, err

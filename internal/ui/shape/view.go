@@ -33,7 +33,7 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	case m.grid != nil:
 		return m.grid.view(size, theme)
 	}
-	if m.why != "" || m.loaded && len(m.plan.Sources) == 0 {
+	if m.why != "" || (m.reading.Known || m.reading.Err != nil) && len(m.plan.Sources) == 0 {
 		return m.nothing(size, theme)
 	}
 	now, seam, next := kit.Columns(size, kit.SeamWidth(size.Width))
@@ -68,6 +68,9 @@ func (m *Model) nothing(size kit.Size, theme kit.Theme) []string {
 	what, todo := "This branch has no commits of its own.", "Sort makes the first one. ( begins with older commits, b chooses another branch."
 	if m.target.Name != "" {
 		what = fmt.Sprintf("This branch has no commits that %s does not have.", m.target.Name)
+	}
+	if m.reading.Err != nil {
+		what, todo = "The series could not be read.", app.Explain(m.reading.Err)
 	}
 	if m.why != "" {
 		what, todo = "There is no series to shape.", m.why

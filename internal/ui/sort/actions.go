@@ -169,9 +169,9 @@ func (m *Model) search() tea.Cmd {
 // findHomes works out where hunks belong: those of the layer at the cursor.
 func (m *Model) findHomes() tea.Cmd {
 	from, view := m.here(), m.view
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title: "Finding homes",
-		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			homes, err := m.app.FindHomes(ctx, from, nil, view)
 			if err != nil {
 				return kit.Got{}, err

@@ -50,15 +50,10 @@ func (m *Model) carry(to tray.Layer, picked, paths func() []string) func() tea.C
 
 // carryFirst does so in the repository first: what can only be sorted there, or not at all.
 func (m *Model) carryFirst(c app.Carry, s *stream.Model) tea.Cmd {
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[app.Sorted]{
 		Title: "Moving changes",
-		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-			sorted, err := m.app.Move(ctx, c)
-			if err != nil {
-				return kit.Got{}, err
-			}
-			return kit.Got{Msg: sortedBy(s, sorted)}, nil
-		},
+		Do:    func(ctx context.Context, _ func(string)) (app.Sorted, error) { return m.app.Move(ctx, c) },
+		Done:  func(sorted app.Sorted) kit.Got { return kit.Got{Msg: sortedBy(s, sorted)} },
 	})
 }
 
@@ -71,9 +66,15 @@ func sortedBy(from *stream.Model, sorted app.Sorted) tea.Msg {
 	return kit.ForScreen{Screen: Name, Msg: msg}
 }
 
+// ahead says that what is shown is ahead of the repository, and newer than what was begun to be read.
+func (m *Model) ahead() {
+	m.reading.Supersede()
+	m.behind++
+}
+
 // showBoard shows a board as it was sorted in memory.
 func (m *Model) showBoard(board tray.Board) {
-	m.edits++
+	m.ahead()
 	m.board = board
 	m.halves[kit.Now].Set(board.Loose)
 	m.halves[kit.Now].SetAlso(spread(board))
@@ -99,5 +100,5 @@ func (m *Model) back(from, to *[]*step, said string) tea.Cmd {
 		m.showBoard(last.board.WithMessagesOf(m.board))
 		return tea.Batch(kit.Say(said), kit.Show(kit.Follow{Screen: Name, Title: "Sorting as before", Do: back}))
 	}
-	return kit.Start(kit.Work{Title: "Sorting as before", Do: func(ctx context.Context, _ func(string)) (string, error) { return said, back(ctx) }})
+	return kit.Start(kit.Work[string]{Title: "Sorting as before", Do: func(ctx context.Context, _ func(string)) (string, error) { return said, back(ctx) }})
 }

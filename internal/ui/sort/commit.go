@@ -37,9 +37,9 @@ func (m *Model) commit(drafts []app.Draft) tea.Cmd {
 
 // commit makes commits from drafts. What has no message yet gets one first.
 func (m *Model) commitDrafts(drafts []app.Draft) tea.Cmd {
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title: "Making the " + plural(len(drafts), "commit"),
-		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			made, err := m.app.CommitTrays(ctx, drafts)
 			if errors.Is(err, app.ErrMarkers) {
 				meant := slices.Clone(drafts)
@@ -78,8 +78,8 @@ func plural(n int, noun string) string {
 func (m *Model) amend() tea.Cmd {
 	staged := slices.ContainsFunc(m.board.Trays, func(t tray.Tray) bool { return t.Layer == tray.A && len(t.Files) > 0 })
 	choose := kit.Choose{Title: "Amend the last commit"}
-	if len(m.writing.Earlier) > 0 {
-		choose.Title = "Amend the last commit: " + safe.Line(repo.Subject(m.writing.Earlier[0]))
+	if len(m.texts.Value.Earlier) > 0 {
+		choose.Title = "Amend the last commit: " + safe.Line(repo.Subject(m.texts.Value.Earlier[0]))
 	}
 	if staged {
 		choose.Options = append(choose.Options, kit.Option{Label: "Add tray A to it", Detail: "The message stays.", Do: func() tea.Cmd {
@@ -93,7 +93,7 @@ func (m *Model) amend() tea.Cmd {
 }
 
 func (m *Model) amendMessage() tea.Cmd {
-	help := m.writing
+	help := kit.MessageHelp(m.texts.Value)
 	text := ""
 	if len(help.Earlier) > 0 {
 		text = help.Earlier[0]
@@ -126,7 +126,7 @@ func (m *Model) amendWith(am app.Amendment) tea.Cmd {
 }
 
 func (m *Model) amendNow(am app.Amendment) tea.Cmd {
-	return kit.Start(kit.Work{Title: "Amending", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+	return kit.Start(kit.Work[kit.Got]{Title: "Amending", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 		made, err := m.app.Amend(ctx, am)
 		if errors.Is(err, app.ErrMarkers) {
 			am.Meant = true

@@ -138,9 +138,9 @@ func (h *home) preview() tea.Cmd {
 	m, moves := h.screen, h.moves()
 	id := h.homes.Commits[h.chosen[h.cursor]].ID
 	from, view := h.homes.From, m.view
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title: "Working out the commit",
-		Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			p, err := previewOf(ctx, m.app, from, view, moves, id)
 			return kit.ToScreen(Name, p), err
 		},
@@ -187,7 +187,7 @@ func (h *home) havePreview(p previewed) {
 
 func (h *home) apply() tea.Cmd {
 	m, moves, from, view := h.screen, h.moves(), h.homes.From, h.screen.view
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[string]{
 		Title: "Joining hunks",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
 			applied, err := m.app.SendHome(ctx, from, view, moves)

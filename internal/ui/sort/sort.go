@@ -4,6 +4,7 @@
 package sort
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -32,25 +33,22 @@ type Model struct {
 	changes []repo.Change
 	board   tray.Board
 	current tray.Layer // the tray that enter puts things into
-	writing kit.MessageHelp
-	sweep   []string // the leftovers among the loose changes, as Discard reads them
-	found   int      // how many lines they are
+	sweep   []string   // the leftovers among the loose changes, as Discard reads them
+	found   int        // how many lines they are
 	view    tray.View
 	spaces  bool   // changes of white space are hidden
 	lost    string // what was said last of things that trays held
-	loaded  bool
-	some    bool // only the first changes are read yet
+	some    bool   // only the first changes are read yet
 	head    repo.Head
 	work    repo.Head // the branch at work, most often the same
 	size    kit.Size
 	home    *home // the view of homing home; nil: the trays
 
-	reads    int     // number of the latest reading that was begun
-	shown    int     // and of the one that is shown: older ones are passed over
-	edits    int     // how often things were sorted in memory: what was read before is older
-	followed int     // how many of those the repository has followed
-	before   []*step // what undo goes back to
-	after    []*step // what redo goes on to
+	reading kit.Reading[reading]
+	texts   kit.Reading[app.Writing] // what helps to write a message
+	behind  int                      // how many steps that are shown the repository has not followed yet
+	before  []*step                  // what undo goes back to
+	after   []*step                  // what redo goes on to
 }
 
 // New makes the screen.
@@ -63,8 +61,6 @@ func (m *Model) Name() string { return Name }
 
 // reading is what the screen shows.
 type reading struct {
-	number   int
-	edits    int
 	some     bool // only the first changes; the rest follows
 	board    tray.Board
 	sweep    []string
@@ -79,7 +75,7 @@ func (m *Model) Situated(s app.Situation) tea.Cmd {
 		m.before, m.after = nil, nil // they are about what is a commit's now
 	}
 	m.head, m.work, m.changes = s.Head, s.Work, s.Changes
-	if !m.loaded && len(s.Changes) > 2*firstShown {
+	if !m.reading.Known && len(s.Changes) > 2*firstShown {
 		return m.readSome(s.Changes[:firstShown]) // and then all
 	}
 	return tea.Batch(m.read(), m.help())
@@ -90,33 +86,32 @@ const firstShown = 100
 
 // readSome reads the first ones of the changes, so that there is something to look at.
 func (m *Model) readSome(changes []repo.Change) tea.Cmd {
-	view, edits := m.view, m.edits
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	view := m.view
+	return m.reading.Begin(m.ctx, Name, func(ctx context.Context) (reading, error) {
 		board, err := m.app.Board(ctx, changes, view)
 		board.Lost = nil // it knows of some paths only
-		return reading{edits: edits, board: board, view: view, some: true}, err
+		return reading{board: board, view: view, some: true}, err
 	})
 }
 
-func (m *Model) help() tea.Cmd {
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) { return m.app.Writing(ctx) })
-}
+func (m *Model) help() tea.Cmd { return m.texts.Begin(m.ctx, Name, m.app.Writing) }
+
+// Failed is why not all could be read anew.
+func (m *Model) Failed() error { return cmp.Or(m.reading.Err, m.texts.Err) }
 
 // read reads what the screen shows. While the repository is behind what is shown that would be
 // older: it is read once the repository has followed.
 func (m *Model) read() tea.Cmd {
-	if m.followed < m.edits {
+	if m.behind > 0 {
 		return nil
 	}
 	changes, view := m.changes, m.view
-	m.reads++
-	number, edits := m.reads, m.edits
-	return kit.Read(m.ctx, Name, func(ctx context.Context) (any, error) {
+	return m.reading.Begin(m.ctx, Name, func(ctx context.Context) (reading, error) {
 		board, err := m.app.Board(ctx, changes, view)
 		if err != nil {
-			return nil, err
+			return reading{}, err
 		}
-		r := reading{number: number, edits: edits, board: board, view: view}
+		r := reading{board: board, view: view}
 		found, words, err := m.app.Leftovers(ctx, board.Loose)
 		if errors.As(err, new(*app.Refusal)) {
 			return r, nil // the settings are wrong, which opening has told of: no leftovers are known
@@ -139,22 +134,17 @@ func (m *Model) read() tea.Cmd {
 // Update takes what was read.
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
-	case kit.Reading:
-		if msg.Err != nil {
-			return kit.Show(kit.Notice{Text: app.Explain(msg.Err), Trouble: true})
+	case kit.Read[reading]:
+		if m.reading.Take(msg) {
+			return m.haveRead(msg.Value)
 		}
-		switch value := msg.Value.(type) {
-		case reading:
-			return m.haveRead(value)
-		case app.Writing:
-			m.writing = kit.MessageHelp(value)
-		}
+	case kit.Read[app.Writing]:
+		m.texts.Take(msg)
 	case kit.Refused:
-		m.edits++
-		m.followed = m.edits
-		m.before, m.after = nil, nil
+		m.reading.Supersede()
+		m.behind, m.before, m.after = 0, nil, nil
 	case kit.Followed:
-		m.followed++
+		m.behind--
 	case homesFound:
 		m.home = newHome(m, msg.homes, msg.published)
 	case previewed:
@@ -181,11 +171,8 @@ type carried struct {
 }
 
 func (m *Model) haveRead(r reading) tea.Cmd {
-	if r.number < m.shown || r.edits < m.edits {
-		return nil
-	}
-	m.shown, m.some = r.number, r.some
-	m.board, m.sweep, m.found, m.loaded = r.board, r.sweep, r.found, true
+	m.some = r.some
+	m.board, m.sweep, m.found = r.board, r.sweep, r.found
 	m.halves[kit.Now].Set(r.board.Loose)
 	m.halves[kit.Now].SetLeftovers(r.leftover)
 	m.halves[kit.Next].SetLeftovers(r.leftover)
@@ -302,7 +289,7 @@ func (m *Model) askDiscard(c app.Carry, what string) tea.Cmd {
 	return kit.Show(kit.Ask{
 		Question: fmt.Sprintf("Throw %s away? y does; u brings it back.", what),
 		Key:      "y",
-		Yes: kit.Start(kit.Work{
+		Yes: kit.Start(kit.Work[string]{
 			Title: "Discarding",
 			Do: func(ctx context.Context, _ func(string)) (string, error) {
 				_, err := m.app.Discard(ctx, c)
@@ -337,13 +324,15 @@ func (m *Model) rewrite() tea.Cmd {
 		Text:   text.String(),
 		Suffix: suffixOf(s.CursorPath()),
 		Done: func(edited string) tea.Cmd {
-			return kit.Start(kit.Work{Title: "Editing the hunk", Get: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-				sorted, err := m.app.Rewrite(ctx, c, []byte(edited+"\n"))
-				if err != nil {
-					return kit.Got{}, err
-				}
-				return kit.Got{Note: fmt.Sprintf("Edited, and in tray %s.", c.To), Msg: sortedBy(s, sorted)}, nil
-			}})
+			return kit.Start(kit.Work[app.Sorted]{
+				Title: "Editing the hunk",
+				Do: func(ctx context.Context, _ func(string)) (app.Sorted, error) {
+					return m.app.Rewrite(ctx, c, []byte(edited+"\n"))
+				},
+				Done: func(sorted app.Sorted) kit.Got {
+					return kit.Got{Note: fmt.Sprintf("Edited, and in tray %s.", c.To), Msg: sortedBy(s, sorted)}
+				},
+			})
 		},
 	})
 }
@@ -358,7 +347,7 @@ func suffixOf(path string) string {
 
 func (m *Model) editMessage() tea.Cmd {
 	at := m.trayHere()
-	help := m.writing
+	help := kit.MessageHelp(m.texts.Value)
 	return kit.Show(kit.Edit{Title: "Message of tray " + at.String(), Text: m.board.Message(at), Message: &help, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
 		return m.setMessage(at, text)
 	}})
@@ -366,7 +355,7 @@ func (m *Model) editMessage() tea.Cmd {
 
 // setMessage shows a tray's message at once, and keeps it.
 func (m *Model) setMessage(at tray.Layer, text string) tea.Cmd {
-	m.edits++
+	m.ahead()
 	m.putMessage(at, text)
 	m.showTrays()
 	return kit.Show(kit.Follow{Screen: Name, Title: "Keeping a message", Do: func(ctx context.Context) error {
@@ -415,7 +404,7 @@ func (m *Model) loosen() tea.Cmd {
 func (m *Model) loosenInto(from app.Source, n int) tea.Cmd {
 	take := func(intoTrays bool) func() tea.Cmd {
 		return func() tea.Cmd {
-			return kit.Start(kit.Work{Title: "Loosening commits", Do: func(ctx context.Context, _ func(string)) (string, error) {
+			return kit.Start(kit.Work[string]{Title: "Loosening commits", Do: func(ctx context.Context, _ func(string)) (string, error) {
 				loosened, err := m.app.Loosen(ctx, from.ID, intoTrays)
 				return strings.TrimSpace(app.Count(loosened.Commits, "commit") + " loosened. u undoes it. " + loosened.StaysStaged()), err
 			}})
@@ -430,10 +419,10 @@ func (m *Model) loosenInto(from app.Source, n int) tea.Cmd {
 // check runs the user's command on a tray's exact content, beside all other work.
 func (m *Model) check() tea.Cmd {
 	at := m.trayHere()
-	return kit.Start(kit.Work{
+	return kit.Start(kit.Work[kit.Got]{
 		Title:  fmt.Sprintf("Checking what tray %s would commit", at),
 		Beside: true,
-		Get: func(ctx context.Context, report func(string)) (kit.Got, error) {
+		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			err := m.app.CheckTray(ctx, at, func(p []byte) { report(string(p)) })
 			if errors.Is(err, app.ErrNotAllowed) {
 				return kit.Got{Msg: kit.AskAllow(app.QuestionOf(err), m.app.AllowHere, m.check())}, nil

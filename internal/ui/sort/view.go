@@ -85,7 +85,9 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
 	s := &m.halves[kit.Now]
 	switch {
-	case !m.loaded:
+	case !m.reading.Known && m.reading.Err != nil:
+		return kit.Empty(width, height, theme, "The changes could not be read.", app.Explain(m.reading.Err))
+	case !m.reading.Known:
 		return kit.Pad(nil, width, height)
 	case s.Empty():
 		return kit.Empty(width, height, theme, "No loose changes.", "What you change in the working tree shows up here.")
@@ -116,7 +118,7 @@ func (m *Model) nextHead(width int, theme kit.Theme) []string {
 }
 
 func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
-	if !m.loaded {
+	if !m.reading.Known {
 		return kit.Pad(nil, width, height)
 	}
 	return m.halves[kit.Next].View(width, height, m.half == kit.Next, stream.Warm, theme)

@@ -1,0 +1,80 @@
+package kit
+
+import (
+	"context"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/repo"
+)
+
+// Addressed is a message for one screen; the frame passes it on.
+type Addressed interface{ For() string }
+
+// Reading is what a screen knows by reading it again and again. It keeps the latest value: an
+// older reading, or one that failed, never replaces it.
+type Reading[T any] struct {
+	Value T
+	Known bool  // there is a value
+	Err   error // why the latest reading failed; nil: it did not
+
+	begun, taken int // generations
+}
+
+// Read is what one reading gave.
+type Read[T any] struct {
+	Screen     string
+	Value      T
+	Err        error
+	generation int
+}
+
+// For is the screen that the reading is for.
+func (r Read[T]) For() string { return r.Screen }
+
+// Begin reads once more, in the background. What it gives comes as a Read, to be taken.
+func (r *Reading[T]) Begin(ctx context.Context, screen string, read func(ctx context.Context) (T, error)) tea.Cmd {
+	r.begun++
+	generation := r.begun
+	return func() tea.Msg {
+		value, err := read(repo.Because(ctx, "reading for "+screen))
+		return Read[T]{screen, value, err, generation}
+	}
+}
+
+// Take takes what a reading gave. It says whether that is a newer value than the one before.
+func (r *Reading[T]) Take(read Read[T]) bool {
+	if read.generation <= r.taken {
+		return false
+	}
+	r.taken = read.generation
+	if r.Err = read.Err; read.Err != nil {
+		return false
+	}
+	r.Value, r.Known = read.Value, true
+	return true
+}
+
+// Supersede says that what is shown is newer than all that was begun to be read.
+func (r *Reading[T]) Supersede() { r.taken = r.begun }
+
+// Found is what was looked for because of a key.
+type Found[T any] struct {
+	Screen string
+	Value  T
+}
+
+// For is the screen that asked.
+func (f Found[T]) For() string { return f.Screen }
+
+// Find looks for something in the background, once. Where that fails, that is what is said.
+func Find[T any](ctx context.Context, screen string, find func(ctx context.Context) (T, error)) tea.Cmd {
+	return func() tea.Msg {
+		value, err := find(repo.Because(ctx, "looking for "+screen))
+		if err != nil {
+			return Notice{Text: app.Explain(err), Trouble: true}
+		}
+		return Found[T]{screen, value}
+	}
+}
