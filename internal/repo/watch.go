@@ -22,10 +22,23 @@ const (
 	latest = time.Second
 )
 
-// Watch tells when something changes in the working tree, or at HEAD, the branches or
-// the index, until the context ends. Folders that are ignored are not watched. In a
-// tree with very many folders only the first ones are.
-func (r *Repo) Watch(ctx context.Context) (<-chan struct{}, error) {
+// Topics are kinds of things that are read of a repository.
+type Topics uint8
+
+// The topics.
+const (
+	Index         Topics = 1 << iota
+	Files                // of the working tree, and what is ignored or an attribute there
+	Refs                 // HEAD too, of all working trees
+	Configuration        // of the repository itself
+	UnderWay             // an operation that is under way, such as a merge
+	AllTopics     = Index | Files | Refs | Configuration | UnderWay
+)
+
+// Watch tells what changes: in the working tree, at HEAD, the refs, the index, the repository's
+// configuration and operations under way, until the context ends. Folders that are ignored are not
+// watched. In a tree with very many folders only the first ones are.
+func (r *Repo) Watch(ctx context.Context) (<-chan Topics, error) {
 	watcher, err := fsnotify.NewWatcher()
 	if err != nil {
 		return nil, fmt.Errorf("watch the working tree: %w", err)
@@ -38,7 +51,7 @@ func (r *Repo) Watch(ctx context.Context) (<-chan struct{}, error) {
 	for _, folder := range folders {
 		_ = watcher.Add(folder) // one that has gone since, or one too many, is done without
 	}
-	told := make(chan struct{}, 1)
+	told := make(chan Topics, 1)
 	go func() {
 		defer watcher.Close()
 		defer close(told)
@@ -56,11 +69,13 @@ func (r *Repo) foldersToWatch(ctx context.Context) ([]string, error) {
 	if len(parseFlags(string(out), nil)) == 0 && r.indexStamp().b.String() == before {
 		r.noteFlagless(before, before)
 	}
-	folders := []string{r.top, r.gitDir}
+	folders := []string{r.top, r.gitDir, filepath.Join(r.commonDir, "info")}
 	if r.commonDir != r.gitDir {
 		folders = append(folders, r.commonDir)
 	}
 	folders = append(folders, r.findRefDirs(nil)...)
+	linked, _ := filepath.Glob(filepath.Join(r.commonDir, "worktrees", "*")) // for what is checked out in them
+	folders = append(folders, linked...)
 	seen := map[string]bool{".": true}
 	for record := range strings.SplitSeq(strings.TrimSuffix(string(out), "\x00"), "\x00") {
 		_, name, _ := strings.Cut(record, " ")
@@ -72,10 +87,10 @@ func (r *Repo) foldersToWatch(ctx context.Context) ([]string, error) {
 	return folders, nil
 }
 
-func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan<- struct{}) {
+func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan Topics) {
 	var wait <-chan time.Time
 	var since time.Time
-	onlyIndex := true // of what changed since it was last told
+	var topics Topics // of what changed since it was last told
 	for {
 		select {
 		case <-ctx.Done():
@@ -88,7 +103,8 @@ func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan<- 
 			if !ok {
 				return
 			}
-			if r.isNoise(event) {
+			topic := r.topicOf(event)
+			if topic == 0 {
 				continue
 			}
 			if event.Has(fsnotify.Create) {
@@ -97,18 +113,23 @@ func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan<- 
 			if wait == nil {
 				since = time.Now()
 			}
-			onlyIndex = onlyIndex && event.Name == filepath.Join(r.gitDir, "index")
+			topics |= topic
 			wait = time.After(max(0, min(quiet, time.Until(since.Add(latest)))))
 		case <-wait:
 			wait = nil
-			news := !onlyIndex || !r.IndexIsKnown()
-			if onlyIndex = true; !news {
-				continue // Bastel wrote it, or has read it since
+			if r.IndexIsKnown() {
+				topics &^= Index // Bastel wrote it, or has read it since
+			}
+			if topics == 0 {
+				continue
 			}
 			select {
-			case told <- struct{}{}:
-			default: // one that was not heard yet says the same
+			case before := <-told: // that was not heard yet
+				topics |= before
+			default:
 			}
+			told <- topics
+			topics = 0
 		}
 	}
 }
@@ -132,21 +153,32 @@ func (r *Repo) isRef(name string) bool {
 	return strings.HasPrefix(name, filepath.Join(r.commonDir, "refs")+string(filepath.Separator))
 }
 
-// isNoise says whether an event says nothing about what the user sees: of the git
-// folder only what ends in one of a few names does.
-func (r *Repo) isNoise(event fsnotify.Event) bool {
-	inGit := strings.HasPrefix(event.Name, r.gitDir+string(filepath.Separator)) || strings.HasPrefix(event.Name, r.commonDir+string(filepath.Separator))
+// operations are the files and folders that say that something is under way.
+var operations = newSet("MERGE_HEAD", "CHERRY_PICK_HEAD", "REVERT_HEAD", "BISECT_LOG", "rebase-merge", "rebase-apply", "sequencer")
+
+// topicOf says what of that which the user sees an event is about; nothing where it is noise: of
+// the git folder only a few names are not.
+func (r *Repo) topicOf(event fsnotify.Event) Topics {
+	dir, name := filepath.Split(event.Name)
+	dir = filepath.Clean(dir)
 	switch {
-	case !inGit:
-		return false
+	case !within(event.Name, r.gitDir) && !within(event.Name, r.commonDir):
+		return Files
 	case event.Op == fsnotify.Chmod:
-		return true
-	case r.isRef(event.Name):
-		return strings.HasSuffix(event.Name, ".lock")
+		return 0
+	case r.isRef(event.Name) && !strings.HasSuffix(name, ".lock"), name == "HEAD", name == "packed-refs", name == "shallow":
+		return Refs
+	case dir == filepath.Join(r.commonDir, "info"):
+		return Files
+	case dir == r.gitDir && name == "index":
+		return Index
+	case name == "config" || name == "config.worktree":
+		return Configuration
+	case dir == r.gitDir && operations[name]:
+		return UnderWay
 	}
-	switch filepath.Base(event.Name) {
-	case "HEAD", "packed-refs", "index", "MERGE_HEAD", "CHERRY_PICK_HEAD", "REVERT_HEAD":
-		return false
-	}
-	return true
+	return 0
 }
+
+// within says whether a name lies in a folder.
+func within(name, dir string) bool { return strings.HasPrefix(name, dir+string(filepath.Separator)) }

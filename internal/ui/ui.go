@@ -47,6 +47,7 @@ type Model struct {
 	at      int
 	stale   []bool // by screen: something changed since it read what it shows
 	where   kit.Reading[app.Situation]
+	touched repo.Topics // since the situation was last read
 
 	work   *running
 	beside *running // that changes nothing, and goes on beside other work
@@ -258,7 +259,7 @@ func (m *Model) handle(msg tea.Msg) tea.Cmd {
 		if msg.app != m.app {
 			return nil
 		}
-		return tea.Batch(m.lookAgain(), m.awaitChange(msg.app, msg.told))
+		return tea.Batch(m.lookAt(msg.topics), m.awaitChange(msg.app, msg.told))
 	case asked:
 		return m.haveQuestion(msg)
 	case unasked:
@@ -326,7 +327,11 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 }
 
 // lookAgain reads where the user stands, and then what the screens show.
-func (m *Model) lookAgain() tea.Cmd {
+func (m *Model) lookAgain() tea.Cmd { return m.lookAt(repo.AllTopics) }
+
+// lookAt does so where something of some topics may have changed.
+func (m *Model) lookAt(topics repo.Topics) tea.Cmd {
+	m.touched |= topics
 	if m.app == nil || m.behind() {
 		return nil // what it would find is older than what is shown; once the repository has followed it is looked at
 	}
@@ -338,8 +343,11 @@ func (m *Model) haveSituated(msg kit.Read[app.Situation]) tea.Cmd {
 	if m.behind() || !m.where.Take(msg) {
 		return nil
 	}
-	for i := range m.screens {
-		m.stale[i] = true
+	for i, screen := range m.screens {
+		m.stale[i] = m.stale[i] || screen.Shows()&m.touched != 0
+	}
+	if !m.where.Pending() {
+		m.touched = 0 // else some of them changed after this reading had begun
 	}
 	return m.show(m.at)
 }

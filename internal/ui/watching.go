@@ -4,14 +4,17 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/repo"
 )
 
+// changed says what another program has changed, or Bastel itself.
 type changed struct {
-	app  *app.App
-	told <-chan struct{}
+	app    *app.App
+	topics repo.Topics
+	told   <-chan repo.Topics
 }
 
-// watch looks again whenever something changes in the working tree.
+// watch looks again whenever something changes.
 func (m *Model) watch(a *app.App) tea.Cmd {
 	return func() tea.Msg {
 		told, err := a.Repo.Watch(m.ctx)
@@ -22,11 +25,12 @@ func (m *Model) watch(a *app.App) tea.Cmd {
 	}
 }
 
-func (m *Model) awaitChange(a *app.App, told <-chan struct{}) tea.Cmd {
+func (m *Model) awaitChange(a *app.App, told <-chan repo.Topics) tea.Cmd {
 	return func() tea.Msg {
-		if _, ok := <-told; !ok {
+		topics, ok := <-told
+		if !ok {
 			return nil
 		}
-		return changed{a, told}
+		return changed{a, topics, told}
 	}
 }

@@ -6,6 +6,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/repo"
 )
 
 // Half is one side of a screen.
@@ -27,6 +28,8 @@ type Size struct {
 // messages only; keys come as actions.
 type Screen interface {
 	Name() string
+	// Shows are the topics of which the screen shows something: it is read anew where one of them changed.
+	Shows() repo.Topics
 	// Situated tells the screen where the user stands and has it read what it shows.
 	Situated(s app.Situation) tea.Cmd
 	Update(msg tea.Msg) tea.Cmd

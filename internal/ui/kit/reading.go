@@ -56,6 +56,9 @@ func (r *Reading[T]) Take(read Read[T]) bool {
 	return true
 }
 
+// Pending says whether a newer reading than the one that is shown is under way.
+func (r *Reading[T]) Pending() bool { return r.begun > r.taken }
+
 // Supersede says that what is shown is newer than all that was begun to be read.
 func (r *Reading[T]) Supersede() { r.taken = r.begun }
 

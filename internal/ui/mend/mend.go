@@ -73,6 +73,9 @@ func New(ctx context.Context, a *app.App, planner Planner) *Model {
 // Name gives the screen's name.
 func (m *Model) Name() string { return Name }
 
+// Shows are the topics that the screen is about.
+func (m *Model) Shows() repo.Topics { return repo.AllTopics }
+
 // Situated looks for conflicts that wait in the working tree.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
 	if s.Operation == "" && !s.Taking && !slices.ContainsFunc(s.Changes, func(c repo.Change) bool { return c.Conflict }) {

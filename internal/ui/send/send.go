@@ -87,6 +87,9 @@ func New(ctx context.Context, a *app.App, planner Planner) *Model {
 // Name gives the screen's name.
 func (m *Model) Name() string { return Name }
 
+// Shows are the topics that the screen is about.
+func (m *Model) Shows() repo.Topics { return repo.Refs | repo.Configuration }
+
 // Situated compares with what was last fetched; the remote is asked by a push. A
 // read-through is read anew where the branch or its target have moved.
 func (m *Model) Situated(s app.Situation) tea.Cmd {

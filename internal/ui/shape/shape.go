@@ -111,6 +111,9 @@ type looked struct {
 	files []tray.File
 }
 
+// Shows are the topics that the screen is about.
+func (m *Model) Shows() repo.Topics { return repo.Refs | repo.Configuration | repo.UnderWay }
+
 // Situated reads the plan's commits anew where the branch or its target moved.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
 	if m.at = s; s.Work.Branch() != m.plan.Branch {

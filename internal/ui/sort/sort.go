@@ -69,6 +69,9 @@ type reading struct {
 	view     tray.View
 }
 
+// Shows are the topics that the screen is about.
+func (m *Model) Shows() repo.Topics { return repo.AllTopics }
+
 // Situated reads the changes that the situation speaks of.
 func (m *Model) Situated(s app.Situation) tea.Cmd {
 	if s.Head.Commit != m.head.Commit {

@@ -1,0 +1,63 @@
+package repo_test
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/repo"
+	"bastel/test/fixture"
+)
+
+// TestWhatChangedIsTold: what another program changes is told by its topic, and no other than that.
+func TestWhatChangedIsTold(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n", "deep/er/b", "1\n")
+	f.Git("branch", "other")
+	linked := fixture.Existing(t, filepath.Join(t.TempDir(), "linked"))
+	f.Git("worktree", "add", "--quiet", linked.Dir, "other")
+	told, err := f.Open(t).Watch(t.Context())
+	require.NoError(t, err)
+	for _, test := range []struct {
+		name string
+		do   func()
+		want repo.Topics
+	}{
+		{"a file", func() { f.Write("deep/er/b", "2\n") }, repo.Files},
+		{"a new folder", func() { f.Write("new/c", "1\n") }, repo.Files},
+		{"what is ignored", func() { f.Write(".git/info/exclude", "new\n") }, repo.Files},
+		{"staging", func() { f.Git("add", "deep") }, repo.Index},
+		{"a branch", func() { f.Git("branch", "fresh/one") }, repo.Refs},
+		{"a branch in a new folder", func() { f.Git("branch", "fresh/two") }, repo.Refs},
+		{"a switch in a linked working tree", func() { linked.Git("checkout", "--quiet", "--detach") }, repo.Refs},
+		{"packing", func() { f.Git("pack-refs", "--all") }, repo.Refs},
+		{"a remote's ref", func() { f.Git("update-ref", "refs/remotes/origin/main", "HEAD") }, repo.Refs},
+		{"configuration", func() { f.Git("config", "bastel.check", "true") }, repo.Configuration},
+		{"a merge", func() { require.NoError(t, os.WriteFile(filepath.Join(f.Dir, ".git/MERGE_HEAD"), []byte(f.Git("rev-parse", "HEAD")+"\n"), 0o666)) }, repo.UnderWay},
+		{"objects alone", func() { f.Git("hash-object", "-w", "a") }, 0},
+	} {
+		test.do()
+		patience := 10 * time.Second
+		if test.want == 0 {
+			patience = 500 * time.Millisecond
+		}
+		var topics repo.Topics
+		for late := time.After(patience); topics&test.want == 0; {
+			select {
+			case more := <-told:
+				topics |= more
+				if test.want == 0 {
+					assert.Zero(t, topics, test.name)
+				}
+				continue
+			case <-late:
+			}
+			break
+		}
+		assert.Equal(t, test.want, topics, test.name)
+	}
+}
