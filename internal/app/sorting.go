@@ -78,6 +78,38 @@ func (a *App) Move(ctx context.Context, c Carry) (Sorted, error) {
 	})
 }
 
+// MoveEach makes one move after the other, all with one view, and gives those that were made: all,
+// or those before the first one that could not be made, with the reason.
+func (a *App) MoveEach(ctx context.Context, carries []Carry) ([]Sorted, error) {
+	var within []string
+	moves := make([]tray.Movement, len(carries))
+	for i, c := range carries {
+		moves[i] = tray.Movement{From: c.From, To: c.To, Words: c.Words}
+		within = append(within, c.Within...)
+	}
+	if slices.ContainsFunc(carries, func(c Carry) bool { return len(c.Within) == 0 }) {
+		within = nil
+	}
+	var steps []tray.Step
+	var why error
+	last := carries[len(carries)-1]
+	_, err := a.sort(ctx, last.To, within, func(changes []repo.Change, kept *tray.Kept) (out tray.Outcome, err error) {
+		out, steps, why = tray.MoveEach(ctx, a.Repo, changes, kept, last.View, moves)
+		if out.Kept == nil {
+			return out, why
+		}
+		return out, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	sorted := make([]Sorted, len(steps))
+	for i, step := range steps {
+		sorted[i] = Sorted{Paths: step.Paths(), Step: step}
+	}
+	return sorted, pickRefusal(why)
+}
+
 // Rewrite moves one hunk with other text in place of its new side. The working file
 // stays as it is.
 func (a *App) Rewrite(ctx context.Context, c Carry, text []byte) (Sorted, error) {
@@ -166,7 +198,7 @@ func (a *App) writeKept(ctx context.Context, kept *tray.Kept) error {
 }
 
 func pickRefusal(err error) error {
-	for _, cause := range []error{tray.ErrNoSuchHunk, tray.ErrBadPick, tray.ErrBlocked, tray.ErrBuildsOn, tray.ErrChangedSince} {
+	for _, cause := range []error{tray.ErrNoSuchHunk, tray.ErrBadPick, tray.ErrBlocked, tray.ErrBuildsOn, tray.ErrChangedSince, tray.ErrForgets} {
 		if errors.Is(err, cause) {
 			return &Refusal{Reason: err.Error(), Err: err}
 		}

@@ -37,7 +37,9 @@ func TestWhatChangedIsTold(t *testing.T) {
 		{"packing", func() { f.Git("pack-refs", "--all") }, repo.Refs},
 		{"a remote's ref", func() { f.Git("update-ref", "refs/remotes/origin/main", "HEAD") }, repo.Refs},
 		{"configuration", func() { f.Git("config", "bastel.check", "true") }, repo.Configuration},
-		{"a merge", func() { require.NoError(t, os.WriteFile(filepath.Join(f.Dir, ".git/MERGE_HEAD"), []byte(f.Git("rev-parse", "HEAD")+"\n"), 0o666)) }, repo.UnderWay},
+		{"a merge", func() {
+			require.NoError(t, os.WriteFile(filepath.Join(f.Dir, ".git/MERGE_HEAD"), []byte(f.Git("rev-parse", "HEAD")+"\n"), 0o666))
+		}, repo.UnderWay},
 		{"objects alone", func() { f.Git("hash-object", "-w", "a") }, 0},
 	} {
 		test.do()

@@ -14,14 +14,34 @@ import (
 // Step is how paths were sorted before a step of sorting, and what became of them, so that it
 // can be taken back.
 type Step struct {
-	view          View
-	before, after []*Sheet
+	view   View
+	before []*Sheet // as they were
+	after  []*Sheet // as the step left them
+	sheets []*Sheet // as they are now, in the same order
 }
 
 // note adds a sheet before it is sorted otherwise.
 func (st *Step) note(s *Sheet) {
 	before := *s // sorting replaces what a sheet holds, and changes nothing of it
-	st.before, st.after = append(st.before, &before), append(st.after, s)
+	st.before, st.after, st.sheets = append(st.before, &before), append(st.after, s), append(st.sheets, s)
+}
+
+// ended fixes what the step left, so that sheets can be sorted on.
+func (st Step) ended() Step {
+	after := make([]*Sheet, len(st.sheets))
+	for i, s := range st.sheets {
+		now := *s
+		after[i] = &now
+	}
+	st.after = after
+	return st
+}
+
+// undo sorts the sheets themselves as they were.
+func (st Step) undo() {
+	for i, s := range st.sheets {
+		*s = *st.before[i]
+	}
 }
 
 // Paths are those that the step was about.
@@ -69,6 +89,6 @@ func Back(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, 
 	}
 	out, err := outcomeOf(ctx, r, kept, back)
 	slices.Sort(out.Paths)
-	out.Step = Step{st.view, st.after, back}
+	out.Step = Step{view: st.view, before: st.after, after: back}
 	return out, err
 }

@@ -55,7 +55,9 @@ func TestSortingInMemory(t *testing.T) {
 			require.NoError(t, err)
 			return b
 		}
+		fresh := shownBy(board)
 		var steps []tray.Step
+		var moves []tray.Movement // in one go, at the end
 		var states [][]string
 		layer := rapid.SampledFrom([]tray.Layer{tray.A, B, tray.Loose})
 		for range rapid.IntRange(1, 5).Draw(t, "moves") {
@@ -84,8 +86,10 @@ func TestSortingInMemory(t *testing.T) {
 			d.keep(t, out, err)
 			last = out.Kept
 			if board = moved; out.Gone > 0 {
-				board, steps, states = read(), nil, nil
+				board, steps, states, moves = read(), nil, nil, nil
+				fresh = nil
 			} else {
+				moves = append(moves, tray.Movement{From: from, To: to, Words: words})
 				steps = append(steps, out.Step)
 			}
 			require.Equal(t, shownBy(read()), shownBy(board))
@@ -98,6 +102,24 @@ func TestSortingInMemory(t *testing.T) {
 			last = out.Kept
 			require.Equal(t, states[i], shownBy(read()))
 			steps[i] = out.Step
+		}
+		if fresh != nil && len(moves) > 0 {
+			changes, kept := d.look(t)
+			kept.Remember(last)
+			out, again, err := tray.MoveEach(ctx, d.repo, changes, kept, tray.Plain, append(moves, tray.Movement{From: B, To: tray.A, Words: []string{"not there"}}))
+			require.ErrorIs(t, err, tray.ErrNoSuchHunk)
+			require.Len(t, again, len(moves))
+			d.keep(t, out, nil)
+			last = out.Kept
+			require.Equal(t, shownBy(board), shownBy(read()), "all at once")
+			for i := len(again) - 1; i >= 0; i-- {
+				changes, kept := d.look(t)
+				kept.Remember(last)
+				out, err := tray.Back(ctx, d.repo, changes, kept, again[i])
+				d.keep(t, out, err)
+				last = out.Kept
+			}
+			require.Equal(t, fresh, shownBy(read()))
 		}
 		for i, step := range steps {
 			changes, kept := d.look(t)

@@ -3,6 +3,7 @@ package tray
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -92,25 +93,93 @@ func Move(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, 
 	if err != nil {
 		return Outcome{}, err
 	}
-	gone := 0
-	step := Step{view: view}
-	for _, p := range picked {
-		if to.IsDraft() && p.pick.File.Old.Mode == repo.ModeNone && p.pick.File.has(repo.ModeSubmodule) {
-			// Outside the index nothing tells it from a repository that lies there.
-			return Outcome{}, fmt.Errorf("%s %w: a new submodule can be in tray A only", strconv.Quote(p.sheet.Path), ErrBlocked)
-		}
-		if err := p.storeLarge(ctx, r, to); err != nil {
-			return Outcome{}, err
-		}
-		step.note(p.sheet)
-		gone += p.sheet.weave.forgets(p.sheet.picked(p.pick, p.step), from, to)
-		if err := p.sheet.move(p.pick, p.step, from, to); err != nil {
-			return Outcome{}, fmt.Errorf("%s: %w", strconv.Quote(p.sheet.Path), err)
-		}
+	step, gone, err := moveAll(ctx, r, picked, view, from, to)
+	if err != nil {
+		return Outcome{}, err
 	}
 	out, err := outcomeOf(ctx, r, kept, sheetsOf(picked))
 	out.Gone, out.Step = gone, step
 	return out, err
+}
+
+// moveAll moves what is picked. It gives how that can be taken back, and how many lines are
+// nowhere afterwards.
+func moveAll(ctx context.Context, r *repo.Repo, picked []found, view View, from, to Layer) (step Step, gone int, err error) {
+	step.view = view
+	for _, p := range picked {
+		if to.IsDraft() && p.pick.File.Old.Mode == repo.ModeNone && p.pick.File.has(repo.ModeSubmodule) {
+			// Outside the index nothing tells it from a repository that lies there.
+			return step, 0, fmt.Errorf("%s %w: a new submodule can be in tray A only", strconv.Quote(p.sheet.Path), ErrBlocked)
+		}
+		if err := p.storeLarge(ctx, r, to); err != nil {
+			return step, 0, err
+		}
+		step.note(p.sheet)
+		gone += p.sheet.weave.forgets(p.sheet.picked(p.pick, p.step), from, to)
+		if err := p.sheet.move(p.pick, p.step, from, to); err != nil {
+			return step, 0, fmt.Errorf("%s: %w", strconv.Quote(p.sheet.Path), err)
+		}
+	}
+	return step, gone, nil
+}
+
+// Movement is one of several moves.
+type Movement struct {
+	From, To Layer
+	Words    []string
+}
+
+// MoveEach makes one move after the other, each on what the ones before it left, and gives the
+// step of each. It ends before one that cannot be made, whose error it gives, or that would leave
+// lines nowhere (ErrForgets): the outcome is that of the steps before it.
+func MoveEach(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, moves []Movement) (Outcome, []Step, error) {
+	var sheets []*Sheet
+	err := eachBatch(ctx, r, changes, kept, view, func(some []*Sheet, _ []string) error {
+		sheets = append(sheets, some...)
+		return nil
+	})
+	if err != nil {
+		return Outcome{}, nil, err
+	}
+	var steps []Step
+	var why error
+	for _, m := range moves {
+		step, err := moveOne(ctx, r, sheets, view, m)
+		if err != nil {
+			step.undo()
+			why = err
+			break
+		}
+		steps = append(steps, step.ended())
+	}
+	var touched []*Sheet
+	for _, step := range steps {
+		for _, s := range step.sheets {
+			if !slices.Contains(touched, s) {
+				touched = append(touched, s)
+			}
+		}
+	}
+	out, err := outcomeOf(ctx, r, kept, touched)
+	if err != nil {
+		return Outcome{}, nil, err
+	}
+	return out, steps, why
+}
+
+// ErrForgets is a move that would leave lines nowhere, which the journal has to keep.
+var ErrForgets = errors.New("it forgets text that only a tray has")
+
+func moveOne(ctx context.Context, r *repo.Repo, sheets []*Sheet, view View, m Movement) (Step, error) {
+	picked, err := pickFrom(sheets, view.Context, m.From, m.Words)
+	if err != nil {
+		return Step{}, err
+	}
+	step, gone, err := moveAll(ctx, r, picked, view, m.From, m.To)
+	if err == nil && gone > 0 {
+		err = ErrForgets
+	}
+	return step, err
 }
 
 // storeLarge stores a large working file that goes into a tray: its content is the

@@ -45,10 +45,12 @@ type editor struct {
 	direct bool // goes to the user's own editor at once, and is done when that ends
 	area   textarea.Model
 	before string
-	warned bool // that leaving forgets what was written
+	begun  string // the text as it was asked for
+	warned bool   // that leaving forgets what was written
 }
 
 func newEditor(edit kit.Edit, theme kit.Theme) *editor {
+	begun := edit.Text
 	area := textarea.New()
 	area.Prompt = "  "
 	area.ShowLineNumbers = false
@@ -73,13 +75,14 @@ func newEditor(edit kit.Edit, theme kit.Theme) *editor {
 		area.MoveToEnd()
 	}
 	area.Focus()
-	return &editor{Edit: edit, area: area, before: area.Value()}
+	return &editor{Edit: edit, area: area, before: area.Value(), begun: begun}
 }
 
 func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 	switch key := keyOf(msg); {
 	case action.Is(action.KeepText, key):
 		m.closePage()
+		m.doneWriting(e)
 		return e.Done(e.text())
 	case action.Is(action.DropText, key) || key == "ctrl+c":
 		if e.area.Value() != e.before && !e.warned {
@@ -87,21 +90,26 @@ func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 			return nil
 		}
 		m.closePage()
+		m.doneWriting(e)
 		return kit.Say("Nothing was changed.")
 	case action.Is(action.OwnEditor, key):
 		return m.compose(e, e.written())
 	case key == "tab":
 		e.area.InsertString(shownTab)
-		return nil
+		return m.keepWriting(e)
 	case action.Is(action.EarlierTexts, key) && e.Message != nil:
 		return m.openPage(e.earlier())
 	case action.Is(action.Trailers, key) && e.Message != nil:
 		return m.openPage(e.trailers())
 	}
 	e.warned = false
+	before := e.area.Value()
 	var cmd tea.Cmd
 	e.area, cmd = e.area.Update(msg)
-	return inBackground(cmd) // the blinking of the cursor
+	if e.area.Value() == before {
+		return inBackground(cmd) // the blinking of the cursor
+	}
+	return tea.Batch(inBackground(cmd), m.keepWriting(e))
 }
 
 // text is what was written, of a message without the hints of its template.
@@ -283,7 +291,12 @@ func (m *Model) haveComposed(msg composed) tea.Cmd {
 // edit opens the editor, or the user's own one for what only that can show.
 func (m *Model) edit(msg kit.Edit) tea.Cmd {
 	if editsInPlace(msg.Text) {
-		return m.openPage(newEditor(msg, m.theme))
+		e := newEditor(msg, m.theme)
+		if text, ok := m.unfinished.kept(msg); ok && editsInPlace(text) {
+			e.area.SetValue(showControls.Replace(text))
+			m.say(kit.Notice{Text: "What you wrote here before Bastel ended is here again; esc, twice, forgets it."})
+		}
+		return m.openPage(e)
 	}
 	return m.compose(&editor{Edit: msg, direct: true}, strings.TrimSuffix(msg.Text, "\n"))
 }

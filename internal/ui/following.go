@@ -1,6 +1,7 @@
 package ui
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -18,10 +19,7 @@ import (
 
 // following are the steps that screens show as done, in the order in which the repository
 // follows: the first one is under way.
-type following struct {
-	steps []*followed
-	since time.Time // when the first of those without a pause between them began
-}
+type following struct{ steps []*followed }
 
 // followed is a step with the key that led to it.
 type followed struct {
@@ -31,8 +29,11 @@ type followed struct {
 	ended chan error  // how it came out, once
 }
 
-// haveFollowed says how the first step came out.
-type haveFollowed struct{ err error }
+// haveFollowed says how many steps were done, and why the one after them was not.
+type haveFollowed struct {
+	done int
+	err  error
+}
 
 // follow takes a step into the row.
 func (m *Model) follow(step kit.Follow) tea.Cmd {
@@ -40,22 +41,48 @@ func (m *Model) follow(step kit.Follow) tea.Cmd {
 	if len(m.following.steps) > 1 {
 		return nil
 	}
-	m.following.since = time.Now()
 	return m.followNext()
 }
 
-// followNext carries the first step out. No key waits for that but those that need the
-// repository as it is shown.
+// followNext carries the next step out, or all those that go at once. No key waits for that but those that
+// need the repository as it is shown.
 func (m *Model) followNext() tea.Cmd {
-	step := m.following.steps[0]
-	return inBackground(func() tea.Msg {
+	first := m.following.steps[0]
+	row := []*followed{first}
+	for _, step := range m.following.steps[1:] {
+		if first.Part == nil || step.Part == nil {
+			break
+		}
+		row = append(row, step)
+	}
+	m.queue.progress = time.Now()
+	return inBackground(func() tea.Msg { return carryOut(repo.Because(m.ctx, first.Title), row) })
+}
+
+// carryOut carries steps out, unless that is done already.
+func carryOut(ctx context.Context, row []*followed) tea.Msg {
+	var parts []any
+	for _, step := range row {
 		if !step.begun.CompareAndSwap(false, true) {
 			return nil
 		}
-		err := step.Do(repo.Because(m.ctx, step.Title))
-		step.ended <- err
-		return haveFollowed{err}
-	})
+		parts = append(parts, step.Part)
+	}
+	var msg haveFollowed
+	if row[0].Part != nil {
+		msg.done, msg.err = row[0].Each(ctx, parts)
+	} else if msg.err = row[0].Do(ctx); msg.err == nil {
+		msg.done = 1
+	}
+	for i, step := range row {
+		switch {
+		case i < msg.done:
+			step.ended <- nil
+		default:
+			step.ended <- cmp.Or(msg.err, context.Canceled)
+		}
+	}
+	return msg
 }
 
 // atMostAfter is how long the repository may take to follow once the screen is gone.
@@ -72,7 +99,9 @@ func (m *Model) catchUp() error {
 			err = <-step.ended
 		}
 		if errors.Is(err, context.Canceled) { // it was not begun, or ended with the screen
-			err = step.Do(ctx)
+			again := &followed{Follow: step.Follow, ended: make(chan error, 1)}
+			carryOut(ctx, []*followed{again})
+			err = <-again.ended
 		}
 		if err != nil {
 			return fmt.Errorf("%s: %w", step.Title, err)
@@ -87,22 +116,28 @@ func (m *Model) behind() bool { return len(m.following.steps) > 0 }
 // haveFollowed goes on with the next step. Where one was refused all that came after it is
 // dropped, and named: it was meant for what was shown, which is not so.
 func (m *Model) haveFollowed(msg haveFollowed) tea.Cmd {
+	m.queue.progress = time.Now()
+	screen := m.screenNamed(m.following.steps[0].Screen)
+	var cmds []tea.Cmd
+	for range msg.done {
+		cmds = append(cmds, screen.Update(kit.Followed{}))
+	}
+	m.following.steps = m.following.steps[msg.done:]
+	switch {
+	case msg.err == nil && m.behind():
+		return tea.Batch(append(cmds, m.followNext())...)
+	case msg.err == nil:
+		return tea.Batch(append(cmds, m.lookAgain())...)
+	}
 	done := m.following.steps[0]
 	m.following.steps = m.following.steps[1:]
-	if msg.err == nil {
-		told := m.screenNamed(done.Screen).Update(kit.Followed{})
-		if m.behind() {
-			return tea.Batch(told, m.followNext())
-		}
-		return tea.Batch(told, m.lookAgain())
-	}
 	said := fmt.Sprintf("%s: %s", done.key, app.Explain(msg.err))
 	if dropped := m.dropAfter(); len(dropped) > 0 {
 		said += " Dropped with it: " + strings.Join(dropped, " ")
 	}
-	refused := m.screenNamed(done.Screen).Update(kit.Refused{})
+	refused := screen.Update(kit.Refused{})
 	m.say(kit.Notice{Text: said, Trouble: true})
-	return tea.Batch(refused, m.lookAgain())
+	return tea.Batch(append(cmds, refused, m.lookAgain())...)
 }
 
 // dropAfter drops the steps that have not begun and the keys that wait, and gives their names.

@@ -20,6 +20,7 @@ type queue struct {
 	typed    []tea.KeyPressMsg
 	open     int       // commands of earlier keys that are under way, and what they led to
 	since    time.Time // when the first of them began
+	progress time.Time // when something of them was last done
 	tracking bool      // what is handled now comes of a key
 	key      string    // the one that is acted on, or was last
 	starting bool      // the first screen is being read: keys wait for it, however long that takes
@@ -53,13 +54,14 @@ func (m *Model) track(cmd tea.Cmd) tea.Cmd {
 		return cmd
 	}
 	if m.queue.open++; m.queue.open == 1 {
-		m.queue.since = time.Now()
+		m.queue.since, m.queue.progress = time.Now(), time.Now()
 	}
 	return func() tea.Msg { return finished{cmd()} }
 }
 
 // haveFinished goes on with what a tracked command gave.
 func (m *Model) haveFinished(msg finished) tea.Cmd {
+	m.queue.progress = time.Now()
 	if m.queue.open--; m.queue.open == 0 {
 		defer func() { m.queue.starting = m.queue.starting && m.queue.open > 0 }()
 	}
@@ -104,9 +106,13 @@ func commandsIn(msg tea.Msg) ([]tea.Cmd, bool) {
 // wake has waiting keys looked at again.
 type wake struct{}
 
-// hangs says whether what keys wait for takes longer than it should: who leaves then need not wait.
+func wakeLater() tea.Cmd {
+	return inBackground(tea.Tick(hurry, func(time.Time) tea.Msg { return wake{} }))
+}
+
+// hangs says whether what keys wait for does not get on: who leaves then need not wait.
 func (m *Model) hangs() bool {
-	return m.queue.open > 0 && time.Since(m.queue.since) > hurry || m.behind() && time.Since(m.following.since) > hurry
+	return (m.queue.open > 0 || m.behind()) && time.Since(m.queue.progress) > hurry
 }
 
 // leaves says whether a key leaves: only a page takes it otherwise.
@@ -152,7 +158,7 @@ func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {
 	}
 	m.queue.typed = append(m.queue.typed, msg)
 	if m.leaves(msg) {
-		return inBackground(tea.Tick(hurry, func(time.Time) tea.Msg { return wake{} }))
+		return wakeLater()
 	}
 	return nil
 }

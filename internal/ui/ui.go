@@ -56,6 +56,7 @@ type Model struct {
 
 	queue         queue
 	following     following
+	unfinished    unfinished
 	theme         kit.Theme
 	groundSet     bool // by the setting bastel.background
 	width, height int
@@ -123,8 +124,9 @@ type opened struct {
 	ground kit.Ground
 	err    error
 
-	questions hotline
-	fetch     time.Duration // how often to fetch by itself
+	questions  hotline
+	unfinished app.Unfinished
+	fetch      time.Duration // how often to fetch by itself
 }
 
 type worked struct {
@@ -166,7 +168,7 @@ func (m *Model) open() tea.Msg {
 	if commands, err := a.NotAllowed(m.ctx); err == nil && len(commands) > 0 {
 		note = strings.TrimSpace(note + " This repository's configuration names commands that are not allowed here yet: bastel allow.")
 	}
-	return opened{app: a, note: note, questions: line, fetch: every, ground: kit.GroundOf(settings.Background)}
+	return opened{app: a, note: note, unfinished: a.ReadUnfinished(), questions: line, fetch: every, ground: kit.GroundOf(settings.Background)}
 }
 
 // options are how the repository is opened.
@@ -191,7 +193,7 @@ func (m *Model) stopOpening() {
 // work never happens here: it runs in commands.
 func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	cmd := m.handle(msg)
-	return m, tea.Batch(cmd, m.nextKeys())
+	return m, tea.Batch(cmd, m.nextKeys(), m.forgetWriting())
 }
 
 func (m *Model) handle(msg tea.Msg) tea.Cmd {
@@ -241,6 +243,10 @@ func (m *Model) handle(msg tea.Msg) tea.Cmd {
 	case tick:
 		if m.work != nil || m.beside != nil {
 			return nextTick()
+		}
+	case wake:
+		if m.leaving() {
+			return wakeLater()
 		}
 	case fetchDue:
 		return m.fetchByItself(msg.every)
@@ -316,6 +322,7 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	m.app, m.where = msg.app, kit.Reading[app.Situation]{}
 	planner := shape.New(m.ctx, m.app)
 	m.screens = []kit.Screen{sort.New(m.ctx, m.app), planner, mend.New(m.ctx, m.app, planner), send.New(m.ctx, m.app, planner)}
+	m.unfinished.texts = msg.unfinished
 	m.at, m.stale = 0, make([]bool, len(m.screens))
 	if msg.ground != kit.Unknown {
 		m.theme, m.groundSet = kit.NewTheme(msg.ground), true

@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -39,9 +40,12 @@ type terminal struct {
 	name string
 }
 
+// opened counts the sessions: each has a server of its own.
+var opened atomic.Int32
+
 func open(t *testing.T, dir string, width, height int, args ...string) *terminal {
 	t.Helper()
-	term := &terminal{t, fmt.Sprintf("bastel-%d-%s", os.Getpid(), strings.ReplaceAll(t.Name(), "/", "-"))}
+	term := &terminal{t, fmt.Sprintf("bastel-%d-%d-%s", os.Getpid(), opened.Add(1), strings.ReplaceAll(t.Name(), "/", "-"))}
 	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", fmt.Sprint(width), "-y", fmt.Sprint(height),
 		"-c", dir, fmt.Sprintf("TERM=xterm-256color %s=1 exec %s %s", asMain, self(t), strings.Join(args, " ")))
 	application := strings.TrimSpace(term.tmux("display-message", "-p", "-t", "s", "#{pane_pid}"))

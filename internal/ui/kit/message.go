@@ -92,6 +92,11 @@ func (w Work[T]) got(value T) Got {
 type Follow struct {
 	Screen, Title string
 	Do            func(ctx context.Context) error
+
+	// Steps that follow each other and have a part are carried out at once: Each does the parts in their order, and says
+	// how many it has done, which are those before the one that failed.
+	Part any
+	Each func(ctx context.Context, parts []any) (done int, err error)
 }
 
 // Followed tells a screen that the repository has done a step that it shows.

@@ -41,11 +41,27 @@ func (m *Model) carry(to tray.Layer, picked, paths func() []string) func() tea.C
 		m.before, m.after = append(m.before, done), nil
 		s.Unmark()
 		m.showBoard(moved)
-		return kit.Show(kit.Follow{Screen: Name, Title: "Moving changes", Do: func(ctx context.Context) (err error) {
-			done.sorted, err = m.app.Move(ctx, c)
-			return err
-		}})
+		return kit.Show(kit.Follow{Screen: Name, Title: "Moving changes", Part: movement{c, done}, Each: m.moveEach})
 	}
+}
+
+// movement is what the repository has to do for a step that is shown.
+type movement struct {
+	carry app.Carry
+	step  *step
+}
+
+// moveEach has the repository make moves, all at once. It says how many were made.
+func (m *Model) moveEach(ctx context.Context, parts []any) (int, error) {
+	carries := make([]app.Carry, len(parts))
+	for i, part := range parts {
+		carries[i] = part.(movement).carry
+	}
+	sorted, err := m.app.MoveEach(ctx, carries)
+	for i, s := range sorted {
+		parts[i].(movement).step.sorted = s
+	}
+	return len(sorted), err
 }
 
 // carryFirst does so in the repository first: what can only be sorted there, or not at all.
