@@ -172,9 +172,9 @@ func (r *Repo) commitAsGiven(ctx context.Context, c NewCommit) (ID, error) {
 
 // WriteCommit stores a commit exactly as given.
 func (r *Repo) WriteCommit(ctx context.Context, c *Commit) (ID, error) {
-	out, err := r.run(ctx, c.Encode(), "hash-object", "-w", "-t", "commit", "--stdin")
-	if err != nil {
+	data := c.Encode()
+	if err := r.writeObjects(ctx, []Object{{KindCommit, data}}); err != nil {
 		return ID{}, fmt.Errorf("write a commit: %w", err)
 	}
-	return ParseID(strings.TrimSpace(string(out)))
+	return r.HashObject(KindCommit, data), nil
 }

@@ -57,7 +57,7 @@ func (s *stamps) info(name string, info os.FileInfo) {
 	if info.ModTime().After(s.newest) {
 		s.newest = info.ModTime()
 	}
-	fmt.Fprintf(&s.b, "%s %d %d %v\n", name, info.Size(), info.ModTime().UnixNano(), fileNumber(info))
+	fmt.Fprintf(&s.b, "%s %o %d %d %v\n", name, info.Mode(), info.Size(), info.ModTime().UnixNano(), fileNumber(info))
 }
 
 // settled says that nothing changed so lately that a further change could go unseen.

@@ -1,12 +1,8 @@
 package repo
 
 import (
-	"bytes"
-	"compress/zlib"
 	"context"
-	"encoding/binary"
 	"fmt"
-	"io"
 	"maps"
 	"slices"
 	"strings"
@@ -185,7 +181,7 @@ func (o *Overlay) Find(ctx context.Context, tree ID, path string) (Entry, error)
 }
 
 // Flush writes the objects that are reachable from the given commits and not in
-// the repository yet, as one pack, which the repository checks as it takes it in.
+// the repository yet: whole, and synced, before any of them is visible.
 func (o *Overlay) Flush(ctx context.Context, roots ...ID) error {
 	o.mu.Lock()
 	var order []ID
@@ -201,23 +197,8 @@ func (o *Overlay) Flush(ctx context.Context, roots ...ID) error {
 	if len(objects) == 0 {
 		return nil
 	}
-	if len(objects) <= fewObjects {
-		return o.repo.writeLoose(ctx, objects)
-	}
-	return o.repo.WritePack(ctx, objects)
-}
-
-// fewObjects is up to how many objects are better written one by one: packs are for
-// the repository's maintenance to gather, and many small ones slow it down.
-const fewObjects = 4
-
-func (r *Repo) writeLoose(ctx context.Context, objects []Object) error {
-	for _, object := range slices.Backward(objects) { // what is pointed at comes first
-		if _, err := r.run(ctx, object.Data, "hash-object", "-w", "-t", string(object.Kind), "--stdin"); err != nil {
-			return fmt.Errorf("write a %s: %w", object.Kind, err)
-		}
-	}
-	return nil
+	slices.Reverse(objects) // what is pointed at comes first
+	return o.repo.writeObjects(ctx, objects)
 }
 
 // Folders is what trees are read from and put into.
@@ -344,103 +325,4 @@ func (o *Overlay) reach(id ID, seen map[ID]bool, order *[]ID) {
 			}
 		}
 	}
-}
-
-// packKinds are the type numbers of the pack format.
-var packKinds = map[Kind]byte{KindCommit: 1, KindTree: 2, KindBlob: 3, KindTag: 4}
-
-// WritePack adds objects to the repository as one pack (format version 2, no
-// deltas). The repository verifies it before any object becomes visible.
-func (r *Repo) WritePack(ctx context.Context, objects []Object) error {
-	pipe, w := io.Pipe()
-	go func() { w.CloseWithError(r.encodePack(w, objects)) }()
-	_, err := r.invoke(ctx, invocation{args: []string{"index-pack", "--stdin"}, stdin: pipe})
-	pipe.Close()
-	if err != nil {
-		return fmt.Errorf("write %d objects: %w", len(objects), err)
-	}
-	return nil
-}
-
-func (r *Repo) encodePack(out io.Writer, objects []Object) error {
-	sum := r.newHash()
-	var buffer bytes.Buffer
-	flush := func() error {
-		sum.Write(buffer.Bytes())
-		_, err := out.Write(buffer.Bytes())
-		buffer.Reset()
-		return err
-	}
-	buffer.WriteString("PACK")
-	buffer.Write(binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, 2), uint32(len(objects))))
-	squeeze, err := zlib.NewWriterLevel(&buffer, zlib.BestSpeed)
-	if err != nil {
-		return err
-	}
-	// Trees are mostly hashes, which hardly get smaller; the repository's own
-	// maintenance stores them as differences to each other some day.
-	store, err := zlib.NewWriterLevel(&buffer, zlib.NoCompression)
-	if err != nil {
-		return err
-	}
-	for _, object := range objects {
-		buffer.Write(packHead(packKinds[object.Kind], len(object.Data)))
-		deflate := squeeze
-		if object.Kind == KindTree {
-			deflate = store
-		}
-		deflate.Reset(&buffer)
-		if _, err := deflate.Write(object.Data); err != nil {
-			return err
-		}
-		if err := deflate.Close(); err != nil {
-			return err
-		}
-		if buffer.Len() > 1<<16 {
-			if err := flush(); err != nil {
-				return err
-			}
-		}
-	}
-	if err := flush(); err != nil {
-		return err
-	}
-	_, err = out.Write(sum.Sum(nil))
-	return err
-}
-
-// packHead is an object's type and length: 4 bits of length in the first byte,
-// 7 in each that follows, the top bit saying that more come.
-func packHead(kind byte, size int) []byte {
-	b := kind<<4 | byte(size&15)
-	size >>= 4
-	var head []byte
-	for size > 0 {
-		head = append(head, b|0x80)
-		b = byte(size & 0x7f)
-		size >>= 7
-	}
-	return append(head, b)
-}
-
-// manyBlobs is where one pack gets better than a process for each blob.
-const manyBlobs = 12
-
-// WriteBlobs adds file contents to the repository and gives their ids.
-func (r *Repo) WriteBlobs(ctx context.Context, blobs [][]byte) ([]ID, error) {
-	ids := make([]ID, len(blobs))
-	objects := make([]Object, len(blobs))
-	for i, blob := range blobs {
-		ids[i] = r.HashObject(KindBlob, blob)
-		objects[i] = Object{KindBlob, blob}
-	}
-	if len(blobs) >= manyBlobs {
-		return ids, r.WritePack(ctx, objects)
-	}
-	for _, blob := range blobs {
-		if _, err := r.run(ctx, blob, "hash-object", "-w", "--stdin"); err != nil {
-			return nil, fmt.Errorf("write a file's content: %w", err)
-		}
-	}
-	return ids, nil
 }

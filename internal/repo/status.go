@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // Change is a path that differs between HEAD, the index and the working tree.
@@ -87,19 +89,54 @@ func (r *Repo) Unsettled(ctx context.Context, tree ID, paths []string) ([]string
 	if len(paths) == 0 {
 		return nil, nil
 	}
-	loose, err := r.differing(ctx, paths, "diff-files")
-	if err == nil && len(loose) > 0 {
-		// A file may only look changed, having been touched. The index finds out.
-		if err = r.RefreshIndex(ctx); err == nil {
-			loose, err = r.differing(ctx, paths, "diff-files")
+	key, stamp := "unsettled "+tree.String()+"\x00"+strings.Join(paths, "\x00"), r.indexStamp()
+	for _, path := range paths {
+		stamp.add(r.WorkPath(path))
+	}
+	if list, ok := r.known(key, stamp); ok {
+		return splitNul(list), nil
+	}
+	found, err := r.lookForUnsettled(ctx, tree, paths)
+	if err == nil && stamp.settled() {
+		r.keep(key, stamp, []byte(strings.Join(found, "\x00")))
+	}
+	return found, err
+}
+
+func splitNul(list []byte) []string {
+	if len(list) == 0 {
+		return nil
+	}
+	return strings.Split(string(list), "\x00")
+}
+
+func (r *Repo) lookForUnsettled(ctx context.Context, tree ID, paths []string) ([]string, error) {
+	var loose, staged []string
+	group, both := errgroup.WithContext(ctx)
+	group.Go(func() (err error) {
+		if loose, err = r.differing(both, paths, "diff-files"); err != nil {
+			return fmt.Errorf("look for loose changes: %w", err)
 		}
+		return nil
+	})
+	group.Go(func() (err error) {
+		if staged, err = r.differing(both, paths, "diff-index", "--cached", tree.String()); err != nil {
+			return fmt.Errorf("look for staged changes: %w", err)
+		}
+		return nil
+	})
+	if err := group.Wait(); err != nil {
+		return nil, err
 	}
-	if err != nil {
-		return nil, fmt.Errorf("look for loose changes: %w", err)
-	}
-	staged, err := r.differing(ctx, paths, "diff-index", "--cached", tree.String())
-	if err != nil {
-		return nil, fmt.Errorf("look for staged changes: %w", err)
+	if len(loose) > 0 {
+		// A file may only look changed, having been touched. The index finds out.
+		if err := r.RefreshIndex(ctx); err != nil {
+			return nil, fmt.Errorf("look for loose changes: %w", err)
+		}
+		var err error
+		if loose, err = r.differing(ctx, paths, "diff-files"); err != nil {
+			return nil, fmt.Errorf("look for loose changes: %w", err)
+		}
 	}
 	all := append(loose, staged...)
 	slices.Sort(all)

@@ -179,6 +179,9 @@ func (m *Model) findHomes() tea.Cmd {
 			if len(homes.Commits) == 0 {
 				return kit.Got{}, fmt.Errorf("the branch has no commit of its own that a hunk could join")
 			}
+			if len(homes.Homes) == 0 {
+				return kit.Got{}, fmt.Errorf("there is no hunk here any more that could join a commit")
+			}
 			published, err := m.app.Published(ctx, homes.Commits)
 			return kit.ToScreen(Name, homesFound{homes, published}), err
 		},
