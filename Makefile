@@ -59,6 +59,7 @@ bench:
 	go test ./internal/ui -run '^$$' -bench Open -benchtime 5x
 	go test ./internal/ui -run '^$$' -bench FetchFiveThousand -benchtime 2x
 	go test ./internal/ui -run '^$$' -bench Key -benchtime 500x
+	go test ./internal/ui -run '^$$' -bench SortAHunk -benchtime 20x
 
 # Needs xvfb, xterm, imagemagick, curl and the font JetBrains Mono, besides tmux.
 shots:

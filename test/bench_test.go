@@ -127,14 +127,14 @@ func objectNames(b *testing.B, file string) []byte {
 // BenchmarkForecastEdit forecasts the same plan anew after one edit in its middle,
 // against the whole forecast of a fresh engine.
 func BenchmarkForecastEdit(b *testing.B) {
-	for _, files := range []int{2000, 20000} {
-		b.Run(fmt.Sprint(files, " files"), func(b *testing.B) { benchmarkForecastEdit(b, files) })
+	for _, size := range []struct{ files, commits int }{{2000, 200}, {20000, 200}, {2000, 2000}} {
+		b.Run(fmt.Sprint(size.files, " files, ", size.commits, " commits"), func(b *testing.B) { benchmarkForecastEdit(b, size.files, size.commits) })
 	}
 }
 
-func benchmarkForecastEdit(b *testing.B, files int) {
+func benchmarkForecastEdit(b *testing.B, files, commits int) {
 	ctx := context.Background()
-	l := fixture.NewLarge(b, files, 50, 200)
+	l := fixture.NewLarge(b, files, 50, commits)
 	a, _, err := app.Open(ctx, l.Dir)
 	require.NoError(b, err)
 	defer a.Close()
@@ -149,12 +149,13 @@ func benchmarkForecastEdit(b *testing.B, files int) {
 	edited := plan
 	b.ResetTimer()
 	for i := range b.N {
-		edited = edited.Move(100+i%40, 99)
+		edited = edited.Move(commits/2+i%40, commits/2-1)
 		_, err = engine.Run(ctx, edited, onto, "Ines <i@x.example> 1 +0000", nil)
 		require.NoError(b, err)
 	}
 	b.ReportMetric(float64(b.Elapsed())/float64(b.N)/float64(whole), "x-whole")
 	b.ReportMetric(float64(whole.Milliseconds()), "ms/whole")
+	b.ReportMetric(float64(b.Elapsed())/float64(b.N)/float64(time.Second/60), "x-frame")
 }
 
 // BenchmarkDiff compares 50,000 lines with 2,000 edits; the baseline is what the

@@ -52,7 +52,7 @@ func BenchmarkFetchFiveThousand(b *testing.B) {
 		d.wait("No loose changes")
 		began = time.Now()
 		d.press("F")
-		for late := time.After(patience); !strings.Contains(d.frame(), "Fetched: 10000 branches changed"); {
+		for late := time.After(patience); !strings.Contains(d.frame(), "10000 branches changed"); {
 			select {
 			case msg := <-d.messages:
 				at := time.Now()

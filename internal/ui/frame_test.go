@@ -1,13 +1,9 @@
 package ui
 
 import (
-	"fmt"
 	"os"
-	"os/exec"
 	"reflect"
-	"slices"
 	"strings"
-	"syscall"
 	"testing"
 	"time"
 
@@ -136,60 +132,4 @@ func TestFilesThatChangeShowUpByThemselves(t *testing.T) {
 	assert.Contains(t, d.frame(), "▌  ┄┄┄ from line 1")
 	f.Git("commit", "--quiet", "--message", "elsewhere")
 	d.wait("nothing in it yet")
-}
-
-// BenchmarkKeyToFrame is a key and the whole frame after it, among 50,000 changed
-// lines in one file. The metric that counts is the slowest of a hundred, against the
-// time that a screen of 60 Hz has for a frame.
-func BenchmarkKeyToFrame(b *testing.B) {
-	f := fixture.New(b)
-	var old, new strings.Builder
-	for i := range 25000 {
-		fmt.Fprintf(&old, "\tcount := compute(%d)\n", i)
-		fmt.Fprintf(&new, "\tcount := computeAnew(%d) // again\n", i)
-	}
-	f.Commit("base", "long.go", old.String())
-	f.Write("long.go", new.String())
-	d := newDriver(b, f.Dir)
-	d.wait("+25000")
-	keys := []tea.KeyPressMsg{{Code: tea.KeyDown}, {Code: tea.KeyPgDown}, {Code: 'n', Text: "n"}, {Code: tea.KeySpace, Text: " "}, {Code: tea.KeyUp}}
-	var times []time.Duration
-	for b.Loop() {
-		began := time.Now()
-		d.m.Update(keys[len(times)%len(keys)])
-		d.m.View()
-		times = append(times, time.Since(began))
-	}
-	slices.Sort(times)
-	p99 := times[len(times)*99/100]
-	b.ReportMetric(float64(p99)/float64(time.Second/60), "x-frame-p99")
-}
-
-// BenchmarkOpenTenThousand opens the application on 10,000 changed files up to the
-// first frame with content, against a git status of the same repository, and says how
-// much memory the process has taken by then, in megabytes.
-func BenchmarkOpenTenThousand(b *testing.B) {
-	f := fixture.New(b)
-	var files []string
-	for i := range 10000 {
-		files = append(files, fmt.Sprintf("dir%d/file%d.txt", i%100, i), strings.Repeat(fmt.Sprintf("line of %d\n", i), 20))
-	}
-	f.Commit("base", files...)
-	for i := range 10000 {
-		f.Write(files[2*i], files[2*i+1]+"changed\n")
-	}
-	baseline := time.Duration(0)
-	for b.Loop() {
-		began := time.Now()
-		require.NoError(b, exec.Command("git", "-C", f.Dir, "status", "--porcelain").Run())
-		baseline += time.Since(began)
-		d := newDriver(b, f.Dir)
-		d.wait("dir0/file0.txt")
-	}
-	ours := b.Elapsed() - baseline
-	b.ReportMetric(float64(ours)/float64(baseline), "x-status")
-	b.ReportMetric(float64(ours.Milliseconds())/float64(b.N), "ms/open")
-	var usage syscall.Rusage
-	require.NoError(b, syscall.Getrusage(syscall.RUSAGE_SELF, &usage))
-	b.ReportMetric(float64(usage.Maxrss)/1024, "MB-peak")
 }

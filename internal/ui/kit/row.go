@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"image/color"
 	"strings"
 
 	"charm.land/lipgloss/v2"
@@ -31,12 +32,48 @@ func Row(width int, backdrop *Backdrop, segs ...Seg) string {
 			size = ansi.StringWidth(text)
 		}
 		left -= size
-		b.WriteString(backdrop.under(seg.Style).Render(text))
+		paint(&b, backdrop.under(seg.Style), text)
 	}
 	if left > 0 {
-		b.WriteString(backdrop.under(lipgloss.NewStyle()).Render(strings.Repeat(" ", left)))
+		paint(&b, backdrop.under(lipgloss.NewStyle()), Blank(left))
 	}
 	return b.String()
+}
+
+// paint writes text of one line in a style. Rows have neither borders nor margins, which a
+// style's own rendering works out each time: that took a third of a frame.
+func paint(b *strings.Builder, style lipgloss.Style, text string) {
+	if text == "" {
+		return
+	}
+	var codes ansi.Style
+	if style.GetBold() {
+		codes = codes.Bold()
+	}
+	if style.GetItalic() {
+		codes = codes.Italic(true)
+	}
+	if style.GetUnderline() {
+		codes = codes.Underline(true)
+	}
+	if style.GetReverse() {
+		codes = codes.Reverse(true)
+	}
+	if style.GetFaint() {
+		codes = codes.Faint()
+	}
+	if style.GetStrikethrough() {
+		codes = codes.Strikethrough(true)
+	}
+	for _, colour := range []struct {
+		of  color.Color
+		set func(ansi.Style, ansi.Color) ansi.Style
+	}{{style.GetForeground(), ansi.Style.ForegroundColor}, {style.GetBackground(), ansi.Style.BackgroundColor}} {
+		if _, none := colour.of.(lipgloss.NoColor); !none {
+			codes = colour.set(codes, colour.of)
+		}
+	}
+	b.WriteString(codes.Styled(text))
 }
 
 // Fit cuts or fills text to exactly width cells.
