@@ -81,7 +81,7 @@ func (m *Model) actions() []kit.Action {
 }
 
 func (m *Model) askDemo() tea.Cmd {
-	return m.openPage(&asker{kit.Ask{Question: "Leave this repository for the demo? y goes there.", Key: "y", Yes: m.openDemo()}})
+	return m.openPage(&asker{kit.Ask{Question: "Leave this repository for the demo? y goes there.", Key: "y", Yes: m.openDemo()}, m.now()})
 }
 
 // press does what a key says.

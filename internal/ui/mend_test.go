@@ -116,7 +116,7 @@ func TestTakingFromElsewhere(t *testing.T) {
 		"as entries": {join(from("elsewhere", "Add more"), []string{"enter", "+from +", "a", "+became 5"}), func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Add more, Mira Lund", f.Git("log", "-1", "--format=%s, %an", "HEAD~3"))
 		}},
-		"as loose changes": {join(from("elsewhere", "Add more"), []string{"down", "enter", "+Changed 1 file", "[", "+more", "u", "+? u does it.", "u", "+No loose changes"}), nil},
+		"as loose changes": {join(from("elsewhere", "Add more"), []string{"down", "enter", "+Changed 1 file", "[", "+more", "u", "+? y does it.", "y", "+No loose changes"}), nil},
 		"loose, with a conflict": {join(from("main", "all of them"), []string{"down", "enter", "+1 commit taken as loose changes", "+12 open here",
 			"2", "{", "R", "+to what else", "everything", "enter", "+old.txt", "2", "+all answered", "a", "+Resolved 4 files", "+No conflict waits"}), func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "600 cm\n", f.Read("depth"))

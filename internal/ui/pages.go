@@ -52,12 +52,15 @@ func title(size kit.Size, text string, theme kit.Theme) []string {
 }
 
 // asker puts a question in the line of news.
-type asker struct{ kit.Ask }
+type asker struct {
+	kit.Ask
+	asked moment
+}
 
 func (a *asker) update(msg tea.Msg, m *Model) tea.Cmd {
 	key := keyOf(msg)
-	if key == "" {
-		return nil
+	if key == "" || !m.drawnSince(a.asked) {
+		return nil // a key that was typed before the question was there does not answer it
 	}
 	m.closePage()
 	if key == a.Key {
@@ -78,6 +81,7 @@ func (a *asker) keys() string { return a.Key + " yes   any other key: no" }
 type chooser struct {
 	kit.Choose
 	back   page // what it lies over; nil: the screen
+	asked  moment
 	typed  string
 	cursor int
 	top    int
@@ -119,7 +123,7 @@ func (c *chooser) narrowed() []kit.Option {
 
 func (c *chooser) update(msg tea.Msg, m *Model) tea.Cmd {
 	key, ok := msg.(tea.KeyPressMsg)
-	if !ok {
+	if !ok || c.Asks && !m.drawnSince(c.asked) {
 		return nil
 	}
 	found := c.matches()

@@ -11,6 +11,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"bastel/test/fixture"
 )
 
 // counter counts the repository's processes that are started.
@@ -90,6 +92,19 @@ func TestAKeyReadsNothingAgain(t *testing.T) {
 	assert.LessOrEqual(t, len(saved), 6, "a file that is saved: %s", strings.Join(saved, "\n"))
 	c.of(d, func() { d.press("]"); d.wait("62 commits") })
 	assert.LessOrEqual(t, len(c.of(d, func() { d.press("x") })), 1, "an edit of the plan")
+}
+
+// TestAnAnswerStartsOneProcess: an answer in Mend keeps the draft and forecasts it, and reads nothing again.
+func TestAnAnswerStartsOneProcess(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	f := fixture.Quarrel(t, t.TempDir())
+	c := countProcesses(t)
+	d := newDriver(t, f.Dir)
+	d.play(toMend...)
+	for _, key := range []string{"2", "1", "u"} {
+		answered := c.of(d, func() { d.press(key) })
+		assert.LessOrEqual(t, len(answered), 1, "%s: %s", key, strings.Join(answered, "\n"))
+	}
 }
 
 // TestTheMemoryHolds: what other programs do is seen, whatever is remembered.

@@ -156,7 +156,7 @@ func TestSortByKeys(t *testing.T) {
 		"commits back to loose": {[]string{"+2 hunks", ";", "+loosen commits", "down", "up", "enter", "+from which one on", "enter", "+Loose changes", "enter", "+1 commit loosened"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Change ten", f.Git("log", "-1", "--format=%s"))
 		}},
-		"sweep, and back": {[]string{"+× 1 leftover", "L", "+Throw 1 leftover line away?", "y", "+Thrown away", "-× 1 leftover", "u", "+Undo the discard: ", "u", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"sweep, and back": {[]string{"+× 1 leftover", "L", "+Throw 1 leftover line away?", "y", "+Thrown away", "-× 1 leftover", "u", "+Undo the discard: ", "y", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Contains(t, f.Read("a.go"), "println")
 		}},
 		"check":                         {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "T", "+the answer is no"}, nil},
@@ -208,7 +208,7 @@ func TestUndoNeverGetsStuck(t *testing.T) {
 	d := newDriver(t, f.Dir)
 	d.play("+2 hunks", "x", "+Throw", "y", "+Thrown away", "-TEN")
 	f.Write("a.go", "something else\n")
-	d.play("w", "+Journal: what was done here", "enter", "+a.go", "+− TEN", "+bastel rescue 1 -o DIR", "esc", "u", "+? u does it.", "u", "+in the same places", "+the text that would come back.", "+pass it over", "enter", "-pass it over", "+Nothing was changed.", "u", "+? u does it.", "u", "+pass it over", "pass it", "enter", "+Passed over the discard", "u", "+There is nothing to undo.")
+	d.play("w", "+Journal: what was done here", "enter", "+a.go", "+− TEN", "+bastel rescue 1 -o DIR", "esc", "u", "+? y does it.", "y", "+in the same places", "+the text that would come back.", "+pass it over", "enter", "-pass it over", "+Nothing was changed.", "u", "+? y does it.", "y", "+pass it over", "pass it", "enter", "+Passed over the discard", "u", "+There is nothing to undo.")
 	assert.Equal(t, "something else\n", f.Read("a.go"))
 }
 

@@ -61,7 +61,7 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+changed", "enter", "+what differs between the changes of", "+thirty, really"}, nil},
 		"land and delete": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
-		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "+It moves forward by 2 commits", "+topic stays.", "x", "+topic is deleted afterwards", "a", "+main on origin is at", "+is on main", "u", "+Undo the landing: ", "u", "+Undid the landing", "+is on topic", "X", "+topic is made anew on origin, at ", "y", "+topic on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "+It moves forward by 2 commits", "+topic stays.", "x", "+topic is deleted afterwards", "a", "+main on origin is at", "+is on main", "u", "+Undo the landing: ", "y", "+Undid the landing", "+is on topic", "X", "+topic is made anew on origin, at ", "y", "+topic on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "* main\n  topic", remote.Git("branch"), "the branch is there again too")
 			assert.Equal(t, f.Git("rev-parse", "topic"), remote.Git("rev-parse", "main"))
 			assert.Empty(t, f.Git("status", "--porcelain"))

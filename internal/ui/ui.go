@@ -57,6 +57,7 @@ type Model struct {
 	queue         queue
 	following     following
 	unfinished    unfinished
+	screenOut     *terminal // what is drawn goes there; nil: nobody looks
 	theme         kit.Theme
 	groundSet     bool // by the setting bastel.background
 	width, height int
@@ -107,7 +108,8 @@ func Run(ctx context.Context, dir string, log *slog.Logger) error {
 			m.app.Close()
 		}
 	}()
-	_, err := tea.NewProgram(m, tea.WithContext(ctx)).Run()
+	m.screenOut = &terminal{File: os.Stdout}
+	_, err := tea.NewProgram(m, tea.WithContext(ctx), tea.WithOutput(m.screenOut)).Run()
 	late := m.catchUp()
 	if errors.Is(err, tea.ErrProgramKilled) && ctx.Err() != nil {
 		return errors.Join(context.Cause(ctx), late)
@@ -274,12 +276,12 @@ func (m *Model) handle(msg tea.Msg) tea.Cmd {
 		return m.edit(msg)
 	case kit.Ask:
 		msg.Question += m.beforeQuestion()
-		return m.openPage(&asker{msg})
+		return m.openPage(&asker{msg, m.now()})
 	case kit.Choose:
 		if msg.Asks {
 			msg.Title += m.beforeQuestion()
 		}
-		return m.openPage(&chooser{Choose: msg})
+		return m.openPage(&chooser{Choose: msg, asked: m.now()})
 	}
 	return nil
 }
@@ -491,7 +493,7 @@ func (m *Model) forward() tea.Cmd {
 	}})
 }
 
-// undo offers the last step of the journal by its name and branch; a second press takes it back.
+// undo offers the last step of the journal by its name and branch: a key that is held down does not go on into that.
 func (m *Model) undo() tea.Cmd {
 	return func() tea.Msg {
 		push, last, err := m.app.PushedLast(m.ctx)
@@ -515,8 +517,8 @@ func (m *Model) offerUndo() tea.Msg {
 		where = ", on " + name
 	}
 	return kit.Ask{
-		Question: fmt.Sprintf("Undo the %s: %s%s? u does it.", entry.Kind.Noun(), safe.Line(entry.Title), safe.Line(where)),
-		Key:      "u",
+		Question: fmt.Sprintf("Undo the %s: %s%s? y does it.", entry.Kind.Noun(), safe.Line(entry.Title), safe.Line(where)),
+		Key:      "y",
 		Yes: kit.Start(kit.Work[kit.Got]{Title: "Undoing", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			return m.undoStep(ctx, entry.Number)
 		}}),

@@ -194,7 +194,7 @@ func TestLandAndDelete(t *testing.T) {
 	assert.Equal(t, tip, shared.Git("rev-parse", "main"))
 	assert.Empty(t, shared.Git("branch", "--list", "summer")+work.Git("branch", "--list", "summer"))
 	assert.Equal(t, "?? docs/loose.md", work.Git("status", "--porcelain"), "loose changes stay")
-	term.play("u", "+? u does it.", "u", "+is on summer")
+	term.play("u", "+? y does it.", "y", "+is on summer")
 	assert.Equal(t, tip, work.Git("rev-parse", "summer"))
 	assert.Equal(t, "?? docs/loose.md", work.Git("status", "--porcelain"))
 }

@@ -282,7 +282,7 @@ var Table = []Key{
 	{Keys: []string{"X"}, Means: "Takes the last push back.", Actions: []Action{
 		{ID: TakePushBack, In: []Place{Send}, Name: "take the push back", Help: "Put the remote's branch back to where it was before your last push, if nobody built on it.", Words: "undo push revert", Command: "send --take-back"}}},
 	{Keys: []string{"u"}, Means: "Undoes the last thing done here: in what is open, then from the journal.", Actions: []Action{
-		{ID: Undo, In: []Place{Everywhere}, Name: "undo", Help: "Undo the last commit, rewriting or other step: it names it, and a second u does it.", Words: "reset reflog revert", Command: "undo", Listed: true},
+		{ID: Undo, In: []Place{Everywhere}, Name: "undo", Help: "Undo the last commit, rewriting or other step: it names it, and asks.", Words: "reset reflog revert", Command: "undo", Listed: true},
 		{ID: UndoSorting, In: []Place{Sort}, Name: "undo sorting", Help: "Undo the last step of sorting. With none left, the last commit or other step."},
 		{ID: UndoEdit, In: []Place{Shape}, Name: "undo edit", Help: "Undo the last edit of the plan. With no edit left, the last applied step."},
 		{ID: UndoAnswer, In: []Place{Mend}, Name: "undo answer", Help: "Undo the last answer, or the last edit of the plan. With none left, the last applied step."}}},
