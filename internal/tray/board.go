@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 
 	"bastel/internal/repo"
 )
@@ -101,6 +102,25 @@ func (s *Sheet) lay(context int, byLayer map[Layer][]File) laid {
 	return laid{s, files}
 }
 
+// inOrder compares the places of sheets in the repository's status: paths that the index has by name, and then the
+// others.
+func (s *Sheet) inOrder(o *Sheet) int {
+	if a, b := s.untracked(), o.untracked(); a != b {
+		if a {
+			return 1
+		}
+		return -1
+	}
+	return strings.Compare(s.Path, o.Path)
+}
+
+func (s *Sheet) untracked() bool {
+	if s.From != "" {
+		return s.Renamed > A
+	}
+	return s.head.Mode == repo.ModeNone && s.at(A).Mode == repo.ModeNone
+}
+
 // size is how much text the sheet holds, in bytes.
 func (s *Sheet) size() int { return len(s.head.data) + len(s.index.data) + len(s.work.data) }
 
@@ -172,14 +192,15 @@ func (b Board) Move(from, to Layer, words []string) (Board, error) {
 
 // with gives the board with some of its sheets sorted otherwise.
 func (b Board) with(moved map[*Sheet]*Sheet) Board {
-	byLayer := map[Layer][]File{}
-	sheets := make([]laid, len(b.sheets))
-	for i, l := range b.sheets {
+	sheets := slices.Clone(b.sheets)
+	for i, l := range sheets {
 		if s := moved[l.sheet]; s != nil {
-			sheets[i] = s.lay(b.view.Context, byLayer)
-			continue
+			sheets[i] = s.lay(b.view.Context, map[Layer][]File{})
 		}
-		sheets[i] = l
+	}
+	slices.SortStableFunc(sheets, func(a, b laid) int { return a.sheet.inOrder(b.sheet) })
+	byLayer := map[Layer][]File{}
+	for _, l := range sheets {
 		for at, f := range l.files {
 			byLayer[at] = append(byLayer[at], f)
 		}

@@ -43,7 +43,9 @@ func TestSortingInMemory(t *testing.T) {
 		if rapid.Bool().Draw(t, "y goes") {
 			require.NoError(t, os.Remove(filepath.Join(d.Dir, "y")))
 		}
-		if rapid.Bool().Draw(t, "runs") {
+		if rapid.Bool().Draw(t, "renamed") {
+			require.NoError(t, os.Rename(filepath.Join(d.Dir, "run"), filepath.Join(d.Dir, "runs")))
+		} else if rapid.Bool().Draw(t, "runs") {
 			require.NoError(t, os.Chmod(filepath.Join(d.Dir, "run"), 0o755))
 		}
 		board := d.board(t)
@@ -93,6 +95,12 @@ func TestSortingInMemory(t *testing.T) {
 				steps = append(steps, out.Step)
 			}
 			require.Equal(t, shownBy(read()), shownBy(board))
+		}
+		if rapid.Bool().Draw(t, "another program unstages") {
+			d.Git("reset", "--quiet")
+			require.Empty(t, read().Files(tray.A))
+			d.Git("add", "--all")
+			return
 		}
 		for i := len(steps) - 1; i >= 0; i-- {
 			changes, kept := d.look(t)

@@ -277,7 +277,7 @@ func (k *Kept) sort(s *Sheet) bool {
 		work.ID = kept.Work.ID
 	}
 	same := keep(s.head, "") == kept.Head && keep(s.index, "") == kept.Index && work == kept.Work &&
-		s.From == string(kept.From) && s.whole == (kept.weave == nil) && s.Blocked == ""
+		s.From == string(kept.From) && (s.Renamed == A) == (kept.Renamed == A) && s.whole == (kept.weave == nil) && s.Blocked == ""
 	if !same {
 		return !drafted || k.adopt(s, kept)
 	}
@@ -320,7 +320,7 @@ func (k *Kept) adopt(s *Sheet, kept keptSheet) bool {
 			lost++
 		}
 	}
-	if s.From != "" && s.From == string(kept.From) && s.Renamed == Loose {
+	if s.From != "" && s.From == string(kept.From) && s.Renamed == Loose && kept.Renamed.IsDraft() {
 		s.Renamed = kept.Renamed
 	}
 	return lost == 0
