@@ -33,8 +33,14 @@ func (r *Repo) fileStamp(path string) *stamps {
 	return s
 }
 
+// mostStamped is up to how many paths that differ are kept.
+const mostStamped = 1000
+
 // noteStatus keeps what a whole status said, unless something changed while it was read.
 func (r *Repo) noteStatus(ctx context.Context, before string, head Head, changes []Change) {
+	if len(changes) > mostStamped {
+		changes = nil // to look at each of them costs more than it saves
+	}
 	files := map[string]string{}
 	for _, c := range changes {
 		files[c.Path] = r.fileStamp(c.Path).b.String()

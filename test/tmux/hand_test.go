@@ -38,7 +38,7 @@ func (term *terminal) rest() {
 			shown, since = now, time.Now()
 		}
 		return time.Since(since) > 150*time.Millisecond
-	}, patience, 25*time.Millisecond)
+	}, patience, 50*time.Millisecond)
 }
 
 // bench is a repository in the midst of everything: a file of forty loose hunks, a branch of ten commits of which
@@ -300,7 +300,10 @@ func TestLawFiveADraftIsNeverLost(t *testing.T) {
 		"Mend":            {"Mend", repeat(4, "1", "2", "p", "3"), []string{"+40 hunks", "]", "]", "+region"}},
 		"Reading through": {"Reading through", append(repeat(6, "v"), "m", "W", "h", "y", "C-s"), []string{"+40 hunks", "]", "]", "]", "+3 commits to send", "v", "+Why"}},
 	} {
-		for _, end := range []string{"left", "killed", "killed at once"} {
+		ends := []string{"left", "killed", "killed at once"}
+		first := len(name) % len(ends) // another one for each
+		for n := range fixture.Rounds(1, len(ends)) {
+			end := ends[(first+n)%len(ends)]
 			t.Run(name+", "+end, func(t *testing.T) {
 				t.Parallel()
 				f, _ := bench(t)

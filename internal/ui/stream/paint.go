@@ -1,7 +1,10 @@
 package stream
 
 import (
+	"path/filepath"
+	"slices"
 	"strings"
+	"sync"
 
 	"charm.land/lipgloss/v2"
 	"github.com/alecthomas/chroma/v2"
@@ -28,7 +31,7 @@ func (p paint) over(line lipgloss.Style) lipgloss.Style {
 // What only lines before tell, such as a comment over many lines, is known where the
 // hunk begins with it or the line starts as comments of its language do.
 type painter struct {
-	lexers map[string]chroma.Lexer // by path
+	lexers map[string]chroma.Lexer // by path, and by "*" and how a name ends
 	lines  map[string][]chroma.Token
 }
 
@@ -68,11 +71,53 @@ func (p *painter) lexer(path string) chroma.Lexer {
 	if p.lexers == nil {
 		p.lexers = map[string]chroma.Lexer{}
 	}
-	if lexer = lexers.Match(path); lexer != nil {
-		lexer = chroma.Coalesce(lexer)
+	// To look a name up takes milliseconds, which is too much for each of many files in a frame:
+	// most names are known by how they end.
+	name := filepath.Base(path)
+	ending := filepath.Ext(name)
+	if ending == "" || hasNameOfItsOwn(name) {
+		lexer = coalesced(lexers.Match(name))
+	} else if lexer = p.byEnding(ending); lexer == nil { // it may be a copy of another file, as in a.go.orig
+		lexer = p.byEnding(filepath.Ext(strings.TrimSuffix(name, ending)) + ending)
 	}
 	p.lexers[path] = lexer
 	return lexer
+}
+
+func (p *painter) byEnding(ending string) chroma.Lexer {
+	lexer, known := p.lexers["*"+ending]
+	if !known {
+		lexer = coalesced(lexers.Match("any" + ending))
+		p.lexers["*"+ending] = lexer
+	}
+	return lexer
+}
+
+func coalesced(lexer chroma.Lexer) chroma.Lexer {
+	if lexer == nil {
+		return nil
+	}
+	return chroma.Coalesce(lexer)
+}
+
+// patterns are those of names that tell the language by more than how they end.
+var patterns = sync.OnceValue(func() (list []string) {
+	for _, lexer := range lexers.GlobalLexerRegistry.Lexers {
+		config := lexer.Config()
+		for _, pattern := range slices.Concat(config.Filenames, config.AliasFilenames) {
+			if ending, ok := strings.CutPrefix(pattern, "*."); !ok || strings.ContainsAny(ending, "*?[.") {
+				list = append(list, pattern)
+			}
+		}
+	}
+	return list
+})
+
+func hasNameOfItsOwn(name string) bool {
+	return slices.ContainsFunc(patterns(), func(pattern string) bool {
+		ok, err := filepath.Match(pattern, name)
+		return ok || err != nil
+	})
 }
 
 func (p *painter) tokens(lexer chroma.Lexer, text string) []chroma.Token {
