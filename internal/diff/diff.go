@@ -75,8 +75,8 @@ type comparison struct {
 	positions    []int32
 }
 
-// number gives equal lines equal numbers, in O(lines) with a hash table of its own,
-// which needs no string for each line as a map would.
+// number gives equal lines equal numbers, in the order in which they first come, in O(lines) with a hash table of
+// its own, which needs no string for each line as a map would.
 func (c *comparison) number(oldLines, newLines [][]byte) {
 	size := 16
 	for size < 2*(len(oldLines)+len(newLines)) {
@@ -104,11 +104,21 @@ func (c *comparison) number(oldLines, newLines [][]byte) {
 			}
 		}
 	}
+	first := make([]int32, 0, len(oldLines)) // by number: the first old line that has it
 	for i, line := range oldLines {
-		c.a[i] = numberOf(line)
+		if c.a[i] = numberOf(line); int(c.a[i]) == len(first) {
+			first = append(first, int32(i))
+		}
 	}
+	// Most new lines are the old one behind that of the line before, and need no looking up.
+	next := 0
 	for i, line := range newLines {
-		c.b[i] = numberOf(line)
+		if next < len(oldLines) && bytes.Equal(oldLines[next], line) {
+			c.b[i] = c.a[next]
+		} else if c.b[i] = numberOf(line); int(c.b[i]) < len(first) {
+			next = int(first[c.b[i]])
+		}
+		next++ // a line that is in no old one most often replaces one
 	}
 	c.count = make([]int32, len(texts))
 	c.first = make([]int32, len(texts))

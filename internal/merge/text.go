@@ -9,6 +9,7 @@ package merge
 import (
 	"bytes"
 	"slices"
+	"sync"
 
 	"bastel/internal/diff"
 )
@@ -35,8 +36,23 @@ type Region struct {
 // begin or end alike, those lines are settled and the region gets smaller.
 func Text(base, left, right []byte) []Chunk {
 	m := textMerge{base: diff.Split(base), left: diff.Split(left), right: diff.Split(right)}
-	m.run(diff.Lines(m.base, m.left), diff.Lines(m.base, m.right))
+	m.run(m.compared())
 	return m.chunks
+}
+
+// manyLines is from where on it pays to compare both sides at once.
+const manyLines = 2000
+
+// compared gives what each side changes.
+func (m *textMerge) compared() (left, right []diff.Change) {
+	if len(m.base) < manyLines {
+		return diff.Lines(m.base, m.left), diff.Lines(m.base, m.right)
+	}
+	var both sync.WaitGroup
+	both.Go(func() { left = diff.Lines(m.base, m.left) })
+	right = diff.Lines(m.base, m.right)
+	both.Wait()
+	return left, right
 }
 
 // Regions picks the open regions of a merged text.
@@ -264,6 +280,6 @@ func (m *textMerge) settle(lines [][]byte) {
 func Words(r Region) (text []byte, ok bool) {
 	words := func(lines [][]byte) [][]byte { return diff.Tokens(bytes.Join(lines, nil)) }
 	m := textMerge{base: words(r.Base), left: words(r.Left), right: words(r.Right)}
-	m.run(diff.Lines(m.base, m.left), diff.Lines(m.base, m.right))
+	m.run(m.compared())
 	return Settled(m.chunks)
 }
