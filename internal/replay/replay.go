@@ -192,7 +192,7 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 	if err != nil {
 		return nil, err
 	}
-	run := run{Engine: e, plan: plan, onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(), reading: reading,
+	run := run{Engine: e, plan: plan, origins: plan.Origins(), onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(), reading: reading,
 		options: options, book: mend.Book{Given: plan.Given, Shut: plan.Shut, Memory: e.memory}, history: []repo.ID{onto}}
 	run.options.Moved = run.moved
 	if !onto.IsZero() {

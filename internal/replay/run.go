@@ -16,6 +16,7 @@ import (
 type run struct {
 	*Engine
 	plan       shape.Plan
+	origins    map[repo.ID]shape.Origin
 	onto       repo.ID
 	committer  string
 	parent     repo.ID
@@ -31,11 +32,11 @@ type run struct {
 func (r *run) step(ctx context.Context, entry shape.Entry) (Step, error) {
 	step := Step{From: entry.From, Merge: entry.Merge, Result: Clean}
 	for _, id := range entry.From {
-		switch source, _ := r.plan.Origin(id); {
-		case source.IsZero():
+		switch origin := r.origins[id]; {
+		case origin.Source.IsZero():
 			step.Extra = append(step.Extra, id)
-		case !slices.Contains(step.Sources, source):
-			step.Sources = append(step.Sources, source)
+		case !slices.Contains(step.Sources, origin.Source):
+			step.Sources = append(step.Sources, origin.Source)
 		}
 	}
 	first := r.commits[entry.From[0]]
@@ -253,7 +254,7 @@ func (r *run) merge(ctx context.Context, tree repo.ID, c change) (merge.Merged, 
 func (r *run) commit(entry shape.Entry, step *Step) error {
 	id := entry.From[0]
 	source := r.commits[id]
-	unchanged := len(entry.From) == 1 && !entry.Merge && entry.Message == "" && entry.Author == "" && entry.Date == "" && !r.plan.IsMade(id) && source.Tree == r.tree &&
+	unchanged := len(entry.From) == 1 && !entry.Merge && entry.Message == "" && entry.Author == "" && entry.Date == "" && r.origins[id] == (shape.Origin{Source: id}) && source.Tree == r.tree &&
 		len(source.Parents) <= 1 && source.Parent() == r.parent
 	if unchanged {
 		step.Commit, step.Kept = id, true

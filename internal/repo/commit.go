@@ -81,12 +81,16 @@ func (c *Commit) setHeader(key, value string) (err error) {
 // Encode writes the commit in the object format.
 func (c *Commit) Encode() []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "tree %s\n", c.Tree)
-	for _, parent := range c.Parents {
-		fmt.Fprintf(&b, "parent %s\n", parent)
-	}
 	// A value of several lines goes on in lines that begin with a space, whatever header it is of.
-	header := func(key, value string) { fmt.Fprintf(&b, "%s %s\n", key, strings.ReplaceAll(value, "\n", "\n ")) }
+	header := func(key, value string) {
+		for _, part := range []string{key, " ", strings.ReplaceAll(value, "\n", "\n "), "\n"} {
+			b.WriteString(part)
+		}
+	}
+	header("tree", c.Tree.String())
+	for _, parent := range c.Parents {
+		header("parent", parent.String())
+	}
 	header("author", c.Author)
 	header("committer", c.Committer)
 	if c.Encoding != "" {

@@ -126,7 +126,8 @@ func (r *Repo) EmptyTree() ID { return r.HashObject(KindTree, nil) }
 // HashObject computes the id that an object has in this repository.
 func (r *Repo) HashObject(kind Kind, data []byte) ID {
 	h := r.newHash()
-	fmt.Fprintf(h, "%s %d\x00", kind, len(data))
+	var room [32]byte
+	h.Write(append(strconv.AppendInt(append(append(room[:0], kind...), ' '), int64(len(data)), 10), 0))
 	h.Write(data)
 	return ID{string(h.Sum(nil))}
 }

@@ -167,6 +167,26 @@ func (p Plan) Origin(piece repo.ID) (source repo.ID, part int) {
 	return repo.ID{}, 0
 }
 
+// Origin is the source that a commit of a plan is, or is a part of: then counted from 1.
+type Origin struct {
+	Source repo.ID
+	Part   int
+}
+
+// Origins are those of all pieces, for who asks for many of them.
+func (p Plan) Origins() map[repo.ID]Origin {
+	origins := make(map[repo.ID]Origin, len(p.Sources))
+	for _, id := range p.Sources {
+		origins[id] = Origin{Source: id}
+	}
+	for _, s := range p.Splits {
+		for i, part := range s.Parts {
+			origins[part] = Origin{s.Of, i + 1}
+		}
+	}
+	return origins
+}
+
 // IsMade says whether a piece was made for the plan: a part of a source, or an extra.
 func (p Plan) IsMade(piece repo.ID) bool {
 	source, part := p.Origin(piece)
@@ -382,6 +402,9 @@ func (p Plan) Merge(i int, message string) Plan {
 // InOrder gives an entry's sources in the order in which they are applied: those of the
 // branch, and their parts, in the order of its history; those from elsewhere as listed.
 func (p Plan) InOrder(from []repo.ID) []repo.ID {
+	if len(from) < 2 {
+		return from
+	}
 	type own struct {
 		id          repo.ID
 		place, part int

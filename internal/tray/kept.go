@@ -1,9 +1,7 @@
 package tray
 
 import (
-	"bytes"
 	"context"
-	"encoding/gob"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -25,8 +23,11 @@ func RefOf(r *repo.Repo, worktree string) string {
 	return r.OwnRef("TRAYS_" + repo.Letters([]byte(worktree)))
 }
 
-// keptFormat is the version of what lies there.
-const keptFormat = "bastel-trays/1"
+// keptFormat is the version of what lies there. The first one kept texts in Go's own encoding.
+const (
+	keptFormat      = "bastel-trays/2"
+	firstKeptFormat = "bastel-trays/1"
+)
 
 // Kept is how the changes of a working tree were sorted: the trays' messages, the authors of
 // those that were commits before, and
@@ -143,7 +144,12 @@ func keptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*Kept, error) {
 	if err := json.Unmarshal(data[stateFile], &state); err != nil {
 		return nil, errors.Join(err, ErrUnreadable)
 	}
-	if state.Format != keptFormat {
+	decode := decodeWeave
+	switch state.Format {
+	case keptFormat:
+	case firstKeptFormat:
+		decode = decodeFirstWeave
+	default:
 		return nil, fmt.Errorf("the format is %q, and this Bastel reads %q: %w", state.Format, keptFormat, ErrUnreadable)
 	}
 	for letter, message := range state.Messages {
@@ -158,7 +164,7 @@ func keptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*Kept, error) {
 	}
 	for _, sheet := range state.Sheets {
 		if sheet.Weave != "" {
-			if err := gob.NewDecoder(bytes.NewReader(data[sheet.Weave])).Decode(&sheet.weave); err != nil {
+			if sheet.weave, err = decode(data[sheet.Weave]); err != nil {
 				return nil, fmt.Errorf("%q: %w", sheet.Path, errors.Join(err, ErrUnreadable))
 			}
 		}
@@ -196,12 +202,12 @@ func (k *Kept) Store(ctx context.Context, r *repo.Repo) (repo.ID, error) {
 		sheet := k.files[path]
 		sheet.Weave = ""
 		if sheet.weave != nil {
-			var data bytes.Buffer
-			if err := gob.NewEncoder(&data).Encode(sheet.weave); err != nil {
+			data, err := encodeWeave(sheet.weave)
+			if err != nil {
 				return repo.ID{}, fmt.Errorf("keep the trays: %w", err)
 			}
 			sheet.Weave = fmt.Sprintf("text-%06d", n)
-			put(sheet.Weave, data.Bytes())
+			put(sheet.Weave, data)
 		}
 		for i, e := range sheet.Events {
 			if id := e.New.ID; e.At.IsDraft() && !id.IsZero() && e.New.Mode != repo.ModeSubmodule && !kept[id] {

@@ -1,6 +1,8 @@
 package tray
 
 import (
+	"bytes"
+	"encoding/gob"
 	"fmt"
 	"strings"
 	"testing"
@@ -173,4 +175,27 @@ func TestAdoptKeepsWhatIsStillThere(t *testing.T) {
 	after, _ = newWeave(head, head, moved).adopt(edited)
 	assert.True(t, inB("own\n", after), "text that only the tray has stays too")
 	assert.Equal(t, moved, after.lines(Loose))
+}
+
+// TestAWeaveComesBackFromItsState: what is kept of a weave is all of it, byte for byte, and what the first version
+// kept can still be read.
+func TestAWeaveComesBackFromItsState(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		line := rapid.SampledFrom([]string{"a\n", "\n", "\xff\x00\n", "c\r\n", "no end"})
+		layer := rapid.SampledFrom([]Layer{Head, A, 2, Loose, never})
+		w := weave{}
+		for range rapid.IntRange(0, 12).Draw(t, "lines") {
+			w = append(w, woven{Text: []byte(line.Draw(t, "line")), Born: layer.Draw(t, "born"), Dies: layer.Draw(t, "dies")})
+		}
+		data, err := encodeWeave(w)
+		require.NoError(t, err)
+		again, err := decodeWeave(data)
+		require.NoError(t, err)
+		require.Equal(t, w, again)
+		var first bytes.Buffer
+		require.NoError(t, gob.NewEncoder(&first).Encode(w))
+		again, err = decodeFirstWeave(first.Bytes())
+		require.NoError(t, err)
+		require.Equal(t, w, again)
+	})
 }
