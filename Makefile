@@ -29,8 +29,9 @@ TEST = go test -count=1 -vet=off -ldflags=-s
 core:
 	$(TEST) -race $(CORE)
 
+# More packages and tests at a time than there are processors: most wait for a screen, or for a process.
 rest: lint
-	$(TEST) $$(go list ./... | grep -vxF "$$(go list $(CORE))")
+	$(TEST) -p 4 -parallel 4 $$(go list ./... | grep -vxF "$$(go list $(CORE))")
 
 beside: core
 	$(TEST) -race -run '$(BESIDE_TESTS)' $(BESIDE)

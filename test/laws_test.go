@@ -177,3 +177,34 @@ func TestNoFormerWordIsSaid(t *testing.T) {
 	}
 	assert.Greater(t, said, 500)
 }
+
+// TestTheGlossaryNamesWhatIsThere: each word's type, function or package in the code is there.
+func TestTheGlossaryNamesWhatIsThere(t *testing.T) {
+	page, err := os.ReadFile("../docs/glossary.md")
+	require.NoError(t, err)
+	words := 0
+	for line := range strings.Lines(string(page)) {
+		cells := strings.Split(line, "|")
+		if len(cells) < 5 {
+			continue
+		}
+		for _, found := range regexp.MustCompile("`([a-z]+)(?:\\.([A-Za-z]+))?`").FindAllStringSubmatch(cells[3], -1) {
+			words++
+			dirs, _ := filepath.Glob("../internal/" + found[1])
+			deeper, _ := filepath.Glob("../internal/*/" + found[1])
+			dirs = append(dirs, deeper...)
+			require.NotEmpty(t, dirs, "%s has no package", found[0])
+			source := ""
+			files, _ := filepath.Glob(dirs[0] + "/*.go")
+			for _, file := range files {
+				data, err := os.ReadFile(file)
+				require.NoError(t, err)
+				source += string(data)
+			}
+			if found[2] != "" {
+				assert.Regexp(t, `(?m)^(type|func|func \([^)]*\)|\t)\s*`+found[2]+`\b`, source, found[0])
+			}
+		}
+	}
+	assert.Greater(t, words, 20)
+}

@@ -260,8 +260,11 @@ func (s *Sheet) keep(r *repo.Repo) keptSheet {
 		}
 		return v
 	}
-	sheet := keptSheet{Path: []byte(s.Path), From: []byte(s.From), Renamed: s.Renamed, weave: s.weave,
+	sheet := keptSheet{Path: []byte(s.Path), From: []byte(s.From), Renamed: s.Renamed,
 		Head: keep(stored(s.at(Head)), ""), Index: keep(stored(s.at(A)), ""), Work: keep(s.work, s.stamp)}
+	if !s.whole {
+		sheet.weave = s.weave
+	}
 	for _, e := range s.events {
 		sheet.Events = append(sheet.Events, keptEvent{e.At, e.Part, keep(e.Old, ""), keep(e.New, "")})
 	}

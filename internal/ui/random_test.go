@@ -158,7 +158,7 @@ func (d *driver) views(quiet func()) (views []string) {
 // TestRandomKeys: whatever keys come, while readings and writings fail and another program is at work, nothing
 // panics, the repository is whole, and in the end every screen shows what a fresh start does, drafts and all.
 func TestRandomKeys(t *testing.T) {
-	fixture.FewerChecks(t, "2")
+	fixture.FewerChecks(t, "1")
 	require.NoError(t, flag.Set("rapid.shrinktime", "0s")) // what depends on time does not come again
 	faults := withFaults(t)
 	rapid.Check(t, func(rt *rapid.T) {
