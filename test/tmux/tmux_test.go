@@ -119,7 +119,7 @@ func (term *terminal) play(steps ...string) {
 // patience is how long a screen may take before the test gives up on it.
 const patience = 20 * time.Second
 
-// waitFor waits until the screen shows all the texts, at two looks: what a key answers must have been there to be read.
+// waitFor waits until the screen shows all the texts, at three looks: what a key answers must have been there for two frames, to be read.
 func (term *terminal) waitFor(texts ...string) string {
 	term.t.Helper()
 	var shown string
@@ -132,7 +132,7 @@ func (term *terminal) waitFor(texts ...string) string {
 				seen = 0
 			}
 		}
-		return seen > 1
+		return seen > 2 // looks are 20 ms apart
 	}, patience, 20*time.Millisecond)
 	if !ok {
 		term.t.Fatalf("not on the screen: %q\n%s", texts, shown)
