@@ -161,15 +161,17 @@ func (b Board) Message(l Layer) string {
 var ErrNotInMemory = errors.New("it is not in memory")
 
 // Move gives the board as it will be once hunks, lines or files have gone from one layer to
-// another, by what was read: nothing is written. Errors: those of the function Move, and
-// ErrNotInMemory.
-func (b Board) Move(from, to Layer, words []string) (Board, error) {
+// another, by what was read: nothing is written. Within are the paths that the words lie in, if they
+// are known, which saves comparing all others. Errors: those of the function Move, and ErrNotInMemory.
+func (b Board) Move(from, to Layer, words, within []string) (Board, error) {
 	if b.sheets == nil {
 		return b, ErrNotInMemory
 	}
-	sheets := make([]*Sheet, len(b.sheets))
-	for i, l := range b.sheets {
-		sheets[i] = l.sheet
+	var sheets []*Sheet
+	for _, l := range b.sheets {
+		if s := l.sheet; len(within) == 0 || slices.Contains(within, s.Path) || s.From != "" && slices.Contains(within, s.From) {
+			sheets = append(sheets, s)
+		}
 	}
 	picked, err := pickFrom(sheets, b.view.Context, from, words)
 	if err != nil {

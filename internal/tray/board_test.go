@@ -71,7 +71,11 @@ func TestSortingInMemory(t *testing.T) {
 			if from == to || len(words) == 0 {
 				continue
 			}
-			moved, inMemory := board.Move(from, to, words)
+			var within []string
+			if rapid.Bool().Draw(t, "paths are known") {
+				within = paths(board.Files(from))
+			}
+			moved, inMemory := board.Move(from, to, words, within)
 			changes, kept := d.look(t)
 			kept.Remember(last)
 			out, err := tray.Move(ctx, d.repo, changes, kept, tray.Plain, from, to, words)

@@ -30,7 +30,7 @@ func (m *Model) carry(to tray.Layer, picked, paths func() []string) func() tea.C
 			return kit.Say(fmt.Sprintf("It is in tray %s already.", c.To))
 		}
 		s := m.stream()
-		moved, err := m.board.Move(c.From, c.To, c.Words)
+		moved, err := m.board.Move(c.From, c.To, c.Words, c.Within)
 		if c.To != tray.Loose && c.To != m.current {
 			m.chooseTray(c.To)
 		}
