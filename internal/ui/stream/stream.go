@@ -227,11 +227,11 @@ func (m *Model) restore(layer tray.Layer, path string, hunk int) {
 		return
 	}
 	at := slices.IndexFunc(m.rows, func(r row) bool {
-		if r.kind == sectionRow {
-			return m.sections[r.section].Layer > layer
-		}
-		return r.kind == fileRow && cmp.Or(cmp.Compare(m.sections[r.section].Layer, layer), cmp.Compare(m.files[r.file].Path, path)) >= 0
+		return r.kind == fileRow && m.sections[r.section].Layer == layer && m.files[r.file].Path == path
 	})
+	if at < 0 {
+		at = m.inPlaceOf(layer, path)
+	}
 	if at < 0 || m.rows[at].kind == sectionRow {
 		m.beforeRow(at)
 		return
@@ -246,6 +246,17 @@ func (m *Model) restore(layer tray.Layer, path string, hunk int) {
 			break
 		}
 	}
+}
+
+// inPlaceOf is the row of the file that has come into the place of one that is gone, or of the section
+// behind it; -1 stands for the end. Files that the index does not have stand behind all others.
+func (m *Model) inPlaceOf(layer tray.Layer, path string) int {
+	return slices.IndexFunc(m.rows, func(r row) bool {
+		if r.kind == sectionRow {
+			return m.sections[r.section].Layer > layer
+		}
+		return r.kind == fileRow && cmp.Or(cmp.Compare(m.sections[r.section].Layer, layer), cmp.Compare(m.files[r.file].Path, path)) >= 0
+	})
 }
 
 // beforeRow takes the cursor to the last hunk, or heading, before a row; -1 stands

@@ -278,3 +278,15 @@ func TestColoursLeaveTheTextAsItIs(t *testing.T) {
 		}
 	}
 }
+
+// TestThePlaceIsKeptInAnyOrder: new files stand behind others whatever they are called, and reading again
+// leaves the cursor where it is.
+func TestThePlaceIsKeptInAnyOrder(t *testing.T) {
+	var m stream.Model
+	files := []tray.File{file("a", 1), file("z", 1), file("new", 1)}
+	m.Set(files)
+	m.End(true)
+	require.Equal(t, "new", m.CursorPath())
+	m.Set(files)
+	assert.Equal(t, "new", m.CursorPath())
+}
