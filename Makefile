@@ -1,6 +1,6 @@
 # The core: everything below the line that internal/ui, cli, app and demo lie above.
 CORE = ./internal/ask ./internal/repo ./internal/diff ./internal/merge ./internal/mend ./internal/lanes ./internal/safe ./internal/sweep ./internal/tray \
-	./internal/shape ./internal/replay ./internal/journal ./internal/send ./internal/suggest ./internal/review
+	./internal/shape ./internal/replay ./internal/journal ./internal/series ./internal/wording ./internal/programs ./internal/send ./internal/suggest ./internal/review
 
 # What ties work beside the screens to them: these run with the race detector.
 BESIDE = ./internal/ui
@@ -61,6 +61,7 @@ bench:
 	go test ./internal/ui -run '^$$' -bench FetchFiveThousand -benchtime 2x
 	go test ./internal/ui -run '^$$' -bench Key -benchtime 500x
 	go test ./internal/ui -run '^$$' -bench SortAHunk -benchtime 20x
+	go test ./internal/ui/chart -run '^$$' -bench Thousands -benchtime 500x
 
 # Needs xvfb, xterm, imagemagick, curl and the font JetBrains Mono, besides tmux.
 shots:

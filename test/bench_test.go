@@ -128,7 +128,10 @@ func objectNames(b *testing.B, file string) []byte {
 // against the whole forecast of a fresh engine.
 func BenchmarkForecastEdit(b *testing.B) {
 	for _, size := range []struct{ files, commits int }{{2000, 200}, {20000, 200}, {2000, 2000}} {
-		b.Run(fmt.Sprint(size.files, " files, ", size.commits, " commits"), func(b *testing.B) { benchmarkForecastEdit(b, size.files, size.commits) })
+		b.Run(fmt.Sprint(size.files, " files, ", size.commits, " commits"), func(b *testing.B) {
+			benchmarkForecastEdit(b, size.files,
+				size.commits)
+		})
 	}
 }
 
@@ -223,7 +226,7 @@ func BenchmarkMergeText(b *testing.B) {
 	}
 	b.ResetTimer()
 	for range b.N {
-		merged, ok := merge.Settled(merge.Text(sides[0].Bytes(), sides[1].Bytes(), sides[2].Bytes()))
+		merged, ok := merge.Resolved(merge.Text(sides[0].Bytes(), sides[1].Bytes(), sides[2].Bytes()))
 		require.True(b, ok)
 		require.Equal(b, len(theirs), len(merged))
 	}

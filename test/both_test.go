@@ -16,8 +16,10 @@ import (
 
 // bothCommands are given at the same time, by Bastel twice or by Bastel and somebody at another terminal.
 var bothCommands = []string{
-	"bastel commit -m staged", "bastel discard a", "bastel stage a", "bastel apply ../plan.toml", "bastel amend -m other", "bastel loosen HEAD",
-	"bastel sweep", "bastel stage --tray B a", "bastel undo", "git commit -qm elsewhere", "git add a", "git checkout -q -- a", "git reset -q HEAD~1",
+	"bastel commit -m staged", "bastel discard a", "bastel stage a", "bastel apply ../plan.toml", "bastel amend -m other",
+	"bastel loosen HEAD",
+	"bastel sweep", "bastel stage --tray B a", "bastel undo", "git commit -qm elsewhere", "git add a", "git checkout -q -- a",
+	"git reset -q HEAD~1",
 }
 
 // TestTwoAtOnce: of two commands given at the same time in one working tree each is done or refused, and what comes of both is
@@ -46,7 +48,8 @@ func TestTwoAtOnce(t *testing.T) {
 	for range fixture.Rounds(4, 100) {
 		first, second := bothCommands[random.Intn(len(bothCommands))], bothCommands[random.Intn(9)]
 		possible := map[string]string{}
-		for name, order := range map[string][]string{"neither": nil, "first": {first}, "second": {second}, "first, second": {first, second}, "second, first": {second, first}} {
+		for name, order := range map[string][]string{"neither": nil, "first": {first}, "second": {second}, "first, second": {first, second},
+			"second, first": {second, first}} {
 			c := again()
 			for _, command := range order {
 				_, _ = run(c, command) // it may be refused

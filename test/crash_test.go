@@ -36,7 +36,8 @@ func TestKilledApplyIsBeforeOrAfter(t *testing.T) {
 	old := f.Commit("kept", "more", "z\n")
 	f.Write("loose", "loose work\n")
 	plan := filepath.Join(t.TempDir(), "plan.toml")
-	require.NoError(t, os.WriteFile(plan, fmt.Appendf(nil, "format = \"bastel-plan/1\"\nbranch = \"feature\"\ntip = %q\nleft_out = [%q]\n[[next]]\nfrom = [%q]\n", old, dropped, old), 0o666))
+	require.NoError(t, os.WriteFile(plan, fmt.Appendf(nil, "format = \"bastel-plan/1\"\nbranch = \"feature\"\ntip = %q\nleft_out = "+
+		"[%q]\n[[next]]\nfrom = [%q]\n", old, dropped, old), 0o666))
 	apply := func() *exec.Cmd {
 		cmd := exec.Command("bastel", "-C", f.Dir, "apply", plan)
 		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}

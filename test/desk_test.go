@@ -15,6 +15,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
+	"bastel/internal/app/publishing"
 	"bastel/internal/demo"
 	"bastel/test/fixture"
 )
@@ -42,12 +44,12 @@ func TestTheReviewDesk(t *testing.T) {
 	require.NoError(t, err)
 	defer a.Close()
 
-	compared, err := a.CompareRemote(ctx, "", true)
+	compared, err := publishing.Of(a).CompareRemote(ctx, "", true)
 	require.NoError(t, err)
-	said, err := a.Send(ctx, app.Outgoing{Comparison: compared}, nil)
+	said, err := publishing.Of(a).Send(ctx, publishing.Outgoing{Comparison: compared}, nil)
 	require.NoError(t, err)
 	page := desk.Address + "/series/" + demo.BranchName
-	require.Equal(t, []string{page}, app.Links(said.Said), "the server names the page")
+	require.Equal(t, []string{page}, publishing.Links(said.Said), "the server names the page")
 	status, body := get(t, page)
 	assert.Equal(t, http.StatusOK, status)
 	for _, subject := range strings.Split(work.Git("log", "--format=%s", "origin/main..HEAD"), "\n") {
@@ -64,14 +66,16 @@ func TestTheReviewDesk(t *testing.T) {
 		form   url.Values
 		status int
 	}{
-		"on a line":          {"comment", url.Values{"commit": {commit}, "path": {"berth/depth.go"}, "sign": {"+"}, "line": {"14"}, "text": {"<b>Left over?</b>"}, "by": {"Oskar Brandt"}}, http.StatusOK},
-		"on the commit":      {"comment", url.Values{"commit": {commit}, "text": {"Say why."}, "by": {"Mira Lund"}}, http.StatusOK},
-		"approved":           {"verdict", url.Values{"by": {"Oskar Brandt"}, "approved": {"yes"}}, http.StatusOK},
-		"no text":            {"comment", url.Values{"commit": {commit}, "by": {"Oskar Brandt"}}, http.StatusBadRequest},
-		"no line":            {"comment", url.Values{"commit": {commit}, "path": {"a"}, "text": {"x"}, "by": {"x"}}, http.StatusBadRequest},
-		"no commit":          {"comment", url.Values{"commit": {"x"}, "text": {"x"}, "by": {"x"}}, http.StatusNotFound},
-		"one from elsewhere": {"comment", url.Values{"commit": {work.Git("rev-parse", "origin/main")}, "text": {"x"}, "by": {"x"}}, http.StatusNotFound},
-		"nobody's verdict":   {"verdict", url.Values{"approved": {"yes"}}, http.StatusBadRequest},
+		"on a line": {"comment", url.Values{"commit": {commit}, "path": {"berth/depth.go"}, "sign": {"+"}, "line": {"14"},
+			"text": {"<b>Left over?</b>"}, "by": {"Oskar Brandt"}}, http.StatusOK},
+		"on the commit": {"comment", url.Values{"commit": {commit}, "text": {"Say why."}, "by": {"Mira Lund"}}, http.StatusOK},
+		"approved":      {"verdict", url.Values{"by": {"Oskar Brandt"}, "approved": {"yes"}}, http.StatusOK},
+		"no text":       {"comment", url.Values{"commit": {commit}, "by": {"Oskar Brandt"}}, http.StatusBadRequest},
+		"no line":       {"comment", url.Values{"commit": {commit}, "path": {"a"}, "text": {"x"}, "by": {"x"}}, http.StatusBadRequest},
+		"no commit":     {"comment", url.Values{"commit": {"x"}, "text": {"x"}, "by": {"x"}}, http.StatusNotFound},
+		"one from elsewhere": {"comment", url.Values{"commit": {work.Git("rev-parse", "origin/main")}, "text": {"x"}, "by": {"x"}},
+			http.StatusNotFound},
+		"nobody's verdict": {"verdict", url.Values{"approved": {"yes"}}, http.StatusBadRequest},
 	} {
 		response, err := http.PostForm(desk.Address+"/"+test.path+"/"+demo.BranchName, test.form)
 		require.NoError(t, err)
@@ -88,13 +92,13 @@ func TestTheReviewDesk(t *testing.T) {
 	response.Body.Close()
 	assert.Equal(t, http.StatusForbidden, response.StatusCode, "no other page may speak for the reader")
 
-	for _, want := range []app.Received{{Comments: 2, Verdicts: 1}, {}} {
-		got, err := a.ReceiveReview(ctx)
+	for _, want := range []publishing.Received{{Comments: 2, Verdicts: 1}, {}} {
+		got, err := publishing.Of(a).ReceiveReview(ctx)
 		require.NoError(t, err)
 		assert.Equal(t, want, got)
 	}
 	placed := func() (where []string) {
-		r, err := a.ReadThrough(ctx)
+		r, err := publishing.Of(a).ReadThrough(ctx)
 		require.NoError(t, err)
 		for _, n := range r.Notes {
 			where = append(where, fmt.Sprint(n.By, " on ", n.Subject, ":", n.Line >= 0))
@@ -107,16 +111,16 @@ func TestTheReviewDesk(t *testing.T) {
 	assert.ElementsMatch(t, want, placed())
 	plan, err := a.NewPlan(ctx, "", "")
 	require.NoError(t, err)
-	_, err = a.Apply(ctx, plan.Move(3, 1), app.OwnOnly, nil)
+	_, err = planning.Of(a).Apply(ctx, plan.Move(3, 1), app.OwnOnly, nil)
 	require.NoError(t, err)
 	assert.ElementsMatch(t, want, placed(), "after a rewriting")
 
 	require.NoError(t, desk.Close())
-	_, err = a.ReceiveReview(ctx)
+	_, err = publishing.Of(a).ReceiveReview(ctx)
 	assert.ErrorIs(t, err, app.ErrNoService)
-	compared, err = a.CompareRemote(ctx, "", true)
+	compared, err = publishing.Of(a).CompareRemote(ctx, "", true)
 	require.NoError(t, err)
-	said, err = a.Send(ctx, app.Outgoing{Comparison: compared}, nil)
+	said, err = publishing.Of(a).Send(ctx, publishing.Outgoing{Comparison: compared}, nil)
 	require.NoError(t, err)
 	assert.Empty(t, said, "a desk that is closed is not named")
 
@@ -124,9 +128,9 @@ func TestTheReviewDesk(t *testing.T) {
 	again, err := app.OpenDesk(stop, place, app.AnyPort)
 	require.NoError(t, err)
 	a.Repo.ForgetConfig()
-	got, err := a.ReceiveReview(ctx)
+	got, err := publishing.Of(a).ReceiveReview(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, app.Received{}, got, "what was said is kept")
+	assert.Equal(t, publishing.Received{}, got, "what was said is kept")
 	cancel()
 	require.Eventually(t, func() bool { _, err := http.Get(again.Address); return err != nil }, patience, patience/1000)
 	assert.Empty(t, work.Git("status", "--porcelain", "--", "berth/depth.go"))
@@ -150,15 +154,15 @@ func TestAServiceThatIsNone(t *testing.T) {
 			a, _, err := app.Open(ctx, work.Dir)
 			require.NoError(t, err)
 			defer a.Close()
-			_, err = a.ReceiveReview(ctx)
+			_, err = publishing.Of(a).ReceiveReview(ctx)
 			assert.ErrorContains(t, err, "No review service is set")
 			work.Git("config", "bastel.review", server.URL)
 			a.Repo.ForgetConfig()
-			_, err = a.ReceiveReview(ctx)
+			_, err = publishing.Of(a).ReceiveReview(ctx)
 			assert.ErrorIs(t, err, app.ErrNotAllowed)
 			_, err = a.Allow(ctx, true)
 			require.NoError(t, err)
-			_, err = a.ReceiveReview(ctx)
+			_, err = publishing.Of(a).ReceiveReview(ctx)
 			assert.ErrorIs(t, err, app.ErrNoService)
 			assert.NoFileExists(t, filepath.Join(work.Dir, ".git", "bastel", "review.toml"))
 		})

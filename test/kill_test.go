@@ -106,8 +106,26 @@ var killedKinds = map[string]killed{
 	}},
 	"undo commit": {[]string{"undo"}, func(f *fixture.Repo) { loose(f); bastelIn(f, "commit", "-m", "staged") }},
 	"redo":        {[]string{"redo"}, func(f *fixture.Repo) { loose(f); bastelIn(f, "discard", "a", "new/file"); bastelIn(f, "undo") }},
-	"land":        {[]string{"land", "--delete"}, func(f *fixture.Repo) { f.Git("push", "--quiet", "origin", "topic"); f.Write("new/file", "untracked\n") }},
+	"land": {[]string{"land", "--delete"}, func(f *fixture.Repo) {
+		f.Git("push", "--quiet", "origin", "topic")
+		f.Write("new/file",
+			"untracked\n")
+	}},
+	"switch":      {[]string{"switch", "elsewhere"}, func(f *fixture.Repo) { elsewhere(f); f.Write("new/file", "untracked\n") }},
+	"switch new":  {[]string{"switch", "another", "--new", "--from", "topic~1"}, func(f *fixture.Repo) { f.Write("new/file", "untracked\n") }},
+	"undo switch": {[]string{"undo"}, func(f *fixture.Repo) { elsewhere(f); bastelIn(f, "switch", "elsewhere") }},
+	"branches":    {[]string{"branch", "delete", "elsewhere", "--yes"}, func(f *fixture.Repo) { elsewhere(f); loose(f) }},
+	"rename":      {[]string{"branch", "rename", "topic", "subject"}, loose},
+	"move":        {[]string{"move", "topic", "topic~1", "--yes"}, func(f *fixture.Repo) { f.Write("new/file", "untracked\n") }},
 	"undo land":   {[]string{"undo"}, func(f *fixture.Repo) { bastelIn(f, "land", "--delete") }},
+}
+
+// elsewhere is a branch with other content.
+func elsewhere(f *fixture.Repo) {
+	f.Git("switch", "--quiet", "-c", "elsewhere", "topic~2")
+	f.Git("rm", "--quiet", "same")
+	f.Commit("from elsewhere", "e", "e\n", "c.crlf", "one\ntwo\nelse\n")
+	f.Git("switch", "--quiet", "topic")
 }
 
 func bastelIn(f *fixture.Repo, args ...string) {
@@ -126,7 +144,8 @@ func conflict(f *fixture.Repo) {
 }
 
 func plan(f *fixture.Repo) {
-	text := fmt.Sprintf("format = \"bastel-plan/1\"\nbranch = \"topic\"\ntip = %q\nleft_out = [%q]\n[[next]]\nfrom = [%q]\n[[next]]\nfrom = [%q]\n",
+	text := fmt.Sprintf("format = \"bastel-plan/1\"\nbranch = \"topic\"\ntip = %q\nleft_out = [%q]\n[[next]]\nfrom = [%q]\n[[next]]\nfrom "+
+		"= [%q]\n",
 		f.Git("rev-parse", "topic"), f.Git("rev-parse", "topic~1"), f.Git("rev-parse", "topic~2"), f.Git("rev-parse", "topic"))
 	if err := os.WriteFile(filepath.Join(f.Dir, "..", "plan.toml"), []byte(text), 0o666); err != nil {
 		panic(err)

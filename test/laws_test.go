@@ -22,7 +22,8 @@ var rooms = []string{
 	"cmd/bastel",
 	"internal/cli",
 	"internal/ui",
-	"internal/ui/sort internal/ui/shape internal/ui/mend internal/ui/send",
+	"internal/ui/sort internal/ui/shape internal/ui/mend internal/ui/send internal/ui/chart",
+	"internal/app/sorting internal/app/planning internal/app/resolving internal/app/publishing internal/app/charting",
 	"internal/ui/stream",
 	"internal/ui/kit",
 	"internal/ui/action",
@@ -30,12 +31,13 @@ var rooms = []string{
 	"internal/demo internal/draw",
 	coreBegins,
 	"internal/send internal/journal internal/suggest internal/review",
+	"internal/series",
 	"internal/replay",
 	"internal/shape internal/tray",
 	"internal/mend",
 	"internal/merge",
-	"internal/diff internal/lanes internal/safe internal/sweep",
-	"internal/repo",
+	"internal/diff internal/lanes internal/safe internal/sweep internal/wording",
+	"internal/repo internal/programs",
 	"internal/ask",
 }
 
@@ -101,7 +103,8 @@ func TestImportsRunDownwards(t *testing.T) {
 
 func TestCommandsRunFromOnePackage(t *testing.T) {
 	for _, s := range sources(t) {
-		assert.False(t, slices.Contains(imports(s), "os/exec") && s.room != "internal/repo", "%s starts processes", s.name)
+		assert.False(t, slices.Contains(imports(s), "os/exec") && s.room != "internal/repo" && s.room != "internal/programs",
+			"%s starts processes", s.name)
 	}
 }
 
@@ -138,24 +141,30 @@ func isNamed(e ast.Expr, name string) bool {
 }
 
 func TestEveryPackageSaysWhatItIsFor(t *testing.T) {
-	documented := map[string]bool{}
+	said := map[string]string{}
 	for _, s := range sources(t) {
-		documented[s.room] = documented[s.room] || s.file.Doc != nil
+		said[s.room] += s.file.Doc.Text()
 	}
-	for room, ok := range documented {
-		assert.True(t, ok, "%s has no doc comment", room)
+	for room, text := range said {
+		assert.NotEmpty(t, text, "%s has no doc comment", room)
+		if strings.HasPrefix(room, "internal/") {
+			assert.Contains(t, text, "Its tests promise: ", room)
+			tests, _ := filepath.Glob("../" + room + "/*_test.go")
+			assert.NotEmpty(t, tests, "%s has no tests", room)
+		}
 	}
 }
 
 // formerWords are those that the screens and commands do not say any more: each meant more
 // than one thing, or is another program's.
-var formerWords = regexp.MustCompile(`(?i)\b(fold|folds|folded|folding|settle|settled|unsettled|unfold|youngest)\b|full mark|[Tt]ook back the|more has met|behind entry|in place of moving|\bmessages go\b`)
+var formerWords = regexp.MustCompile(`(?i)\b(fold|folds|folded|folding|settle|settled|unsettled|unfold|youngest)\b|full mark|` +
+	`[Tt]ook back the|more has met|behind entry|in place of moving|\bmessages go\b`)
 
 // TestNoFormerWordIsSaid: in no sentence of screens, commands and use cases.
 func TestNoFormerWordIsSaid(t *testing.T) {
 	said := 0
 	for _, s := range sources(t) {
-		if !strings.HasPrefix(s.room, "internal/ui") && s.room != "internal/cli" && s.room != "internal/app" {
+		if !strings.HasPrefix(s.room, "internal/ui") && s.room != "internal/cli" && !strings.HasPrefix(s.room, "internal/app") {
 			continue
 		}
 		ast.Inspect(s.file, func(n ast.Node) bool {
@@ -207,4 +216,46 @@ func TestTheGlossaryNamesWhatIsThere(t *testing.T) {
 		}
 	}
 	assert.Greater(t, words, 20)
+}
+
+// TestTheWalksAreThere: the functions that CONTRIBUTING leads along exist, at most eight in a walk.
+func TestTheWalksAreThere(t *testing.T) {
+	there := map[string]bool{}
+	for _, s := range sources(t) {
+		for _, d := range s.file.Decls {
+			f, ok := d.(*ast.FuncDecl)
+			if !ok {
+				continue
+			}
+			name := s.file.Name.Name + "."
+			if f.Recv != nil {
+				receiver := f.Recv.List[0].Type
+				if star, ok := receiver.(*ast.StarExpr); ok {
+					receiver = star.X
+				}
+				if ident, ok := receiver.(*ast.Ident); ok {
+					name += ident.Name + "."
+				}
+			}
+			there[name+f.Name.Name] = true
+		}
+	}
+	page, err := os.ReadFile("../CONTRIBUTING.md")
+	require.NoError(t, err)
+	walks := 0
+	for line := range strings.Lines(string(page)) {
+		if !strings.HasPrefix(line, "- ") || !strings.Contains(line, "` → `") {
+			continue
+		}
+		steps := regexp.MustCompile("`([a-z]+\\.[A-Za-z.]+)`").FindAllStringSubmatch(line, -1)
+		if len(steps) < 4 {
+			continue
+		}
+		walks++
+		assert.LessOrEqual(t, len(steps), 8, line)
+		for _, step := range steps {
+			assert.True(t, there[step[1]], "%s is nowhere", step[1])
+		}
+	}
+	assert.Equal(t, 4, walks)
 }

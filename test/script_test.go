@@ -35,7 +35,8 @@ func TestScripts(t *testing.T) {
 			env.Setenv("XDG_STATE_HOME", env.WorkDir+"/state")
 			env.Setenv("GIT_CONFIG_GLOBAL", env.WorkDir+"/gitconfig")
 			env.Setenv("GIT_CONFIG_NOSYSTEM", "1")
-			config := "[user]\n\tname = Ines Falk\n\temail = ines@lanternquay.example\n[init]\n\tdefaultBranch = main\n[protocol \"file\"]\n\tallow = always\n[advice]\n\tdetachedHead = false\n"
+			config := "[user]\n\tname = Ines Falk\n\temail = ines@lanternquay.example\n[init]\n\tdefaultBranch = main\n[protocol " +
+				"\"file\"]\n\tallow = always\n[advice]\n\tdetachedHead = false\n"
 			return os.WriteFile(env.WorkDir+"/gitconfig", []byte(config), 0o666)
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
@@ -44,7 +45,7 @@ func TestScripts(t *testing.T) {
 	})
 }
 
-// waitfor FILE: until the file is there.
+// waitFor FILE: until the file is there.
 func waitFor(ts *testscript.TestScript, _ bool, args []string) {
 	for late := time.Now().Add(patience); time.Now().Before(late); time.Sleep(patience / 1000) {
 		if _, err := os.Stat(ts.MkAbs(args[0])); err == nil {
@@ -94,7 +95,7 @@ func hunk(ts *testscript.TestScript, _ bool, args []string) {
 	ts.Fatalf("no such hunk in %s", ts.ReadFile("stdout"))
 }
 
-// jsonhas PATH WANT: the last output is one JSON document in which the value at
+// jsonHas PATH WANT: the last output is one JSON document in which the value at
 // PATH, such as steps.0.result, prints as WANT; n=3 is a list of three.
 func jsonHas(ts *testscript.TestScript, neg bool, args []string) {
 	var value any

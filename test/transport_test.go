@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"bastel/internal/app"
+	"bastel/internal/app/publishing"
 	"bastel/internal/ask"
 	"bastel/internal/repo"
 	"bastel/test/fixture"
@@ -46,11 +47,11 @@ func send(t *testing.T, dir string) error {
 }
 
 func sendWith(a *app.App) error {
-	compared, err := a.CompareRemote(ctx, "", true)
+	compared, err := publishing.Of(a).CompareRemote(ctx, "", true)
 	if err != nil {
 		return err
 	}
-	_, err = a.Send(ctx, app.Outgoing{Comparison: compared}, nil)
+	_, err = publishing.Of(a).Send(ctx, publishing.Outgoing{Comparison: compared}, nil)
 	return err
 }
 
@@ -117,7 +118,7 @@ func TestTransports(t *testing.T) {
 			work.Git("commit", "--quiet", "--amend", "--message", "one, reworded")
 			require.NoError(t, sendWith(a), "a rewritten branch, with a lease")
 			assert.Equal(t, "one, reworded", shared.Git("log", "-1", "--format=%s", "topic"))
-			_, err = a.Fetch(ctx, nil)
+			_, err = publishing.Of(a).Fetch(ctx, nil)
 			require.NoError(t, err)
 			assert.Len(t, user.asked, test.asked, "each but once: %q", user.asked)
 		})
@@ -134,12 +135,16 @@ func TestNotLetIn(t *testing.T) {
 		want    error
 		right   map[string]string // with which the next try works; nil: none does
 	}{
-		"nobody answers":           {"", "", nil, repo.ErrNeedsAnswer, map[string]string{"Username": fixture.User, "Password": fixture.Password}},
-		"a wrong password":         {"", "", map[string]string{"Username": fixture.User, "Password": "ebb"}, repo.ErrNoPermission, map[string]string{"Username": fixture.User, "Password": fixture.Password}},
-		"a wrong password by ssh":  {"password", "right", map[string]string{"password": "ebb"}, repo.ErrNoPermission, map[string]string{"password": fixture.Password}},
-		"a wrong passphrase":       {"publickey", "right", map[string]string{"passphrase": "ebb"}, repo.ErrNoPermission, map[string]string{"passphrase": "low water"}},
-		"a host that is not known": {"publickey", "", map[string]string{"(yes/no": "no", "passphrase": "low water"}, repo.ErrHostKey, map[string]string{"(yes/no": "yes", "passphrase": "low water"}},
-		"a host of another key":    {"publickey", "wrong", map[string]string{"(yes/no": "yes", "passphrase": "low water"}, repo.ErrHostKey, nil},
+		"nobody answers": {"", "", nil, repo.ErrNeedsAnswer, map[string]string{"Username": fixture.User, "Password": fixture.Password}},
+		"a wrong password": {"", "", map[string]string{"Username": fixture.User, "Password": "ebb"}, repo.ErrNoPermission,
+			map[string]string{"Username": fixture.User, "Password": fixture.Password}},
+		"a wrong password by ssh": {"password", "right", map[string]string{"password": "ebb"}, repo.ErrNoPermission,
+			map[string]string{"password": fixture.Password}},
+		"a wrong passphrase": {"publickey", "right", map[string]string{"passphrase": "ebb"}, repo.ErrNoPermission,
+			map[string]string{"passphrase": "low water"}},
+		"a host that is not known": {"publickey", "", map[string]string{"(yes/no": "no", "passphrase": "low water"}, repo.ErrHostKey,
+			map[string]string{"(yes/no": "yes", "passphrase": "low water"}},
+		"a host of another key": {"publickey", "wrong", map[string]string{"(yes/no": "yes", "passphrase": "low water"}, repo.ErrHostKey, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
@@ -179,13 +184,13 @@ func TestARemoteThatFallsSilent(t *testing.T) {
 	a, _, err := app.Open(ctx, work.Dir)
 	require.NoError(t, err)
 	defer a.Close()
-	compared, err := a.CompareRemote(ctx, "", true)
+	compared, err := publishing.Of(a).CompareRemote(ctx, "", true)
 	require.NoError(t, err)
 	proxy.Silent.Store(true)
 	stopped, stop := context.WithTimeout(ctx, time.Second)
 	defer stop()
 	began := time.Now()
-	_, err = a.Send(stopped, app.Outgoing{Comparison: compared}, nil)
+	_, err = publishing.Of(a).Send(stopped, publishing.Outgoing{Comparison: compared}, nil)
 	assert.ErrorIs(t, err, context.DeadlineExceeded)
 	assert.ErrorContains(t, err, "trying again is safe")
 	assert.Less(t, time.Since(began), 10*time.Second)
@@ -248,15 +253,15 @@ func TestCutOverSSH(t *testing.T) {
 	require.NoError(t, err)
 	defer a.Close()
 	both := func() error {
-		var out app.Outgoing
+		var out publishing.Outgoing
 		var err error
-		if out.Comparison, err = a.CompareRemote(ctx, "", true); err != nil {
+		if out.Comparison, err = publishing.Of(a).CompareRemote(ctx, "", true); err != nil {
 			return err
 		}
-		if out.Stack, err = a.CompareStack(ctx, out.Remote, true); err != nil {
+		if out.Stack, err = publishing.Of(a).CompareStack(ctx, out.Remote, true); err != nil {
 			return err
 		}
-		_, err = a.Send(ctx, out, nil)
+		_, err = publishing.Of(a).Send(ctx, out, nil)
 		return err
 	}
 	require.NoError(t, both())
@@ -304,13 +309,13 @@ func TestCutWhileFetching(t *testing.T) {
 		before := work.Git("rev-parse", "HEAD", "main") + work.Git("status", "--porcelain") + work.Git("diff")
 		tracked := work.Git("rev-parse", "origin/main")
 		cut.Left.Store(int64(random.Intn(4000)))
-		if _, err := a.Fetch(ctx, nil); err != nil {
+		if _, err := publishing.Of(a).Fetch(ctx, nil); err != nil {
 			failed++
 			assert.Equal(t, tracked, work.Git("rev-parse", "origin/main"), "what is known is what was known")
 		}
 		require.Equal(t, before, work.Git("rev-parse", "HEAD", "main")+work.Git("status", "--porcelain")+work.Git("diff"))
 		cut.Left.Store(-1)
-		_, err := a.Fetch(ctx, nil)
+		_, err := publishing.Of(a).Fetch(ctx, nil)
 		require.NoError(t, err)
 		require.Equal(t, shared.Git("rev-parse", "main"), work.Git("rev-parse", "origin/main"))
 	}

@@ -68,8 +68,8 @@ func readAllowed() (list allowedFile, err error) {
 	return list, nil
 }
 
-// guarded is the value of a key, without that of the repository's own configuration unless it is allowed here.
-func (a *App) guarded(ctx context.Context, key string) (string, error) {
+// GuardedValue is the value of a key, without that of the repository's own configuration unless it is allowed here.
+func (a *App) GuardedValue(ctx context.Context, key string) (string, error) {
 	values, err := a.Repo.ConfigValues(ctx, key)
 	if err != nil || len(values) == 0 {
 		return "", err
@@ -173,8 +173,8 @@ func (a *App) AllowHere() error {
 	return err
 }
 
-// notAllowed is the refusal where a setting is there, but not allowed; nil where it is not there.
-func (a *App) notAllowed(ctx context.Context, key string) error {
+// UnallowedRefusal is the refusal where a setting is there, but not allowed; nil where it is not there.
+func (a *App) UnallowedRefusal(ctx context.Context, key string) error {
 	commands, err := a.NotAllowed(ctx)
 	if err != nil {
 		return err

@@ -67,7 +67,8 @@ func (a *App) Answers() ([]RememberedAnswer, error) {
 	}
 	var kept answersKept
 	if err := toml.Unmarshal(data, &kept); err != nil || kept.Format != answersFormat {
-		return nil, fmt.Errorf("the remembered answers in %s cannot be read; move the file away to start afresh: %w", path, errors.Join(err, errUnreadable))
+		return nil, fmt.Errorf("the remembered answers in %s cannot be read; move the file away to start afresh: %w", path,
+			errors.Join(err, ErrUnreadable))
 	}
 	return kept.Answer, nil
 }
@@ -75,19 +76,19 @@ func (a *App) Answers() ([]RememberedAnswer, error) {
 // known are the remembered answers; a list that cannot be read is passed over, which opening tells.
 func (a *App) known() ([]RememberedAnswer, error) {
 	answers, err := a.Answers()
-	if errors.Is(err, errUnreadable) {
+	if errors.Is(err, ErrUnreadable) {
 		return nil, nil
 	}
 	return answers, err
 }
 
-// memory is what the replay is given.
-func (a *App) memory() (map[mend.Key]mend.Given, error) {
+// RememberedAnswers is what the replay is given.
+func (a *App) RememberedAnswers() (map[mend.Key]mend.Resolution, error) {
 	answers, err := a.known()
 	if err != nil {
 		return nil, err
 	}
-	memory := make(map[mend.Key]mend.Given, len(answers))
+	memory := make(map[mend.Key]mend.Resolution, len(answers))
 	for _, r := range answers {
 		given, err := r.Given()
 		if err != nil {
@@ -98,9 +99,9 @@ func (a *App) memory() (map[mend.Key]mend.Given, error) {
 	return memory, nil
 }
 
-// remember keeps the answers of a plan for the next ones.
-func (a *App) remember(given []mend.Given) error {
-	given = slices.DeleteFunc(slices.Clone(given), func(g mend.Given) bool { return g.Answer.Unfinished })
+// RememberAnswers keeps the answers of a plan for the next ones.
+func (a *App) RememberAnswers(given []mend.Resolution) error {
+	given = slices.DeleteFunc(slices.Clone(given), func(g mend.Resolution) bool { return g.Answer.Unfinished })
 	if len(given) == 0 {
 		return nil
 	}
@@ -119,14 +120,14 @@ func (a *App) remember(given []mend.Given) error {
 	return a.writeAnswers(answers[max(0, len(answers)-mostRemembered):])
 }
 
-// unlearn forgets what a step taught that is taken back: those of its answers that were not known before.
-func (a *App) unlearn(given []mend.Given, since time.Time) error {
+// UnlearnAnswers forgets what a step taught that is taken back: those of its answers that were not known before.
+func (a *App) UnlearnAnswers(given []mend.Resolution, since time.Time) error {
 	answers, err := a.known()
 	if err != nil {
 		return err
 	}
 	kept := slices.DeleteFunc(slices.Clone(answers), func(r RememberedAnswer) bool {
-		return !r.When.Before(since.Truncate(time.Second)) && slices.ContainsFunc(given, func(g mend.Given) bool { return g.Key == r.Key })
+		return !r.When.Before(since.Truncate(time.Second)) && slices.ContainsFunc(given, func(g mend.Resolution) bool { return g.Key == r.Key })
 	})
 	if len(kept) == len(answers) {
 		return nil
@@ -144,7 +145,7 @@ func (a *App) ForgetAnswers(keys []mend.Key) (int, error) {
 	before := len(answers)
 	for _, key := range keys {
 		if !slices.ContainsFunc(answers, func(r RememberedAnswer) bool { return r.Key == key }) {
-			return 0, refuse("No answer is remembered under %s.", key)
+			return 0, Refuse("No answer is remembered under %s.", key)
 		}
 	}
 	answers = slices.DeleteFunc(answers, func(r RememberedAnswer) bool { return len(keys) == 0 || slices.Contains(keys, r.Key) })
@@ -156,17 +157,17 @@ func (a *App) writeAnswers(answers []RememberedAnswer) error {
 	if err != nil {
 		return err
 	}
-	if _, err := a.Answers(); errors.Is(err, errUnreadable) {
-		if err := setAside(path); err != nil {
+	if _, err := a.Answers(); errors.Is(err, ErrUnreadable) {
+		if err := SetAside(path); err != nil {
 			return err
 		}
 	}
 	if len(answers) == 0 {
-		return replaceFile(path, "")
+		return ReplaceFile(path, "")
 	}
 	text, err := toml.Marshal(answersKept{answersFormat, answers})
 	if err != nil {
 		return fmt.Errorf("write the remembered answers: %w", err)
 	}
-	return replaceFile(path, string(text))
+	return ReplaceFile(path, string(text))
 }

@@ -1,6 +1,9 @@
-// Package app holds the use cases: what a screen and a command both need, with
-// no drawing in it. Each is a method that takes a context, and leaves the
-// repository either as it was or as asked for.
+// Package app holds what all use cases share: the open repository, the branch at work, what was read of
+// it, and operations, the one way to change anything. The use cases themselves are in the packages below it,
+// by subject; each is a method that takes a context, and leaves the repository either as it was or as asked for.
+//
+// Its tests promise: state of any kind in its folder keeps nothing from opening, and other programs' work
+// is noticed.
 package app
 
 import (
@@ -19,14 +22,14 @@ import (
 
 // App is an open repository with what the use cases need. Safe for concurrent use.
 type App struct {
-	Repo    *repo.Repo
-	Journal *journal.Log
-	engine  *replay.Engine
-	sorting sync.Mutex             // held while the trays change
-	reading sync.Mutex             // held while what was read, and the notes, change
-	atWork  atomic.Pointer[string] // the name of the branch at work; nil or empty: it follows HEAD
-	losses  lossCache
-	sorted  atomic.Pointer[tray.Kept] // how paths were sorted last; nil: nothing was sorted yet
+	Repo       *repo.Repo
+	Journal    *journal.Log
+	Engine     *replay.Engine
+	TraysLock  sync.Mutex             // held while the trays change
+	ReviewLock sync.Mutex             // held while what was read, and the notes, change
+	atWork     atomic.Pointer[string] // the name of the branch at work; nil or empty: it follows HEAD
+	losses     lossCache
+	KeptTrays  atomic.Pointer[tray.State] // how paths were sorted last; nil: nothing was sorted yet
 }
 
 // Refusal is a "no": what was asked cannot be done as things are, and nothing was
@@ -46,7 +49,7 @@ func QuestionOf(err error) string {
 	if errors.As(err, &refusal) && refusal.Question != "" {
 		return refusal.Question
 	}
-	return firstLine(err.Error())
+	return FirstLine(err.Error())
 }
 
 // WithWarnings says what was done, and what went wrong besides.
@@ -57,7 +60,8 @@ func WithWarnings(text string, warnings []string) string {
 	return text
 }
 
-func refuse(format string, args ...any) error {
+// Refuse makes a refusal without a cause of its own.
+func Refuse(format string, args ...any) error {
 	return &Refusal{Reason: fmt.Sprintf(format, args...)}
 }
 
@@ -79,7 +83,7 @@ func Open(ctx context.Context, dir string, options ...repo.Option) (*App, string
 	if err != nil {
 		return nil, "", err
 	}
-	a := &App{Repo: r, Journal: journal.New(r), engine: replay.New(r)}
+	a := &App{Repo: r, Journal: journal.New(r), Engine: replay.New(r)}
 	err = errors.Join(a.carryOver(ctx), a.Journal.Open(ctx), r.DropDangling(ctx, tray.Ref(r)))
 	note := ""
 	if err == nil {
@@ -95,11 +99,11 @@ func Open(ctx context.Context, dir string, options ...repo.Option) (*App, string
 // Close ends what belongs to the repository.
 func (a *App) Close() error { return a.Repo.Close() }
 
-// free refuses while another tool's operation is unfinished: it owns HEAD, the
+// RefuseUnfinished refuses while another tool's operation is unfinished: it owns HEAD, the
 // index and the working tree until it ends.
-func (a *App) free() error {
+func (a *App) RefuseUnfinished() error {
 	if op, busy := a.Repo.Unfinished(); busy {
-		return refuse("A %s that another tool began is not finished. Finish or stop it first: %s.", op.Name, op.Finish)
+		return Refuse("A %s that another tool began is not finished. Finish or stop it first: %s.", op.Name, op.Finish)
 	}
 	return nil
 }

@@ -18,7 +18,7 @@ func (a *App) WorkOn(ctx context.Context, branch string) error {
 		branch = ""
 	}
 	if branch != "" {
-		if _, err := a.headOf(ctx, branch); err != nil {
+		if _, err := a.HeadOf(ctx, branch); err != nil {
 			return err
 		}
 	}
@@ -41,7 +41,7 @@ func (a *App) AtWork(ctx context.Context) (repo.Head, error) {
 	return head, nil
 }
 
-// branchAtWork is the branch at work, which must have a commit.
-func (a *App) branchAtWork(ctx context.Context) (repo.Head, error) {
+// BranchAtWork is the branch at work, which must have a commit.
+func (a *App) BranchAtWork(ctx context.Context) (repo.Head, error) {
 	return onBranch(a.AtWork(ctx))
 }

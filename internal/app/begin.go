@@ -25,8 +25,8 @@ func MakeDemo(ctx context.Context, dir string) (string, error) {
 }
 
 // OpenDesk opens the review desk of a demo. The user's clone in it names the desk, which is allowed: the demo is their own.
-func OpenDesk(ctx context.Context, place demo.Place, address string) (*demo.Desk, error) {
-	return demo.OpenDesk(ctx, place, address, func(ctx context.Context, work string) error {
+func OpenDesk(ctx context.Context, place demo.Place, address string) (*demo.ReviewService, error) {
+	return demo.OpenReviewService(ctx, place, address, func(ctx context.Context, work string) error {
 		a, _, err := Open(ctx, work)
 		if err != nil {
 			return err

@@ -16,7 +16,7 @@ import (
 type carrying struct {
 	*App
 	objects *repo.Overlay
-	trees   [2]repo.ID
+	trees   treeStep
 	index   []journal.File // paths of the index, which no tree brings along
 	files   []journal.File // and of the working tree
 	stays   []repo.IndexEntry
@@ -24,7 +24,7 @@ type carrying struct {
 
 // carryAlong changes an operation that goes from one tree to another so that index and working files of paths with
 // changes of their own follow by themselves.
-func (a *App) carryAlong(ctx context.Context, op *operation, objects *repo.Overlay) error {
+func (a *App) carryAlong(ctx context.Context, op *Operation, objects *repo.Overlay) error {
 	c := carrying{App: a, objects: objects, trees: op.trees}
 	differences, err := merge.Compare(ctx, objects, op.trees[0], op.trees[1])
 	if err != nil {
@@ -37,7 +37,7 @@ func (a *App) carryAlong(ctx context.Context, op *operation, objects *repo.Overl
 			known, byPath[d.Path] = append(known, d.Path), d
 		}
 	}
-	unsettled, err := a.Repo.Unsettled(ctx, op.trees[0], known)
+	unsettled, err := a.Repo.LooseOrStaged(ctx, op.trees[0], known)
 	if err != nil || len(unsettled) == 0 {
 		return err
 	}
@@ -49,11 +49,13 @@ func (a *App) carryAlong(ctx context.Context, op *operation, objects *repo.Overl
 	if op.trees[1], err = objects.EditTree(ctx, op.trees[1], c.stays); err != nil {
 		return err
 	}
-	op.entry.Index, op.entry.Files = append(op.entry.Index, c.index...), append(op.entry.Files, c.files...)
+	op.Entry.Index, op.Entry.Files = append(op.Entry.Index, c.index...), append(op.Entry.Files, c.files...)
 	write := op.objects
 	op.objects = func(ctx context.Context) error {
-		if err := write(ctx); err != nil {
-			return err
+		if write != nil {
+			if err := write(ctx); err != nil {
+				return err
+			}
 		}
 		return objects.Flush(ctx, op.trees[1])
 	}
@@ -92,8 +94,10 @@ func (c *carrying) take(ctx context.Context, d merge.Difference) (ok bool, err e
 	}
 	indexMode, workMode := modeAfter(d, index.Mode), modeAfter(d, raw[0].Mode)
 	c.stays = append(c.stays, repo.IndexEntry{Path: d.Path, Mode: d.Old.Mode, ID: d.Old.ID})
-	c.index = append(c.index, journal.File{Path: []byte(d.Path), BeforeMode: index.Mode, Before: index.ID, AfterMode: indexMode, After: indexAfter})
-	c.files = append(c.files, journal.File{Path: []byte(d.Path), BeforeMode: raw[0].Mode, Before: raw[0].ID, AfterMode: workMode, After: workAfter, Permissions: uint32(raw[0].Permissions)})
+	c.index = append(c.index, journal.File{Path: []byte(d.Path), BeforeMode: index.Mode, Before: index.ID, AfterMode: indexMode,
+		After: indexAfter})
+	c.files = append(c.files, journal.File{Path: []byte(d.Path), BeforeMode: raw[0].Mode, Before: raw[0].ID, AfterMode: workMode,
+		After: workAfter, Permissions: uint32(raw[0].Permissions)})
 	// They must be there before the journal's entry names them.
 	return true, c.objects.Flush(ctx, indexAfter, workAfter)
 }
@@ -111,7 +115,7 @@ func (c *carrying) merged(ctx context.Context, d merge.Difference, version repo.
 		}
 		texts[i] = data
 	}
-	text, ok := merge.Settled(merge.Text(texts[0], texts[1], texts[2]))
+	text, ok := merge.Resolved(merge.Text(texts[0], texts[1], texts[2]))
 	if !ok {
 		return repo.ID{}, false, nil
 	}
@@ -128,7 +132,7 @@ func modeAfter(d merge.Difference, mode repo.Mode) repo.Mode {
 
 // nothingInTheWay refuses where a path that the step changes has loose or staged
 // changes that could not be carried along, or where something that is not the repository's lies in a new file's place.
-func (a *App) nothingInTheWay(ctx context.Context, trees [2]repo.ID, objects merge.Objects) error {
+func (a *App) nothingInTheWay(ctx context.Context, trees treeStep, objects merge.Objects) error {
 	differences, err := merge.Compare(ctx, objects, trees[0], trees[1])
 	if err != nil {
 		return err
@@ -142,7 +146,7 @@ func (a *App) nothingInTheWay(ctx context.Context, trees [2]repo.ID, objects mer
 			paths = append(paths, d.Path)
 		}
 	}
-	unsettled, err := a.Repo.Unsettled(ctx, trees[0], known)
+	unsettled, err := a.Repo.LooseOrStaged(ctx, trees[0], known)
 	if err != nil {
 		return err
 	}
@@ -156,5 +160,6 @@ func (a *App) nothingInTheWay(ctx context.Context, trees [2]repo.ID, objects mer
 	if more := len(paths) - shown; more > 0 {
 		list += fmt.Sprintf("\nand %d more", more)
 	}
-	return &Refusal{Reason: "Loose or staged changes are in the way of the new content, so nothing was changed. Commit them, or put them aside:\n" + list, Err: repo.ErrInTheWay}
+	return &Refusal{Reason: "Loose or staged changes are in the way of the new content, so nothing was changed. Commit them, or put them " +
+		"aside:\n" + list, Err: repo.ErrInTheWay}
 }

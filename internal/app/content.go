@@ -20,68 +20,94 @@ type leftBehind struct {
 	line int // counted from 1
 }
 
-// guardContent looks at the lines that commits bring in, tree after tree. Conflict markers are refused unless
+// GuardContent looks at the lines that commits bring in, tree after tree. Conflict markers are refused unless
 // they are meant; of other leftovers it gives a sentence. With several parents, of a merge, only markers that
 // none of them has count.
-func (a *App) guardContent(ctx context.Context, objects *repo.Overlay, meant bool, parents []repo.ID, trees ...repo.ID) (said string, err error) {
-	finder, err := a.finder(ctx)
+func (a *App) GuardContent(ctx context.Context, objects *repo.Overlay, meant bool, parents []repo.ID, trees ...repo.ID) (said string,
+	err error) {
+	finder, err := a.LeftoverFinder(ctx)
 	if errors.As(err, new(*Refusal)) { // wrong settings keep nobody from committing: opening has told of them
 		finder, err = &sweep.Finder{}, nil
 	}
 	if err != nil {
 		return "", err
 	}
-	var leftovers []leftBehind
+	g := contentGuard{objects: objects, finder: finder, meant: meant, parents: parents}
 	for _, tree := range trees {
-		differences, err := merge.Compare(ctx, objects, parents[0], tree)
-		if err != nil {
+		if err := g.look(ctx, tree); err != nil {
 			return "", err
 		}
-		var blobs []repo.ID
-		for _, d := range differences {
-			if d.New.Mode.IsFile() {
-				blobs = append(blobs, d.New.ID)
-			}
-		}
-		large, err := objects.Larger(ctx, blobs, repo.LargeFile)
-		if err != nil {
-			return "", err
-		}
-		for _, d := range differences {
-			if !d.New.Mode.IsFile() || large[d.New.ID] {
-				continue
-			}
-			text, err := objects.Blob(ctx, d.New.ID)
-			if err != nil {
-				return "", err
-			}
-			if merge.IsBinary(text) {
-				continue
-			}
-			added, err := addedLines(ctx, objects, d.Path, text, parents)
-			if err != nil {
-				return "", err
-			}
-			lines := diff.Split(text)
-			if at := conflictIn(lines, added); at > 0 && !meant {
-				return "", &Refusal{Question: fmt.Sprintf("There are conflict markers in %q, in line %d for one. Nothing was committed.", d.Path, at), Reason: fmt.Sprintf("There are conflict markers in %q, in line %d for one. Nothing was committed. Resolve the conflict first, or say that the lines are intended with --meant.", d.Path, at), Err: ErrMarkers}
-			}
-			matches := finder.In(d.Path)
-			for _, n := range added {
-				if len(parents) == 1 && matches != nil && matches(bytes.TrimRight(lines[n], "\r\n")) {
-					leftovers = append(leftovers, leftBehind{d.Path, n + 1})
-				}
-			}
-		}
-		parents = []repo.ID{tree}
+		g.parents = []repo.ID{tree}
 	}
-	switch n := len(leftovers); {
+	switch n := len(g.leftovers); {
 	case n == 1:
-		return fmt.Sprintf("it holds a leftover, %s line %d.", leftovers[0].path, leftovers[0].line), nil
+		return fmt.Sprintf("it holds a leftover, %s line %d.", g.leftovers[0].path, g.leftovers[0].line), nil
 	case n > 1:
-		return fmt.Sprintf("it holds %d leftovers, %s line %d for one.", n, leftovers[0].path, leftovers[0].line), nil
+		return fmt.Sprintf("it holds %d leftovers, %s line %d for one.", n, g.leftovers[0].path, g.leftovers[0].line), nil
 	}
 	return "", nil
+}
+
+// contentGuard looks at the lines that one tree after the other brings in.
+type contentGuard struct {
+	objects   *repo.Overlay
+	finder    *sweep.Finder
+	meant     bool
+	parents   []repo.ID // trees
+	leftovers []leftBehind
+}
+
+func (g *contentGuard) look(ctx context.Context, tree repo.ID) error {
+	differences, err := merge.Compare(ctx, g.objects, g.parents[0], tree)
+	if err != nil {
+		return err
+	}
+	var blobs []repo.ID
+	for _, d := range differences {
+		if d.New.Mode.IsFile() {
+			blobs = append(blobs, d.New.ID)
+		}
+	}
+	large, err := g.objects.Larger(ctx, blobs, repo.LargeFile)
+	if err != nil {
+		return err
+	}
+	for _, d := range differences {
+		if !d.New.Mode.IsFile() || large[d.New.ID] {
+			continue
+		}
+		text, err := g.objects.Blob(ctx, d.New.ID)
+		if err != nil {
+			return err
+		}
+		if err := g.lookInto(ctx, d.Path, text); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (g *contentGuard) lookInto(ctx context.Context, path string, text []byte) error {
+	if merge.IsBinary(text) {
+		return nil
+	}
+	added, err := addedLines(ctx, g.objects, path, text, g.parents)
+	if err != nil {
+		return err
+	}
+	lines := diff.Split(text)
+	if at := conflictIn(lines, added); at > 0 && !g.meant {
+		question := fmt.Sprintf("There are conflict markers in %q, in line %d for one. Nothing was committed.", path, at)
+		return &Refusal{Question: question, Err: ErrMarkers,
+			Reason: question + " Resolve the conflict first, or say that the lines are intended with --meant."}
+	}
+	matches := g.finder.In(path)
+	for _, n := range added {
+		if len(g.parents) == 1 && matches != nil && matches(bytes.TrimRight(lines[n], "\r\n")) {
+			g.leftovers = append(g.leftovers, leftBehind{path, n + 1})
+		}
+	}
+	return nil
 }
 
 // addedLines are the places of the lines that no parent has, where a line compares as added to it.

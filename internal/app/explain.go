@@ -2,10 +2,12 @@ package app
 
 import (
 	"errors"
+	"fmt"
 	"strings"
 
 	"bastel/internal/repo"
 	"bastel/internal/send"
+	"bastel/internal/tray"
 )
 
 // Explain says an error for people: what happened, what a remote said to it word
@@ -38,10 +40,13 @@ func Advice(err error) string {
 		{repo.ErrNoGit, "Install git 2.36 or newer."},
 		{repo.ErrGitTooOld, "Install git 2.36 or newer."},
 		{repo.ErrLocked, "Wait until the other program is done. If none is running, remove the lock file that is named above."},
-		{repo.ErrMissingObject, "The clone is shallow, partial or damaged. Fetch what is missing: git fetch --unshallow, or git fsck says what is wrong."},
+		{repo.ErrMissingObject, "The clone is shallow, partial or damaged. Fetch what is missing: git fetch --unshallow, or git fsck says " +
+			"what is wrong."},
 		{repo.ErrNeedsAnswer, "Set up a key agent or a credential helper, or run bastel send in a terminal, where it can ask."},
-		{repo.ErrHostKey, "If you know why it changed, or that this is the right host, connect once with ssh and check its fingerprint with who runs it."},
-		{repo.ErrCertificate, "The server may not be who it says, or its certificate has run out. Ask who runs it; a certificate of your own is set with http.sslCAInfo."},
+		{repo.ErrHostKey, "If you know why it changed, or that this is the right host, connect once with ssh and check its fingerprint with " +
+			"who runs it."},
+		{repo.ErrCertificate, "The server may not be who it says, or its certificate has run out. Ask who runs it; a certificate of your own " +
+			"is set with http.sslCAInfo."},
 		{repo.ErrCutOff, "Nothing is lost here. Try again."},
 		{repo.ErrCannot, "Leave out what it cannot do, such as options or several branches at once, then try again."},
 		{repo.ErrNoRoom, "Send less, or ask who runs the remote."},
@@ -54,4 +59,34 @@ func Advice(err error) string {
 		}
 	}
 	return ""
+}
+
+// FirstLine is a text up to its first line break.
+func FirstLine(text string) string {
+	line, _, _ := strings.Cut(text, "\n")
+	return line
+}
+
+// ErrNoService is a review service that does not answer, or not as one.
+var ErrNoService = errors.New("the review service does not answer")
+
+// SelectionRefusal makes what is wrong with a selection of hunks and lines a refusal; other errors stay what they are.
+func SelectionRefusal(err error) error {
+	for _, cause := range []error{tray.ErrNoSuchHunk, tray.ErrBadPick, tray.ErrBlocked, tray.ErrBuildsOn, tray.ErrChangedSince,
+		tray.ErrForgets} {
+		if errors.Is(err, cause) {
+			return &Refusal{Reason: err.Error(), Err: err}
+		}
+	}
+	return err
+}
+
+// RefusalFor makes a hook's "no" a refusal; other errors stay what they are.
+func RefusalFor(err error) error {
+	var hook *repo.HookError
+	if errors.As(err, &hook) {
+		return &Refusal{Reason: fmt.Sprintf("The %s hook refused, and nothing was changed. It said:\n%s", hook.Hook,
+			strings.TrimSpace(hook.Output)), Err: err}
+	}
+	return err
 }

@@ -18,8 +18,8 @@ type Stepped struct {
 	Warning string   // what did not follow
 }
 
-// Besides says what became of files that were changed since; each sentence begins with a blank.
-func (s Stepped) Besides() string {
+// Remarks says what became of files that were changed since; each sentence begins with a blank.
+func (s Stepped) Remarks() string {
 	text := ""
 	if n := len(s.Merged); n == 1 {
 		text += fmt.Sprintf(" What you changed since in %s is kept beside it.", s.Merged[0])
@@ -27,7 +27,8 @@ func (s Stepped) Besides() string {
 		text += fmt.Sprintf(" What you changed since in %d files is kept beside it.", n)
 	}
 	if len(s.Left) > 0 {
-		text += fmt.Sprintf(" But %s changed since in the same places, and stayed so; bastel rescue %d writes out the text that would have come back.", strings.Join(s.Left, ", "), s.Number)
+		text += fmt.Sprintf(" But %s changed since in the same places, and stayed so; bastel rescue %d writes out the text that would have "+
+			"come back.", strings.Join(s.Left, ", "), s.Number)
 	}
 	if s.Warning != "" {
 		text += " " + s.Warning
@@ -35,12 +36,12 @@ func (s Stepped) Besides() string {
 	return text
 }
 
-// fileByFile fits a step to working files that were changed since. What was changed is merged with what the step
+// FileByFile fits a step to working files that were changed since. What was changed is merged with what the step
 // brings back; where both are about the same lines the file is taken out of the step.
-func (a *App) fileByFile(ctx context.Context, op *operation, original journal.Entry) (stepped Stepped, err error) {
+func (a *App) FileByFile(ctx context.Context, op *Operation, original journal.Entry) (stepped Stepped, err error) {
 	stepped.Entry = original
 	var paths []string
-	for _, f := range op.entry.Files {
+	for _, f := range op.Entry.Files {
 		paths = append(paths, string(f.Path))
 	}
 	if len(paths) == 0 {
@@ -51,7 +52,7 @@ func (a *App) fileByFile(ctx context.Context, op *operation, original journal.En
 		return stepped, err
 	}
 	changed := false
-	for i, f := range op.entry.Files {
+	for i, f := range op.Entry.Files {
 		changed = changed || now[i].Mode != f.BeforeMode || now[i].ID != f.Before
 	}
 	if !changed {
@@ -60,12 +61,12 @@ func (a *App) fileByFile(ctx context.Context, op *operation, original journal.En
 	if now, err = a.Repo.ReadRaw(ctx, paths, true); err != nil { // they are kept, whatever comes
 		return stepped, err
 	}
-	w := filewise{App: a, entry: &op.entry}
+	w := filewise{App: a, entry: &op.Entry}
 	if err := w.read(ctx, original); err != nil {
 		return stepped, err
 	}
 	var kept []journal.File
-	for i, f := range op.entry.Files {
+	for i, f := range op.Entry.Files {
 		path := string(f.Path)
 		switch {
 		case now[i].Mode == f.BeforeMode && now[i].ID == f.Before:
@@ -83,11 +84,12 @@ func (a *App) fileByFile(ctx context.Context, op *operation, original journal.En
 			kept, stepped.Merged = append(kept, merged), append(stepped.Merged, path)
 		}
 	}
-	if len(kept) == 0 && len(stepped.Left) > 0 && len(op.stages) == 0 {
-		return stepped, &Refusal{Reason: fmt.Sprintf("%s changed since the last step (%s) in the same places. Nothing was done, so that no work is lost. bastel rescue %d writes out the text that would come back.",
+	if len(kept) == 0 && len(stepped.Left) > 0 && len(op.Stages) == 0 {
+		return stepped, &Refusal{Reason: fmt.Sprintf("%s changed since the last step (%s) in the same places. Nothing was done, so that no "+
+			"work is lost. bastel rescue %d writes out the text that would come back.",
 			strings.Join(stepped.Left, ", "), original.Title, original.Number), Err: repo.ErrMoved}
 	}
-	op.entry.Files = kept
+	op.Entry.Files = kept
 	return stepped, nil
 }
 
@@ -123,7 +125,7 @@ func (w *filewise) read(ctx context.Context, original journal.Entry) error {
 			w.bases[string(f.Path)] = object.Data
 		}
 		if text, ok := raw[string(f.Path)]; ok && f.AfterMode.IsFile() {
-			if f.After, err = w.writeBlob(ctx, text); err != nil {
+			if f.After, err = w.WriteBlob(ctx, text); err != nil {
 				return err
 			}
 		}
@@ -167,7 +169,7 @@ func (w *filewise) merge(ctx context.Context, f journal.File, now repo.RawFile) 
 	if merge.IsBinary(base) || merge.IsBinary(here.Data) || merge.IsBinary(there.Data) {
 		return f, false, nil
 	}
-	text, ok := merge.Settled(merge.Text(base, here.Data, there.Data))
+	text, ok := merge.Resolved(merge.Text(base, here.Data, there.Data))
 	if !ok {
 		return f, false, nil
 	}
@@ -176,6 +178,6 @@ func (w *filewise) merge(ctx context.Context, f journal.File, now repo.RawFile) 
 		merged.AfterMode = now.Mode
 	}
 	merged.BeforeMode, merged.Before, merged.AfterRaw, merged.Permissions = now.Mode, now.ID, repo.ID{}, uint32(now.Permissions)
-	merged.After, err = w.writeBlob(ctx, text)
+	merged.After, err = w.WriteBlob(ctx, text)
 	return merged, true, err
 }

@@ -49,7 +49,7 @@ func (a *App) ownNameOf(name string) string {
 	case "trays":
 		return tray.RefOf(a.Repo, rest)
 	case "plans":
-		return a.planRefOf(rest)
+		return a.PlanRef(rest)
 	}
 	return ""
 }

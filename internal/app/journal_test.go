@@ -11,27 +11,30 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
+	"bastel/internal/app/sorting"
 	"bastel/internal/journal"
 	"bastel/internal/tray"
 	"bastel/test/fixture"
+	"bastel/test/opened"
 )
 
 // keptWork is a repository with a discard in the journal and a hunk in a tray, made in a
 // linked working tree if linked says so.
 func keptWork(t *testing.T, linked bool) (f *fixture.Repo, a *app.App, discarded, inTray string) {
-	f = branch(t)
+	f = opened.Feature(t)
 	if linked {
 		dir := filepath.Join(t.TempDir(), "linked tree")
 		f.Git("worktree", "add", "--quiet", "-b", "other", dir)
 		f = fixture.Existing(t, dir)
 	}
-	a = open(t, f.Dir)
+	a = opened.App(t, f.Dir)
 	f.Write("thrown", "thrown away\n")
 	discarded = f.Git("hash-object", "thrown")
-	_, err := a.Discard(ctx, app.Carry{Words: []string{"thrown"}, View: tray.Plain})
+	_, err := sorting.Of(a).Discard(ctx, sorting.TrayMove{Selected: tray.SelectFiles("thrown"), View: tray.Plain})
 	require.NoError(t, err)
 	f.Write("new", "only in a tray\n")
-	_, err = a.Move(ctx, app.Carry{From: tray.Loose, To: tray.A + 1, Words: []string{"new"}, View: tray.Plain})
+	_, err = sorting.Of(a).Move(ctx, sorting.TrayMove{From: tray.Loose, To: tray.A + 1, Selected: tray.SelectFiles("new"), View: tray.Plain})
 	require.NoError(t, err)
 	inTray = f.Git("rev-parse", tray.Ref(a.Repo))
 	return f, a, discarded, inTray
@@ -58,7 +61,7 @@ func TestTheJournalStaysOurs(t *testing.T) {
 			assert.Equal(t, "blob", f.Git("cat-file", "-t", discarded))
 			assert.Equal(t, "tree", f.Git("cat-file", "-t", inTray))
 			assert.Equal(t, "discard: changes of thrown", f.Git("log", "-1", "--format=%s", journal.Ref(a.Repo)), "a subject for whoever looks")
-			_, err := a.Undo(ctx)
+			_, err := planning.Of(a).Undo(ctx)
 			require.NoError(t, err)
 			assert.Equal(t, "thrown away\n", f.Read("thrown"))
 			f.Git("fsck", "--strict")
@@ -77,11 +80,11 @@ func TestOlderJournalsAreCarriedOver(t *testing.T) {
 	f.Git("update-ref", "-d", "BASTEL_JOURNAL")
 	f.Git("update-ref", "-d", "BASTEL_TRAYS")
 	f.Git("pack-refs", "--all")
-	a = open(t, f.Dir)
+	a = opened.App(t, f.Dir)
 	assert.Equal(t, end, f.Git("rev-parse", "BASTEL_JOURNAL"))
 	assert.Equal(t, inTray, f.Git("rev-parse", "BASTEL_TRAYS"))
 	assert.Empty(t, f.Git("for-each-ref", "refs/bastel"))
-	_, err := a.Undo(ctx)
+	_, err := planning.Of(a).Undo(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, "thrown away\n", f.Read("thrown"))
 }
@@ -93,7 +96,7 @@ func TestForgettingIsForGood(t *testing.T) {
 	f.Git("update-ref", "-d", "BASTEL_TRAYS")
 	f.Write("a", "1\n")
 	f.Git("add", "a")
-	_, err := a.Commit(ctx, "more", nil)
+	_, err := opened.Commit(a, "more", nil)
 	require.NoError(t, err)
 	n, err := a.Journal.Count(ctx)
 	require.NoError(t, err)
@@ -108,9 +111,9 @@ func TestForgettingIsForGood(t *testing.T) {
 	f.Git("update-ref", "BASTEL_JOURNAL_BESIDE", end)
 	f.Git("update-ref", "-d", "BASTEL_JOURNAL")
 	a.Close()
-	a = open(t, f.Dir)
+	a = opened.App(t, f.Dir)
 	assert.Equal(t, end, f.Git("rev-parse", "BASTEL_JOURNAL"))
-	_, err = a.Undo(ctx)
+	_, err = planning.Of(a).Undo(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, "three", f.Git("log", "-1", "--format=%s"))
 	n, err = a.ForgetEntries(ctx, func(journal.Entry) bool { return true })
@@ -130,14 +133,14 @@ func TestLettingAllExpire(t *testing.T) {
 			a.Close()
 			f.Git("reflog", "expire", "--all", "--expire=now", "--expire-unreachable=now")
 			f.Git("gc", "--quiet", "--prune=now")
-			a = open(t, f.Dir)
+			a = opened.App(t, f.Dir)
 			entries, err := a.Journal.Entries(ctx)
 			require.NoError(t, err)
 			assert.Empty(t, entries)
 			f.Write("a", "1\n")
-			_, err = a.Discard(ctx, app.Carry{Words: []string{"a"}, View: tray.Plain})
+			_, err = sorting.Of(a).Discard(ctx, sorting.TrayMove{Selected: tray.SelectFiles("a"), View: tray.Plain})
 			require.NoError(t, err)
-			_, err = a.Undo(ctx)
+			_, err = planning.Of(a).Undo(ctx)
 			require.NoError(t, err)
 			assert.Equal(t, "1\n", f.Read("a"))
 			n, err := a.ForgetEntries(ctx, func(journal.Entry) bool { return true })
@@ -161,7 +164,7 @@ func TestANoteOfAnyKindKeepsNothingFromOpening(t *testing.T) {
 		"newer":  func(file string) error { return os.WriteFile(file, []byte(`{"format":"bastel-unfinished/9"}`), 0o666) },
 	} {
 		t.Run(name, func(t *testing.T) {
-			f := branch(t)
+			f := opened.Feature(t)
 			require.NoError(t, os.Mkdir(filepath.Join(f.Dir, ".git", "bastel"), 0o777))
 			require.NoError(t, lay(filepath.Join(f.Dir, ".git", "bastel", "unfinished.json")))
 			a, said, err := app.Open(ctx, f.Dir)
@@ -174,16 +177,16 @@ func TestANoteOfAnyKindKeepsNothingFromOpening(t *testing.T) {
 
 // TestOneWriter: a second Bastel waits for the first, or says who it is.
 func TestOneWriter(t *testing.T) {
-	f := branch(t)
-	a, b := open(t, f.Dir), open(t, f.Dir)
+	f := opened.Feature(t)
+	a, b := opened.App(t, f.Dir), opened.App(t, f.Dir)
 	f.Write("a", "x\n")
 	f.Git("add", "a")
 	unlock, err := a.LockForTest(ctx)
 	require.NoError(t, err)
-	_, err = b.Commit(ctx, "second", nil)
-	assert.Contains(t, refusal(t, err), "Another Bastel is changing this working tree (process ")
+	_, err = opened.Commit(b, "second", nil)
+	assert.Contains(t, opened.Refusal(t, err), "Another Bastel is changing this working tree (process ")
 	unlock()
-	_, err = b.Commit(ctx, "second", nil)
+	_, err = opened.Commit(b, "second", nil)
 	assert.NoError(t, err)
 }
 

@@ -23,9 +23,9 @@ const lockPatience = 2 * time.Second
 // held marks a context whose step has the lock already.
 type held struct{}
 
-// hold takes the lock for a whole step, its reading too: what it works out stays true until it is written. The step goes on with the context that
-// it gives.
-func (a *App) hold(ctx context.Context) (context.Context, func(), error) {
+// HoldLock takes the lock for a whole step, its reading too: what it works out stays true until it is written.
+// The step goes on with the context that it gives.
+func (a *App) HoldLock(ctx context.Context) (context.Context, func(), error) {
 	unlock, err := a.lock(ctx)
 	return context.WithValue(ctx, held{}, true), unlock, err
 }
@@ -45,7 +45,8 @@ func (a *App) lock(ctx context.Context) (unlock func(), err error) {
 		case <-ctx.Done():
 			return nil, ctx.Err()
 		case <-late:
-			return nil, refuse("Another Bastel is changing this working tree (process %s). Nothing was changed. Wait until it is done, then repeat.", holder)
+			return nil, Refuse("Another Bastel is changing this working tree (process %s). Nothing was changed. Wait until it is done, then "+
+				"repeat.", holder)
 		case <-time.After(10 * time.Millisecond):
 		}
 	}

@@ -4,11 +4,13 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 
 	"bastel/internal/journal"
 	"bastel/internal/repo"
 	"bastel/internal/send"
+	"bastel/internal/series"
 )
 
 // lossCache keeps the last answers to what a push would lose: they follow from the two
@@ -61,7 +63,8 @@ func (a *App) accountFor(ctx context.Context, c *send.Comparison) error {
 		a.losses.known[key] = found
 		a.losses.mu.Unlock()
 	}
-	c.NotYours, c.Goes, c.Replaced, c.Whose, c.Rewrote = slices.Clone(found.notYours), slices.Clone(found.goes), slices.Clone(found.replaced), found.whose, found.rewrote
+	c.NotYours, c.Goes, c.Replaced, c.Whose, c.Rewrote = slices.Clone(found.notYours), slices.Clone(found.goes),
+		slices.Clone(found.replaced), found.whose, found.rewrote
 	return nil
 }
 
@@ -140,17 +143,17 @@ func (a *App) unaccounted(ctx context.Context, c send.Comparison, within []repo.
 	if err != nil {
 		return nil, nil, err
 	}
-	here, err := a.Sources(ctx, append(slices.Clone(c.Brings[max(0, len(c.Brings)-seriesLimit):]), c.Adds...))
+	here, err := a.Sources(ctx, append(slices.Clone(c.Brings[max(0, len(c.Brings)-LongestSeries):]), c.Adds...))
 	if err != nil {
 		return nil, nil, err
 	}
-	pairs, err := a.pairs(ctx, there, here)
+	pairs, err := a.PairSeries(ctx, there, here)
 	if err != nil {
 		return nil, nil, err
 	}
-	mine, gone := a.isMine(ctx), map[repo.ID]bool{}
+	mine, gone := a.IsMine(ctx), map[repo.ID]bool{}
 	for _, p := range pairs {
-		gone[p.Old] = gone[p.Old] || p.Relation == send.Gone
+		gone[p.Old] = gone[p.Old] || p.Relation == series.Gone
 	}
 	for _, s := range there {
 		commit := send.Theirs{ID: s.ID, By: s.Commit.Writer().Name, Subject: s.Commit.Subject(), Mine: mine(s)}
@@ -163,8 +166,8 @@ func (a *App) unaccounted(ctx context.Context, c send.Comparison, within []repo.
 	return replaced, goes, nil
 }
 
-// isMine says of a commit whether the user made it: wrote and committed it.
-func (a *App) isMine(ctx context.Context) func(Source) bool {
+// IsMine says of a commit whether the user made it: wrote and committed it.
+func (a *App) IsMine(ctx context.Context) func(Source) bool {
 	who, err := a.Repo.Committer(ctx)
 	if err != nil {
 		who = "" // without an identity nothing is the user's
@@ -173,4 +176,65 @@ func (a *App) isMine(ctx context.Context) func(Source) bool {
 	return func(s Source) bool {
 		return s.Commit.Writer().Email == mine && repo.ParsePerson(s.Commit.Committer).Email == mine
 	}
+}
+
+// CompareBranch compares a branch with its place on a remote, and accounts for each commit that would go there. With ask the
+// remote is asked; else it is as last fetched.
+func (a *App) CompareBranch(ctx context.Context, branch, remote string, ask bool) (send.Comparison, error) {
+	c, err := send.Compare(ctx, a.Repo, branch, remote, ask)
+	if err != nil {
+		return c, err
+	}
+	return c, a.accountFor(ctx, &c)
+}
+
+// WereThere says which commits the remote's branch once had: by the reflog of the ref that
+// follows it, and by what was pushed from here.
+func (a *App) WereThere(ctx context.Context, c send.Comparison, ids []repo.ID) (map[repo.ID]bool, error) {
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var tips []repo.ID
+	if c.Tracking != "" {
+		if tips, err = a.Repo.ReflogValues(ctx, c.Tracking); err != nil {
+			return nil, err
+		}
+	}
+	for _, e := range entries {
+		if e.Remote == c.Remote && e.Ref == c.Ref && !e.New.IsZero() {
+			tips = append(tips, e.New)
+		}
+	}
+	were := map[repo.ID]bool{}
+	if len(tips) == 0 || len(ids) == 0 {
+		return were, nil
+	}
+	args := []string{"--topo-order", "--ignore-missing"}
+	for _, id := range tips {
+		args = append(args, id.String())
+	}
+	within, err := a.Repo.RevList(ctx, append(args, "^"+c.There.String())...)
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range ids {
+		were[id] = slices.Contains(within, id)
+	}
+	return were, nil
+}
+
+// rewroteThere names who rewrote, on the remote, commits of the branch that it had; empty:
+// nobody did.
+func (a *App) rewroteThere(ctx context.Context, c send.Comparison, never []repo.ID) (string, error) {
+	own := slices.Clone(c.Adds)
+	were, err := a.WereThere(ctx, c, own)
+	if err != nil || len(never) == 0 || !slices.ContainsFunc(own, func(id repo.ID) bool { return were[id] }) {
+		return "", err
+	}
+	last, err := a.Repo.Commit(ctx, never[len(never)-1])
+	if err != nil {
+		return "", err
+	}
+	return strings.TrimSpace(repo.ParsePerson(last.Committer).Name), nil
 }

@@ -13,8 +13,8 @@ import (
 	"bastel/internal/shape"
 )
 
-// mergesMade are the merges among commits that were made here on purpose, by finishing one or as an entry of a plan.
-func (a *App) mergesMade(ctx context.Context, ids []repo.ID) ([]repo.ID, error) {
+// MergesMade are the merges among commits that were made here on purpose, by finishing one or as an entry of a plan.
+func (a *App) MergesMade(ctx context.Context, ids []repo.ID) ([]repo.ID, error) {
 	commits, err := a.Repo.Commits(ctx, ids)
 	if err != nil {
 		return nil, err
@@ -44,10 +44,10 @@ func (a *App) mergesMade(ctx context.Context, ids []repo.ID) ([]repo.ID, error) 
 	return slices.DeleteFunc(merges, func(id repo.ID) bool { return !made[id] }), nil
 }
 
-// withSettled makes a range with merges linear: the merges go, and what somebody
+// withMergesMade makes a range with merges linear: the merges go, and what somebody
 // settled by hand in one, beyond what its sides say together, becomes a commit of its
 // own in the merge's place.
-func (a *App) withSettled(ctx context.Context, plan shape.Plan) (shape.Plan, error) {
+func (a *App) withMergesMade(ctx context.Context, plan shape.Plan) (shape.Plan, error) {
 	ids, err := a.Repo.Range(ctx, plan.Base, plan.Tip)
 	if err != nil || len(ids) == len(plan.Sources) {
 		return plan, err
@@ -62,7 +62,7 @@ func (a *App) withSettled(ctx context.Context, plan shape.Plan) (shape.Plan, err
 			place++
 			continue
 		}
-		settled, err := a.settledBy(ctx, ids[i], c)
+		settled, err := a.resolutionOf(ctx, ids[i], c)
 		if err != nil {
 			return plan, err
 		}
@@ -74,11 +74,12 @@ func (a *App) withSettled(ctx context.Context, plan shape.Plan) (shape.Plan, err
 	return plan, nil
 }
 
-// settledBy makes a commit of what a merge holds beyond the merging of its sides; zero
+// resolutionOf makes a commit of what a merge holds beyond the merging of its sides; zero
 // if that is nothing.
-func (a *App) settledBy(ctx context.Context, id repo.ID, c *repo.Commit) (repo.ID, error) {
+func (a *App) resolutionOf(ctx context.Context, id repo.ID, c *repo.Commit) (repo.ID, error) {
 	if len(c.Parents) > 2 {
-		return repo.ID{}, refuse("Commit %s (%s) merges more than two sides, which Bastel cannot make linear. Start after it: --base %s.", id.Short(), c.Subject(), id.Short())
+		return repo.ID{}, Refuse("Commit %s (%s) merges more than two sides, which Bastel cannot make linear. Start after it: --base %s.",
+			id.Short(), c.Subject(), id.Short())
 	}
 	overlay := a.Repo.NewOverlay()
 	rules := a.Repo.NewMergeRules()
@@ -96,13 +97,13 @@ func (a *App) settledBy(ctx context.Context, id repo.ID, c *repo.Commit) (repo.I
 	}
 	var trees []repo.ID
 	for _, commit := range c.Parents {
-		tree, err := a.treeOf(ctx, commit)
+		tree, err := a.TreeOf(ctx, commit)
 		if err != nil {
 			return repo.ID{}, err
 		}
 		trees = append(trees, tree)
 	}
-	merged, err := merge.TreesBy(ctx, overlay, options, base, trees[0], trees[1])
+	merged, err := merge.TreesWith(ctx, overlay, options, base, trees[0], trees[1])
 	auto, conflicts := merged.Tree, merged.Conflicts
 	if err != nil || auto == c.Tree {
 		return repo.ID{}, err
@@ -116,7 +117,8 @@ func (a *App) settledBy(ctx context.Context, id repo.ID, c *repo.Commit) (repo.I
 	}
 	// The commit before it stands for the sides as they are merged by themselves.
 	before := &repo.Commit{Tree: auto, Parents: slices.Clone(c.Parents[:1]), Author: c.Author, Committer: c.Committer, Message: "merged\n"}
-	made := &repo.Commit{Tree: c.Tree, Parents: []repo.ID{overlay.Put(repo.KindCommit, before.Encode())}, Author: c.Author, Committer: c.Committer, Message: text}
+	made := &repo.Commit{Tree: c.Tree, Parents: []repo.ID{overlay.Put(repo.KindCommit, before.Encode())}, Author: c.Author,
+		Committer: c.Committer, Message: text}
 	settled := overlay.Put(repo.KindCommit, made.Encode())
 	return settled, overlay.Flush(ctx, settled)
 }

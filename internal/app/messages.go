@@ -228,3 +228,51 @@ func allTrailers(paragraph string) bool {
 	}
 	return true
 }
+
+// RunMessageHooks lets the hooks see the message, and change it, in the file that
+// they expect it in.
+func (a *App) RunMessageHooks(ctx context.Context, message string) (string, error) {
+	file := filepath.Join(a.Repo.GitDir(), "COMMIT_EDITMSG")
+	message, err := a.clean(ctx, message)
+	if err != nil {
+		return "", err
+	}
+	if err := os.WriteFile(file, []byte(message), 0o666); err != nil {
+		return "", fmt.Errorf("write the message for the hooks: %w", err)
+	}
+	if err := a.Repo.RunHook(ctx, "prepare-commit-msg", file, "message"); err != nil {
+		return "", RefusalFor(err)
+	}
+	if err := a.Repo.RunHook(ctx, "commit-msg", file); err != nil {
+		return "", RefusalFor(err)
+	}
+	changed, err := os.ReadFile(file)
+	if err != nil {
+		return "", fmt.Errorf("read the message after the hooks: %w", err)
+	}
+	if message, err = a.clean(ctx, string(changed)); err != nil {
+		return "", err
+	}
+	if CleanMessage(message) == "" {
+		return "", Refuse("A hook left the message empty. Nothing was committed.")
+	}
+	return message, nil
+}
+
+// CleanMessage takes trailing white space and superfluous blank lines away and
+// ends the message with one line end. A message without text gives nothing.
+func CleanMessage(message string) string {
+	var lines []string
+	for line := range strings.Lines(message) {
+		line = strings.TrimRight(line, " \t\r\n")
+		if line == "" && (len(lines) == 0 || lines[len(lines)-1] == "") {
+			continue
+		}
+		lines = append(lines, line)
+	}
+	text := strings.TrimRight(strings.Join(lines, "\n"), "\n")
+	if text == "" {
+		return ""
+	}
+	return text + "\n"
+}

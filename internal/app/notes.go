@@ -2,20 +2,24 @@ package app
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 
 	"bastel/internal/journal"
 	"bastel/internal/merge"
 	"bastel/internal/repo"
+	"bastel/internal/review"
 )
 
 // noteMoves makes notes follow the commits that they are on, as the configuration
 // asks for (notes.rewriteRef, notes.rewriteMode, notes.rewrite.rebase). It gives the
 // moves of the notes' refs, their new commits being stored.
-func (a *App) noteMoves(ctx context.Context, pairs [][2]repo.ID) ([]journal.RefMove, error) {
+func (a *App) noteMoves(ctx context.Context, pairs []repo.Mapping) ([]journal.RefMove, error) {
 	patterns, err := a.Repo.ConfigAll(ctx, "notes.rewriteRef")
 	if err != nil || len(patterns) == 0 || len(pairs) == 0 {
 		return nil, err
@@ -51,7 +55,7 @@ func (a *App) noteMoves(ctx context.Context, pairs [][2]repo.ID) ([]journal.RefM
 
 // notesAfter gives a notes' commit in which the new commits have the notes of the old
 // ones. Where several become one, their notes follow each other.
-func (a *App) notesAfter(ctx context.Context, at repo.ID, pairs [][2]repo.ID) (repo.ID, error) {
+func (a *App) notesAfter(ctx context.Context, at repo.ID, pairs []repo.Mapping) (repo.ID, error) {
 	commit, err := a.Repo.Commit(ctx, at)
 	if err != nil {
 		return at, err
@@ -99,7 +103,37 @@ func (a *App) notesAfter(ctx context.Context, at repo.ID, pairs [][2]repo.ID) (r
 	if err != nil {
 		return at, err
 	}
-	after := &repo.Commit{Tree: tree, Parents: []repo.ID{at}, Author: committer, Committer: committer, Message: "Notes follow rewritten commits\n"}
+	after := &repo.Commit{Tree: tree, Parents: []repo.ID{at}, Author: committer, Committer: committer,
+		Message: "Notes follow rewritten commits\n"}
 	id := overlay.Put(repo.KindCommit, after.Encode())
 	return id, overlay.Flush(ctx, id)
+}
+
+// reviewFile holds what was read, and the notes, for all linked working trees.
+const reviewFile = "review.toml"
+
+// ReviewPath is the file of what was read and noted.
+func (a *App) ReviewPath() (string, error) {
+	dir, err := a.Repo.SharedStateDir()
+	return filepath.Join(dir, reviewFile), err
+}
+
+// ReadBook reads what was read and noted; without a file that is nothing.
+func (a *App) ReadBook() (review.Record, error) {
+	path, err := a.ReviewPath()
+	if err != nil {
+		return review.Record{}, err
+	}
+	data, err := readFile(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		return review.Record{}, nil
+	}
+	if err != nil {
+		return review.Record{}, fmt.Errorf("read what was read: %w", err)
+	}
+	book, err := review.Parse(data)
+	if err != nil {
+		return book, fmt.Errorf("read what was read: %w", errors.Join(err, ErrUnreadable))
+	}
+	return book, nil
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"slices"
 	"strings"
 	"time"
 
@@ -15,25 +16,28 @@ import (
 	"bastel/internal/tray"
 )
 
-// operation is everything that changes the repository, as data. One function carries it
+// treeStep is the tree that index and working files come from, and the one that they go to.
+type treeStep [2]repo.ID
+
+// Operation is everything that changes the repository, as data. One function carries it
 // out, in one order, whatever its kind: commit, amend, loosen, home, sweep, discard, take,
 // resolve, forward, land, apply, push, and the undo and redo of these.
 //
 // Refs, trays, index and working files are those of the journal's entry, which is also what
 // undo turns round.
-type operation struct {
-	entry  journal.Entry
-	reflog string
+type Operation struct {
+	Entry  journal.Entry
+	Reflog string
 
-	trees     [2]repo.ID   // index and working files go from one tree to the other; equal: they stay
-	stages    []repo.Stage // conflicts that come back into the index
-	head      [2]string    // HEAD goes from one branch to another; empty: it stays
-	endsMerge bool         // the merge that waits is over
+	trees     treeStep     // index and working files go from one tree to the other; equal: they stay
+	Stages    []repo.Stage // conflicts that come back into the index
+	Head      [2]string    // HEAD goes from one branch to another; empty: it stays
+	EndsMerge bool         // the merge that waits is over
 
-	objects func(ctx context.Context) error                                 // writes the objects that the refs will name
-	seen    func(ctx context.Context) error                                 // refuses where something else is not what it was
-	along   func(ctx context.Context) (others []journal.RefMove, err error) // finds more refs to move
-	hooks   func(ctx context.Context) error                                 // those that come after
+	objects    func(ctx context.Context) error                                 // writes the objects that the refs will name
+	Seen       func(ctx context.Context) error                                 // refuses where something else is not what it was
+	OtherMoves func(ctx context.Context) (others []journal.RefMove, err error) // finds more refs to move
+	Hooks      func(ctx context.Context) error                                 // those that come after
 
 	journal repo.RefUpdate // adds the entry
 	layout  *repo.Layout   // where the working files lie as they will be
@@ -41,10 +45,10 @@ type operation struct {
 	id      repo.ID // of the entry in the journal, once its commit is there
 }
 
-// carryOut carries an operation out: before or after, never between. What fails half way is
+// CarryOut carries an operation out: before or after, never between. What fails half way is
 // taken back whole; what a crash cuts off is finished or forgotten by the next start. The
 // warning is what a hook that comes after had to complain about.
-func (a *App) carryOut(ctx context.Context, op *operation) (warning string, err error) {
+func (a *App) CarryOut(ctx context.Context, op *Operation) (warning string, err error) {
 	unlock, err := a.lock(ctx)
 	if err != nil {
 		return "", err
@@ -53,7 +57,8 @@ func (a *App) carryOut(ctx context.Context, op *operation) (warning string, err 
 	defer func() { op.layout.Close() }()
 	began := time.Now()
 	defer func() {
-		a.Repo.Log().Info("operation", "kind", op.entry.Kind, "ref", op.entry.Ref, "entry", op.entry.Number, "took", time.Since(began).Round(time.Microsecond), "failed", err != nil)
+		a.Repo.Log().Info("operation", "kind", op.Entry.Kind, "ref", op.Entry.Ref, "entry", op.Entry.Number, "took",
+			time.Since(began).Round(time.Microsecond), "failed", err != nil)
 	}()
 	if err := a.check(ctx, op); err != nil {
 		return "", err
@@ -79,19 +84,19 @@ func (a *App) carryOut(ctx context.Context, op *operation) (warning string, err 
 
 // check refuses where something is not what it was when the operation was worked out, and
 // writes its objects meanwhile.
-func (a *App) check(ctx context.Context, op *operation) error {
-	if err := a.indexSeen(ctx, op.entry); err != nil {
+func (a *App) check(ctx context.Context, op *Operation) error {
+	if err := a.indexSeen(ctx, op.Entry); err != nil {
 		return err
 	}
 	group, both := errgroup.WithContext(ctx)
-	for _, do := range []func(context.Context) error{op.objects, op.seen} {
+	for _, do := range []func(context.Context) error{op.objects, op.Seen} {
 		if do != nil {
 			group.Go(func() error { return do(both) })
 		}
 	}
-	if op.along != nil {
+	if op.OtherMoves != nil {
 		group.Go(func() (err error) {
-			op.entry.Others, err = op.along(both)
+			op.Entry.Others, err = op.OtherMoves(both)
 			return err
 		})
 	}
@@ -113,25 +118,26 @@ func (a *App) indexSeen(ctx context.Context, entry journal.Entry) error {
 	}
 	for _, f := range entry.Index {
 		if e := now[string(f.Path)]; e.Mode != f.BeforeMode || e.ID != f.Before {
-			return &Refusal{Reason: fmt.Sprintf("What is staged of %q has changed since. Nothing was done, so that no work is lost.", f.Path), Err: repo.ErrMoved}
+			return &Refusal{Reason: fmt.Sprintf("What is staged of %q has changed since. Nothing was done, so that no work is lost.", f.Path),
+				Err: repo.ErrMoved}
 		}
 	}
 	return nil
 }
 
 // layOut prepares the working files and refuses where one has changed since it was seen.
-func (a *App) layOut(ctx context.Context, op *operation) (err error) {
-	if len(op.entry.Files) == 0 {
+func (a *App) layOut(ctx context.Context, op *Operation) (err error) {
+	if len(op.Entry.Files) == 0 {
 		return nil
 	}
-	if op.layout, op.steps, err = a.fileSteps(ctx, op.entry); err != nil {
+	if op.layout, op.steps, err = a.fileSteps(ctx, op.Entry); err != nil {
 		return err
 	}
 	var paths []string
 	for i := range op.steps {
 		paths = append(paths, op.steps[i].To.Path)
-		if raw := op.steps[i].To.ID; raw != op.entry.Files[i].After {
-			op.entry.Files[i].AfterRaw = raw
+		if raw := op.steps[i].To.ID; raw != op.Entry.Files[i].After {
+			op.Entry.Files[i].AfterRaw = raw
 		}
 	}
 	now, err := a.Repo.FilesNow(paths)
@@ -182,8 +188,8 @@ func changedSince(err error) error {
 
 // moveRefs moves the refs in one transaction with the journal, which comes first. A command
 // that failed may have done its work all the same: the journal tells.
-func (a *App) moveRefs(ctx context.Context, op *operation) error {
-	e := op.entry
+func (a *App) moveRefs(ctx context.Context, op *Operation) error {
+	e := op.Entry
 	if err := a.leaveBranch(ctx, op); err != nil {
 		return errors.Join(err, a.stayOnBranch(ctx, op)) // it may have been left all the same
 	}
@@ -197,7 +203,7 @@ func (a *App) moveRefs(ctx context.Context, op *operation) error {
 			moves = append(moves, repo.RefUpdate{Ref: e.Ref, New: e.New, Old: e.Old})
 		}
 	}
-	err := a.Repo.UpdateRefs(ctx, op.reflog, moves...)
+	err := a.Repo.UpdateRefs(ctx, op.Reflog, moves...)
 	if err == nil {
 		return nil
 	}
@@ -206,63 +212,64 @@ func (a *App) moveRefs(ctx context.Context, op *operation) error {
 	}
 	err = errors.Join(err, a.stayOnBranch(ctx, op))
 	if errors.Is(err, repo.ErrMoved) {
-		return &Refusal{Reason: "The branch or the trays were changed by another program meanwhile. Nothing was changed. Look again, then repeat.", Err: err}
+		return &Refusal{Reason: "The branch or the trays were changed by another program meanwhile. Nothing was changed. Look again, then " +
+			"repeat.", Err: err}
 	}
 	return err
 }
 
 // leaveBranch parts HEAD from a branch that goes, at the same commit, so that the branch can
 // go in the one transaction; follow joins it to the other one.
-func (a *App) leaveBranch(ctx context.Context, op *operation) error {
-	if op.head[1] == "" {
+func (a *App) leaveBranch(ctx context.Context, op *Operation) error {
+	if op.Head[1] == "" {
 		return nil
 	}
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
 		return err
 	}
-	return a.Repo.DetachHead(ctx, head.Commit, op.reflog)
+	return a.Repo.DetachHead(ctx, head.Commit, op.Reflog)
 }
 
-func (a *App) stayOnBranch(ctx context.Context, op *operation) error {
-	if op.head[0] == "" {
+func (a *App) stayOnBranch(ctx context.Context, op *Operation) error {
+	if op.Head[0] == "" {
 		return nil
 	}
-	return a.Repo.SetSymbolicRef(ctx, "HEAD", op.head[0])
+	return a.Repo.SetSymbolicRef(ctx, "HEAD", op.Head[0])
 }
 
 // followIndex brings the index along: by the entry's paths, by the conflicts that come back,
 // or with the working files from one tree to another.
-func (a *App) followIndex(ctx context.Context, op *operation) error {
+func (a *App) followIndex(ctx context.Context, op *Operation) error {
 	if op.trees[0] != op.trees[1] {
 		if err := a.Repo.Switch(ctx, op.trees[0], op.trees[1]); err != nil {
 			return err
 		}
 	}
-	if len(op.stages) > 0 {
-		return a.Repo.WriteStages(ctx, op.stages)
+	if len(op.Stages) > 0 {
+		return a.Repo.WriteStages(ctx, op.Stages)
 	}
-	return a.writeIndex(ctx, indexAfter(op.entry.Index))
+	return a.WriteIndex(ctx, indexAfter(op.Entry.Index))
 }
 
 // followFiles brings the working files along, and gives those that were written.
-func (a *App) followFiles(ctx context.Context, op *operation) ([]repo.FileStep, error) {
+func (a *App) followFiles(ctx context.Context, op *Operation) ([]repo.FileStep, error) {
 	if len(op.steps) == 0 {
 		return nil, nil
 	}
 	return a.Repo.WriteFiles(ctx, op.mark(), op.layout, op.steps)
 }
 
-func (op *operation) mark() string { return op.id.Short() }
+func (op *Operation) mark() string { return op.id.Short() }
 
 // follow does what is left once nothing can be refused any more, and removes the note.
-func (a *App) follow(ctx context.Context, op *operation) error {
-	if op.head[1] != "" {
-		if err := a.Repo.SetSymbolicRef(ctx, "HEAD", op.head[1]); err != nil {
+func (a *App) follow(ctx context.Context, op *Operation) error {
+	if op.Head[1] != "" {
+		if err := a.Repo.SetSymbolicRef(ctx, "HEAD", op.Head[1]); err != nil {
 			return err
 		}
 	}
-	if op.endsMerge {
+	if op.EndsMerge {
 		if err := a.Repo.EndMerge(); err != nil {
 			return err
 		}
@@ -270,11 +277,11 @@ func (a *App) follow(ctx context.Context, op *operation) error {
 	return a.removeNote()
 }
 
-func (a *App) runHooks(ctx context.Context, op *operation) (warning string) {
-	if op.hooks == nil {
+func (a *App) runHooks(ctx context.Context, op *Operation) (warning string) {
+	if op.Hooks == nil {
 		return ""
 	}
-	if err := op.hooks(ctx); err != nil {
+	if err := op.Hooks(ctx); err != nil {
 		return err.Error()
 	}
 	return ""
@@ -282,7 +289,7 @@ func (a *App) runHooks(ctx context.Context, op *operation) (warning string) {
 
 // takeBack makes undone what of an operation was done when a step failed. If that fails too
 // the note stays, and the next start tries again.
-func (a *App) takeBack(ctx context.Context, op *operation, written []repo.FileStep, cause error) error {
+func (a *App) takeBack(ctx context.Context, op *Operation, written []repo.FileStep, cause error) error {
 	turned := make([]repo.FileStep, len(written))
 	for i, s := range written {
 		turned[i] = s.Turned()
@@ -303,44 +310,46 @@ func (a *App) takeBack(ctx context.Context, op *operation, written []repo.FileSt
 	return changedSince(inTheWay(cause))
 }
 
-func (a *App) indexBack(ctx context.Context, op *operation) error {
+func (a *App) indexBack(ctx context.Context, op *Operation) error {
 	if op.trees[0] != op.trees[1] {
 		if err := a.finishTree(ctx, op.trees[1], op.trees[0]); err != nil {
 			return err
 		}
 	}
-	if len(op.entry.Stages) > 0 && len(op.stages) == 0 {
-		return a.Repo.WriteStages(ctx, stagesOf(op.entry.Stages))
+	if len(op.Entry.Stages) > 0 && len(op.Stages) == 0 {
+		return a.Repo.WriteStages(ctx, StagesOf(op.Entry.Stages))
 	}
-	return a.finishIndex(ctx, turnedFiles(op.entry.Index))
+	return a.finishIndex(ctx, FilesBack(op.Entry.Index))
 }
 
 // refsBack moves the refs back in one transaction with a record that says so.
-func (a *App) refsBack(ctx context.Context, op *operation) error {
-	e := op.entry
+func (a *App) refsBack(ctx context.Context, op *Operation) error {
+	e := op.Entry
 	void := journal.Entry{Kind: journal.Void, Ref: e.Ref, Old: e.New, New: e.Old, Of: e.Number, Title: e.Title,
-		Others: turnedBack(e.Others), TraysOld: e.TraysNew, TraysNew: e.TraysOld}
-	back := operation{entry: void, reflog: "taken back: " + e.Title}
+		Others: MovesBack(e.Others), TraysOld: e.TraysNew, TraysNew: e.TraysOld}
+	back := Operation{Entry: void, Reflog: "taken back: " + e.Title}
 	if err := a.prepare(ctx, &back); err != nil {
 		return err
 	}
 	return a.moveRefs(ctx, &back)
 }
 
-// turnedFiles are an entry's paths, the way back.
-func turnedFiles(files []journal.File) []journal.File {
+// FilesBack are an entry's paths, the way back.
+func FilesBack(files []journal.File) []journal.File {
 	turned := make([]journal.File, len(files))
 	for i, f := range files {
 		raw := f.AfterRaw
 		if raw.IsZero() {
 			raw = f.After
 		}
-		turned[i] = journal.File{Path: f.Path, BeforeMode: f.AfterMode, Before: raw, AfterMode: f.BeforeMode, After: f.Before, Permissions: f.Permissions}
+		turned[i] = journal.File{Path: f.Path, BeforeMode: f.AfterMode, Before: raw, AfterMode: f.BeforeMode, After: f.Before,
+			Permissions: f.Permissions}
 	}
 	return turned
 }
 
-func stagesOf(kept []journal.Stage) []repo.Stage {
+// StagesOf are conflicts as the index has them, of those that the journal kept.
+func StagesOf(kept []journal.Stage) []repo.Stage {
 	stages := make([]repo.Stage, len(kept))
 	for i, s := range kept {
 		stages[i] = repo.Stage{Path: string(s.Path), Mode: s.Mode, ID: s.ID, Number: s.Number}
@@ -349,14 +358,59 @@ func stagesOf(kept []journal.Stage) []repo.Stage {
 }
 
 // prepare writes the entry's commit, which no ref names yet.
-func (a *App) prepare(ctx context.Context, op *operation) (err error) {
-	op.entry.Keep = append(op.entry.Keep, keepOf(op.entry)...)
-	op.entry, op.journal, err = a.Journal.Write(ctx, op.entry)
+func (a *App) prepare(ctx context.Context, op *Operation) (err error) {
+	op.Entry.Keep = append(op.Entry.Keep, keepOf(op.Entry)...)
+	op.Entry, op.journal, err = a.Journal.Write(ctx, op.Entry)
 	op.id = op.journal.New
 	return err
 }
 
-// titled writes how a reflog calls a step.
-func titled(kind journal.Kind, title string) string {
+// ReflogMessage writes how a reflog calls a step.
+func ReflogMessage(kind journal.Kind, title string) string {
 	return strings.ToLower(string(kind)) + ": " + title
+}
+
+// DiscardEntry is the entry of the journal for files that go from one state to another, in the order of both lists.
+func (a *App) DiscardEntry(ctx context.Context, before []repo.RawFile, after []repo.IndexEntry) (journal.Entry, error) {
+	head, err := a.Repo.Head(ctx)
+	entry := journal.Entry{Kind: journal.Discard, Ref: head.Ref, Old: head.Commit, New: head.Commit}
+	entry.Title = fmt.Sprintf("changes of %s", before[0].Path)
+	if n := len(before); n > 1 {
+		entry.Title = fmt.Sprintf("changes of %d files", n)
+	}
+	for i, b := range before {
+		entry.Files = append(entry.Files, journal.File{Path: []byte(b.Path), BeforeMode: b.Mode, Before: b.ID, AfterMode: after[i].Mode,
+			After: after[i].ID, Permissions: uint32(b.Permissions)})
+	}
+	return entry, err
+}
+
+func keepOf(entry journal.Entry) (ids []repo.ID) {
+	for _, s := range entry.Stages {
+		ids = append(ids, s.ID)
+	}
+	for _, f := range append(slices.Clone(entry.Files), entry.Index...) {
+		for _, id := range []repo.ID{f.Before, f.After} {
+			if !id.IsZero() && (!entry.Raw || id == f.After) { // what lay there by filters is kept as what they are made of
+				ids = append(ids, id)
+			}
+		}
+	}
+	return ids
+}
+
+func indexAfter(steps []journal.File) []repo.IndexEntry {
+	entries := make([]repo.IndexEntry, len(steps))
+	for i, s := range steps {
+		entries[i] = repo.IndexEntry{Path: string(s.Path), Mode: s.AfterMode, ID: s.After}
+	}
+	return entries
+}
+
+// WriteIndex puts entries into the index; none are no process.
+func (a *App) WriteIndex(ctx context.Context, entries []repo.IndexEntry) error {
+	if len(entries) == 0 {
+		return nil
+	}
+	return a.Repo.UpdateIndex(ctx, entries)
 }

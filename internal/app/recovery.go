@@ -26,27 +26,27 @@ const (
 
 // note is what the next start needs to finish an operation, besides the journal's entry.
 type note struct {
-	Format    string     `json:"format"`
-	Entry     repo.ID    `json:"entry"` // the entry's commit; the operation took place if the journal has it
-	Trees     [2]repo.ID `json:"trees"`
-	Stages    bool       `json:"stages,omitempty"` // conflicts come back: those that the entry tells of
-	Head      [2]string  `json:"head"`
-	EndsMerge bool       `json:"ends_merge,omitempty"`
+	Format    string    `json:"format"`
+	Entry     repo.ID   `json:"entry"` // the entry's commit; the operation took place if the journal has it
+	Trees     treeStep  `json:"trees"`
+	Stages    bool      `json:"stages,omitempty"` // conflicts come back: those that the entry tells of
+	Head      [2]string `json:"head"`
+	EndsMerge bool      `json:"ends_merge,omitempty"`
 }
 
 // writeNote writes the entry's commit and the note, synced, before anything shows.
-func (a *App) writeNote(ctx context.Context, op *operation) error {
+func (a *App) writeNote(ctx context.Context, op *Operation) error {
 	if err := a.prepare(ctx, op); err != nil {
 		return err
 	}
-	data, err := json.Marshal(note{noteFormat, op.id, op.trees, len(op.stages) > 0, op.head, op.endsMerge})
+	data, err := json.Marshal(note{noteFormat, op.id, op.trees, len(op.Stages) > 0, op.Head, op.EndsMerge})
 	if err != nil {
 		return fmt.Errorf("note the step: %w", err)
 	}
 	return a.writeSynced(noteFile, data)
 }
 
-func (a *App) removeNote() error { return a.writeState(noteFile, "") }
+func (a *App) removeNote() error { return a.WriteState(noteFile, "") }
 
 // errUnreadableNote is a note that says nothing that can be acted on.
 var errUnreadableNote = errors.New("it is no note of this version")
@@ -83,7 +83,8 @@ func (a *App) readNote() (n note, found bool, err error) {
 func (a *App) recover(ctx context.Context) (string, error) {
 	n, found, err := a.readNote()
 	if err != nil {
-		return fmt.Sprintf("The note of an unfinished step, bastel/%s in the git folder, cannot be read (%v). It was passed over; remove it.", noteFile, err), nil
+		return fmt.Sprintf("The note of an unfinished step, bastel/%s in the git folder, cannot be read (%v). It was passed over; remove it.",
+			noteFile, err), nil
 	}
 	if !found {
 		return "", nil
@@ -100,9 +101,9 @@ func (a *App) recover(ctx context.Context) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	op := operation{entry: entry, id: n.Entry, trees: n.Trees, head: n.Head, endsMerge: n.EndsMerge}
+	op := Operation{Entry: entry, id: n.Entry, trees: n.Trees, Head: n.Head, EndsMerge: n.EndsMerge}
 	if n.Stages {
-		op.stages = stagesOf(entry.Stages)
+		op.Stages = StagesOf(entry.Stages)
 	}
 	if !took {
 		return "", errors.Join(a.stayOnBranchAgain(ctx, &op), a.removeNote())
@@ -112,7 +113,8 @@ func (a *App) recover(ctx context.Context) (string, error) {
 	}
 	changed, err := a.finish(ctx, &op)
 	if err != nil {
-		return "", fmt.Errorf("finish the %s of %s that was interrupted: %w", entry.Kind.Noun(), strings.TrimPrefix(entry.Ref, "refs/heads/"), err)
+		return "", fmt.Errorf("finish the %s of %s that was interrupted: %w", entry.Kind.Noun(), strings.TrimPrefix(entry.Ref, "refs/heads/"),
+			err)
 	}
 	said := fmt.Sprintf("The %s that was interrupted is finished now.", entry.Kind.Noun())
 	if len(changed) > 0 {
@@ -122,7 +124,7 @@ func (a *App) recover(ctx context.Context) (string, error) {
 }
 
 // stayOnBranchAgain joins HEAD to its branch where the operation had parted them.
-func (a *App) stayOnBranchAgain(ctx context.Context, op *operation) error {
+func (a *App) stayOnBranchAgain(ctx context.Context, op *Operation) error {
 	head, err := a.Repo.Head(ctx)
 	if err != nil || head.Ref != "" {
 		return err
@@ -141,14 +143,14 @@ func (a *App) movedOn(ctx context.Context, entry journal.Entry) (bool, error) {
 
 // finish does what is left of an operation after its refs have moved. It gives the files
 // that somebody has changed since, which stay as they are.
-func (a *App) finish(ctx context.Context, op *operation) (changed []string, err error) {
+func (a *App) finish(ctx context.Context, op *Operation) (changed []string, err error) {
 	if op.trees[0] != op.trees[1] {
 		err = a.finishTree(ctx, op.trees[0], op.trees[1])
 	}
-	if err == nil && len(op.stages) > 0 {
-		err = a.Repo.WriteStages(ctx, op.stages)
+	if err == nil && len(op.Stages) > 0 {
+		err = a.Repo.WriteStages(ctx, op.Stages)
 	} else if err == nil {
-		err = a.finishIndex(ctx, op.entry.Index)
+		err = a.finishIndex(ctx, op.Entry.Index)
 	}
 	if err == nil {
 		changed, err = a.finishFiles(ctx, op)
@@ -160,11 +162,11 @@ func (a *App) finish(ctx context.Context, op *operation) (changed []string, err 
 }
 
 // finishFiles writes those working files of an entry that are still as they were.
-func (a *App) finishFiles(ctx context.Context, op *operation) (changed []string, err error) {
-	if len(op.entry.Files) == 0 {
+func (a *App) finishFiles(ctx context.Context, op *Operation) (changed []string, err error) {
+	if len(op.Entry.Files) == 0 {
 		return nil, nil
 	}
-	layout, steps, err := a.fileSteps(ctx, op.entry)
+	layout, steps, err := a.fileSteps(ctx, op.Entry)
 	if err != nil {
 		return nil, err
 	}
@@ -210,7 +212,7 @@ func (a *App) finishIndex(ctx context.Context, steps []journal.File) error {
 			left = append(left, s)
 		}
 	}
-	return a.writeIndex(ctx, indexAfter(left))
+	return a.WriteIndex(ctx, indexAfter(left))
 }
 
 // finishTree brings index and working tree to the new tree after a crash may have
@@ -218,7 +220,7 @@ func (a *App) finishIndex(ctx context.Context, steps []journal.File) error {
 // file whose writing was cut short is written anew. The rest follows as usual, and
 // is refused where somebody has changed a file since.
 func (a *App) finishTree(ctx context.Context, old, new repo.ID) error {
-	differences, err := merge.Compare(ctx, a.engine.Objects(), old, new)
+	differences, err := merge.Compare(ctx, a.Engine.Objects(), old, new)
 	if err != nil {
 		return err
 	}
@@ -266,7 +268,7 @@ func (a *App) torn(ctx context.Context, file repo.WorkFile, e repo.Entry) (bool,
 	if file.Large || !file.Mode.IsFile() || !e.Mode.IsFile() {
 		return false, nil
 	}
-	data, err := a.engine.Objects().Blob(ctx, e.ID)
+	data, err := a.Engine.Objects().Blob(ctx, e.ID)
 	return len(file.Data) < len(data) && bytes.HasPrefix(data, file.Data), err
 }
 

@@ -9,11 +9,13 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/pelletier/go-toml/v2"
 
 	"bastel/internal/journal"
+	"bastel/internal/send"
 	"bastel/internal/sweep"
 )
 
@@ -60,14 +62,15 @@ func (a *App) Settings(ctx context.Context) (Settings, error) {
 		var unknown *toml.StrictMissingError
 		if errors.As(err, &unknown) {
 			row, _ := unknown.Errors[0].Position()
-			return s, refuse("%s, line %d: there is no such setting: %v.", file, row, unknown.Errors[0].Key())
+			return s, Refuse("%s, line %d: there is no such setting: %v.", file, row, unknown.Errors[0].Key())
 		}
-		return s, refuse("%s does not read as TOML: %v", file, err)
+		return s, Refuse("%s does not read as TOML: %v", file, err)
 	}
-	for key, value := range map[string]*string{"bastel.background": &s.Background, "bastel.check": &s.Check, "bastel.fetchEvery": &s.FetchEvery} {
+	for key, value := range map[string]*string{"bastel.background": &s.Background, "bastel.check": &s.Check,
+		"bastel.fetchEvery": &s.FetchEvery} {
 		read := a.Repo.Config
 		if slices.Contains(guardedKeys, key) {
-			read = a.guarded
+			read = a.GuardedValue
 		}
 		own, err := read(ctx, key)
 		if err != nil {
@@ -90,7 +93,7 @@ func (s Settings) FetchTime() (time.Duration, error) {
 	}
 	every, err := time.ParseDuration(s.FetchEvery)
 	if err != nil || every < 0 {
-		return 0, refuse("The settings: fetch_every is %q, and no time such as 15m.", s.FetchEvery)
+		return 0, Refuse("The settings: fetch_every is %q, and no time such as 15m.", s.FetchEvery)
 	}
 	if every == 0 {
 		return 0, nil
@@ -106,7 +109,7 @@ func (a *App) ExpireJournal(ctx context.Context) (int, error) {
 	}
 	age, err := journal.ParseAge(s.Journal)
 	if err != nil {
-		return 0, refuse("The settings: journal: %v.", err)
+		return 0, Refuse("The settings: journal: %v.", err)
 	}
 	return a.ForgetEntries(ctx, func(e journal.Entry) bool { return time.Since(e.Time) > age })
 }
@@ -121,8 +124,8 @@ func (a *App) ForgetEntries(ctx context.Context, forget func(journal.Entry) bool
 	return a.Journal.Forget(ctx, forget)
 }
 
-// finder finds leftovers as the settings say.
-func (a *App) finder(ctx context.Context) (*sweep.Finder, error) {
+// LeftoverFinder finds leftovers as the settings say.
+func (a *App) LeftoverFinder(ctx context.Context) (*sweep.Finder, error) {
 	s, err := a.Settings(ctx)
 	if err != nil {
 		return nil, err
@@ -136,4 +139,20 @@ func (a *App) finder(ctx context.Context) (*sweep.Finder, error) {
 		return nil, &Refusal{Reason: "The settings: " + err.Error(), Err: err}
 	}
 	return f, nil
+}
+
+// Levels reads the settings of the preflight.
+func (s Settings) Levels() (map[string]send.Level, error) {
+	levels := map[string]send.Level{}
+	for name, word := range s.Preflight {
+		level := send.Level(word)
+		switch {
+		case !slices.Contains(send.ItemNames, name):
+			return nil, Refuse("The settings: the preflight has no item %q; it has %s.", name, strings.Join(send.ItemNames, ", "))
+		case level != send.Block && level != send.Warn && level != send.Off:
+			return nil, Refuse("The settings: %q is no level of the preflight; it is block, warn or off.", word)
+		}
+		levels[name] = level
+	}
+	return levels, nil
 }

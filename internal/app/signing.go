@@ -9,9 +9,9 @@ import (
 	"bastel/internal/repo"
 )
 
-// keepsSignatures corrects a forecast where rewritten commits are signed anew: then none
+// KeepsSignatures corrects a forecast where rewritten commits are signed anew: then none
 // gets lost.
-func (a *App) keepsSignatures(ctx context.Context, f *replay.Forecast) error {
+func (a *App) KeepsSignatures(ctx context.Context, f *replay.Forecast) error {
 	signs, err := a.Repo.Signs(ctx)
 	if err == nil && signs {
 		f.Signatures = 0
@@ -19,9 +19,9 @@ func (a *App) keepsSignatures(ctx context.Context, f *replay.Forecast) error {
 	return err
 }
 
-// sign signs what a forecast makes, where the configuration asks for it. What cannot be
+// SignCommits signs what a forecast makes, where the configuration asks for it. What cannot be
 // signed as it is goes without, and is counted as a signature that gets lost.
-func (a *App) sign(ctx context.Context, engine *replay.Engine, f *replay.Forecast, progress replay.Progress) error {
+func (a *App) SignCommits(ctx context.Context, engine *replay.Engine, f *replay.Forecast, progress replay.Progress) error {
 	signs, err := a.Repo.Signs(ctx)
 	if err != nil || !signs {
 		return err
@@ -37,7 +37,18 @@ func (a *App) sign(ctx context.Context, engine *replay.Engine, f *replay.Forecas
 	}, progress)
 	var failed *repo.CommandError
 	if errors.As(err, &failed) {
-		return &Refusal{Reason: "A commit could not be signed, and nothing was changed. The repository said:\n" + strings.TrimSpace(failed.Stderr), Err: err}
+		return &Refusal{Reason: "A commit could not be signed, and nothing was changed. The repository said:\n" +
+			strings.TrimSpace(failed.Stderr), Err: err}
 	}
 	return err
+}
+
+// SignerRefusal says what a signer had to say, word for word.
+func SignerRefusal(err error) error {
+	var failed *repo.CommandError
+	if !errors.As(err, &failed) {
+		return err
+	}
+	return &Refusal{Reason: "The commit could not be made, and nothing was changed. Message and trays are kept. The repository said:\n" +
+		strings.TrimSpace(failed.Stderr), Err: err}
 }

@@ -11,6 +11,7 @@ import (
 	"bastel/internal/repo"
 	"bastel/internal/send"
 	"bastel/internal/shape"
+	"bastel/internal/wording"
 )
 
 // Stacked is another branch that sits on one of a plan's commits.
@@ -104,7 +105,8 @@ func (a *App) stays(ctx context.Context, plan shape.Plan, target Target, ref rep
 // stackMoves says where each branch of the stack goes: to what its commit has become, or the last one before it of
 // which something is left, with its own commits put onto that. Those are written. A branch that conflicts there is refused,
 // unless it may be left behind.
-func (a *App) stackMoves(ctx context.Context, plan shape.Plan, f *replay.Forecast, engine *replay.Engine, consent Consent) (moves []journal.RefMove, pairs [][2]repo.ID, err error) {
+func (a *App) stackMoves(ctx context.Context, plan shape.Plan, f *replay.Forecast, engine *replay.Engine,
+	consent Consent) (moves []journal.RefMove, pairs []repo.Mapping, err error) {
 	stack, err := a.Stack(ctx, plan)
 	if err != nil {
 		return nil, nil, err
@@ -146,10 +148,14 @@ func (a *App) stackMoves(ctx context.Context, plan shape.Plan, f *replay.Forecas
 }
 
 // putUpon replays a branch's own commits onto what the one that it sits on became. Errors: ErrStack.
-func (a *App) putUpon(ctx context.Context, s Stacked, onto repo.ID, below *replay.Forecast, engine *replay.Engine, became map[repo.ID]repo.ID) (repo.ID, [][2]repo.ID, error) {
+func (a *App) putUpon(ctx context.Context, s Stacked, onto repo.ID, below *replay.Forecast, engine *replay.Engine,
+	became map[repo.ID]repo.ID) (repo.ID, []repo.Mapping, error) {
 	left := func(why string) error {
-		reason := fmt.Sprintf("%s sits on these commits with %s of its own, which cannot come along: %s.", s.Name, Count(s.Above, "commit"), why)
-		return &Refusal{Question: reason + " It would stay on the old ones.", Reason: reason + " Nothing was changed. Leave it on the old ones with --leave-stack, or choose that it stays: bastel stack --keep " + s.Name + ".", Err: ErrStack}
+		reason := fmt.Sprintf("%s sits on these commits with %s of its own, which cannot come along: %s.", s.Name,
+			wording.Count(s.Above, "commit"), why)
+		return &Refusal{Question: reason + " It would stay on the old ones.",
+			Reason: reason + " Nothing was changed. Leave it on the old ones with --leave-stack, or choose that it stays: bastel stack --keep " +
+				s.Name + ".", Err: ErrStack}
 	}
 	if err := engine.Flush(ctx, below.Tip); err != nil { // they are built on
 		return repo.ID{}, nil, err
@@ -179,14 +185,14 @@ func (a *App) putUpon(ctx context.Context, s Stacked, onto repo.ID, below *repla
 	upper := replay.New(a.Repo)
 	plan := shape.New(s.Name, s.Tip, s.At, ids)
 	plan.Onto = onto.String()
-	f, err := a.forecast(ctx, upper, plan, nil)
+	f, err := a.ForecastBy(ctx, upper, plan, nil)
 	if err != nil {
 		return repo.ID{}, nil, err
 	}
 	if f.Conflicts() > 0 {
 		return repo.ID{}, nil, left("they conflict with what comes out")
 	}
-	if err := a.sign(ctx, upper, f, nil); err != nil {
+	if err := a.SignCommits(ctx, upper, f, nil); err != nil {
 		return repo.ID{}, nil, err
 	}
 	if f.Tip.IsZero() { // all of it is there already
@@ -195,9 +201,10 @@ func (a *App) putUpon(ctx context.Context, s Stacked, onto repo.ID, below *repla
 	return f.Tip, f.Pairs(), upper.Flush(ctx, f.Tip)
 }
 
-// along works out what moves with a rewriting, whichever way it was made: the stack, whose branches are counted,
+// StackMovesWith works out what moves with a rewriting, whichever way it was made: the stack, whose branches are counted,
 // and notes. What others may build on is rewritten only with consent.
-func (a *App) along(ctx context.Context, plan shape.Plan, f *replay.Forecast, engine *replay.Engine, consent Consent) (moves []journal.RefMove, carried int, err error) {
+func (a *App) StackMovesWith(ctx context.Context, plan shape.Plan, f *replay.Forecast, engine *replay.Engine,
+	consent Consent) (moves []journal.RefMove, carried int, err error) {
 	if err := a.guardShared(ctx, plan, f, consent); err != nil {
 		return nil, 0, err
 	}
@@ -209,15 +216,6 @@ func (a *App) along(ctx context.Context, plan shape.Plan, f *replay.Forecast, en
 	return append(stack, notes...), len(stack), err
 }
 
-// rangePlan stands for commits of a branch that are rewritten without a plan.
-func rangePlan(head repo.Head, sources []Source) shape.Plan {
-	plan := shape.Plan{Branch: head.Branch(), Tip: head.Commit, Base: sources[0].Commit.Parent()}
-	for _, s := range sources {
-		plan.Sources = append(plan.Sources, s.ID)
-	}
-	return plan
-}
-
 func updatesOf(moves []journal.RefMove) []repo.RefUpdate {
 	updates := make([]repo.RefUpdate, len(moves))
 	for i, m := range moves {
@@ -226,8 +224,8 @@ func updatesOf(moves []journal.RefMove) []repo.RefUpdate {
 	return updates
 }
 
-// turnedBack are the moves the other way round.
-func turnedBack(moves []journal.RefMove) []journal.RefMove {
+// MovesBack are the moves the other way round.
+func MovesBack(moves []journal.RefMove) []journal.RefMove {
 	back := make([]journal.RefMove, len(moves))
 	for i, m := range moves {
 		back[i] = journal.RefMove{Ref: m.Ref, Old: m.New, New: m.Old}

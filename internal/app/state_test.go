@@ -10,7 +10,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
+	"bastel/internal/app/publishing"
+	"bastel/internal/app/resolving"
+	"bastel/internal/app/sorting"
 	"bastel/internal/tray"
+	"bastel/test/opened"
 )
 
 // TestWhateverLiesInTheStateFolder: it is named and passed over, nothing waits for it, and what takes its place
@@ -29,7 +34,7 @@ func TestWhateverLiesInTheStateFolder(t *testing.T) {
 		},
 	} {
 		for _, name := range []string{"answers.toml", "review.toml", "waiting.toml", "checks.json"} {
-			f := branch(t)
+			f := opened.Feature(t)
 			state := filepath.Join(f.Dir, ".git", "bastel")
 			require.NoError(t, os.MkdirAll(state, 0o777))
 			require.NoError(t, lay(filepath.Join(state, name)))
@@ -40,14 +45,14 @@ func TestWhateverLiesInTheStateFolder(t *testing.T) {
 			}
 			plan, err := a.NewPlan(ctx, "", "")
 			require.NoError(t, err)
-			_, err = a.Forecast(ctx, plan, nil)
+			_, err = planning.Of(a).Forecast(ctx, plan, nil)
 			require.NoError(t, err, "%s, %s", name, kind)
-			_, err = a.ReadThrough(ctx)
+			_, err = publishing.Of(a).ReadThrough(ctx)
 			require.NoError(t, err, "%s, %s", name, kind)
-			_, err = a.Waiting(ctx)
+			_, err = resolving.Of(a).PendingMerge(ctx)
 			require.NoError(t, err, "%s, %s", name, kind)
 			if name == "review.toml" && kind != "newer" {
-				_, err = a.NoteOn(ctx, plan.Sources[0].String(), "", 0, "kept\n")
+				_, err = publishing.Of(a).NoteOn(ctx, plan.Sources[0].String(), "", 0, "kept\n")
 				require.NoError(t, err)
 				aside, err := filepath.Glob(filepath.Join(state, name+".aside-*"))
 				require.NoError(t, err)
@@ -64,23 +69,23 @@ func TestSettingsThatAreNoFile(t *testing.T) {
 	t.Setenv("XDG_CONFIG_HOME", config)
 	require.NoError(t, os.Mkdir(filepath.Join(config, "bastel"), 0o777))
 	require.NoError(t, syscall.Mkfifo(filepath.Join(config, "bastel", "settings.toml"), 0o666))
-	f := branch(t)
+	f := opened.Feature(t)
 	f.Write("a", "loose\n")
-	a := open(t, f.Dir)
-	board, err := a.Look(ctx)
+	a := opened.App(t, f.Dir)
+	board, err := sorting.Of(a).Look(ctx)
 	require.NoError(t, err)
 	_, err = a.LeftoverLines(ctx, board.Loose)
 	require.NoError(t, err)
 	_, err = a.Settings(ctx)
-	assert.Contains(t, refusal(t, err), "cannot be read")
+	assert.Contains(t, opened.Refusal(t, err), "cannot be read")
 	f.Git("add", "a")
-	_, err = a.Commit(ctx, "made all the same", nil)
+	_, err = opened.Commit(a, "made all the same", nil)
 	require.NoError(t, err)
 }
 
 // TestTraysThatCannotBeRead keep nobody from sorting.
 func TestTraysThatCannotBeRead(t *testing.T) {
-	f := branch(t)
+	f := opened.Feature(t)
 	f.Write("a", "loose\n")
 	f.Git("rm", "-r", "-q", "--cached", ".")
 	f.Write("trays.json", "{\"Format\": \"bastel-trays/9\"}")
@@ -88,16 +93,16 @@ func TestTraysThatCannotBeRead(t *testing.T) {
 	tree := f.Git("write-tree")
 	require.NoError(t, os.Remove(filepath.Join(f.Dir, "trays.json")))
 	f.Git("reset", "--quiet")
-	a := open(t, f.Dir)
+	a := opened.App(t, f.Dir)
 	f.Git("update-ref", "--create-reflog", tray.Ref(a.Repo), tree)
 	require.NoError(t, a.Close())
 	a, note, err := app.Open(ctx, f.Dir)
 	require.NoError(t, err)
 	defer a.Close()
 	assert.Contains(t, note, "How the trays were sorted")
-	board, err := a.Look(ctx)
+	board, err := sorting.Of(a).Look(ctx)
 	require.NoError(t, err)
-	_, err = a.Move(ctx, app.Carry{From: tray.Loose, To: tray.A + 1, Words: []string{"a"}, View: tray.Plain})
+	_, err = sorting.Of(a).Move(ctx, sorting.TrayMove{From: tray.Loose, To: tray.A + 1, Selected: tray.SelectFiles("a"), View: tray.Plain})
 	require.NoError(t, err)
 	assert.NotEmpty(t, board.Loose)
 	assert.Contains(t, f.Read(".git/logs/"+tray.Ref(a.Repo)), tree, "what lay there is in the log")

@@ -32,15 +32,15 @@ func (a *App) FindTarget(ctx context.Context, branch string) (Target, error) {
 		return Target{}, err
 	}
 	if chosen != "" {
-		ref, err := a.branchNamed(ctx, chosen)
+		ref, err := a.BranchNamed(ctx, chosen)
 		if err != nil {
 			return Target{}, err
 		}
-		target, err := a.targetOf(ctx, ref)
+		target, err := a.TargetOf(ctx, ref)
 		target.Name, target.Kept = chosen, true
 		return target, err
 	}
-	remotes, err := a.sharedRemotes(ctx, branch)
+	remotes, err := a.SharedRemotes(ctx, branch)
 	if err != nil {
 		return Target{}, err
 	}
@@ -72,14 +72,14 @@ func (a *App) FindTarget(ctx context.Context, branch string) (Target, error) {
 			ref.Name = ref.Symref
 		}
 		if !ref.ID.IsZero() {
-			return a.targetOf(ctx, ref)
+			return a.TargetOf(ctx, ref)
 		}
 	}
 	return Target{}, nil
 }
 
-// targetOf makes a branch, here or of a remote, a target.
-func (a *App) targetOf(ctx context.Context, ref repo.Ref) (Target, error) {
+// TargetOf makes a branch, here or of a remote, a target.
+func (a *App) TargetOf(ctx context.Context, ref repo.Ref) (Target, error) {
 	target := Target{Name: ref.Short(), ID: ref.ID, Branch: ref.Short()}
 	if strings.HasPrefix(ref.Name, "refs/heads/") {
 		return target, nil
@@ -96,11 +96,11 @@ func (a *App) targetOf(ctx context.Context, ref repo.Ref) (Target, error) {
 	return target, nil
 }
 
-// sharedRemotes lists the remotes whose default branch a branch may land on, the likeliest
+// SharedRemotes lists the remotes whose default branch a branch may land on, the likeliest
 // first. Where one pushes to a copy of one's own, it is not that one: the branch follows
 // another remote than it is pushed to, another is called upstream, or the local default
 // branch follows another.
-func (a *App) sharedRemotes(ctx context.Context, branch string) ([]string, error) {
+func (a *App) SharedRemotes(ctx context.Context, branch string) ([]string, error) {
 	known, err := a.Repo.Remotes(ctx)
 	if err != nil || len(known) == 0 {
 		return nil, err
@@ -153,8 +153,8 @@ func (a *App) ownCopy(ctx context.Context, branch string) (string, error) {
 	return a.Repo.Config(ctx, "remote.pushDefault")
 }
 
-// branchNamed finds a branch by the name that people use: of a remote, or here.
-func (a *App) branchNamed(ctx context.Context, name string) (repo.Ref, error) {
+// BranchNamed finds a branch by the name that people use: of a remote, or here.
+func (a *App) BranchNamed(ctx context.Context, name string) (repo.Ref, error) {
 	for _, prefix := range []string{"refs/remotes/", "refs/heads/"} {
 		id, err := a.Repo.RefValue(ctx, prefix+name)
 		if err != nil || !id.IsZero() {
@@ -181,14 +181,14 @@ func (a *App) SetTarget(ctx context.Context, name string) (Target, error) {
 		}
 		return a.FindTarget(ctx, branch)
 	}
-	ref, err := a.branchNamed(ctx, name)
+	ref, err := a.BranchNamed(ctx, name)
 	switch {
 	case err != nil:
 		return Target{}, err
 	case ref.ID.IsZero():
-		return Target{}, refuse("There is no branch %s, here or on a remote as last fetched. The target stays as it was.", name)
+		return Target{}, Refuse("There is no branch %s, here or on a remote as last fetched. The target stays as it was.", name)
 	case ref.Name == head.Ref:
-		return Target{}, refuse("%s cannot land on itself. The target stays as it was.", branch)
+		return Target{}, Refuse("%s cannot land on itself. The target stays as it was.", branch)
 	}
 	if err := a.Repo.SetConfig(ctx, targetKey(branch), name); err != nil {
 		return Target{}, err

@@ -36,7 +36,7 @@ func UnfinishedKey(title, before string) string {
 // passed over.
 func (a *App) ReadUnfinished() Unfinished {
 	texts := Unfinished{}
-	if json.Unmarshal([]byte(a.readState(unfinishedFile)), &texts) != nil {
+	if json.Unmarshal([]byte(a.ReadState(unfinishedFile)), &texts) != nil {
 		return Unfinished{}
 	}
 	return texts
@@ -45,7 +45,7 @@ func (a *App) ReadUnfinished() Unfinished {
 // KeepUnfinished keeps them.
 func (a *App) KeepUnfinished(texts Unfinished) error {
 	if len(texts) == 0 {
-		return a.writeState(unfinishedFile, "")
+		return a.WriteState(unfinishedFile, "")
 	}
 	keys := slices.SortedFunc(maps.Keys(texts), func(k, l string) int { return texts[l].When.Compare(texts[k].When) })
 	kept := Unfinished{}
@@ -56,5 +56,5 @@ func (a *App) KeepUnfinished(texts Unfinished) error {
 	if err != nil {
 		return fmt.Errorf("keep what is being written: %w", err)
 	}
-	return a.writeState(unfinishedFile, string(data))
+	return a.WriteState(unfinishedFile, string(data))
 }

@@ -5,6 +5,8 @@
 // SSH_ASKPASS). Bastel is that program: started under the name of its link, it hands the
 // question over a socket to the Bastel that started the command, and prints the answer. How
 // the user is asked is left to that one.
+//
+// Its tests promise: questions reach the one who waits and nobody else, and answers come back whole.
 package ask
 
 import (

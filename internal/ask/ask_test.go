@@ -22,13 +22,17 @@ func TestMain(m *testing.M) {
 
 func TestRead(t *testing.T) {
 	for prompt, want := range map[string]ask.Question{
-		"Username for 'https://quay.example': ":                                 {Text: "Username for 'https://quay.example':"},
-		"Password for 'https://ines@quay.example': ":                            {Text: "Password for 'https://ines@quay.example':", Secret: true},
-		"Enter passphrase for key '/home/ines/.ssh/id': ":                       {Text: "Enter passphrase for key '/home/ines/.ssh/id':", Secret: true},
-		"Are you sure you want to continue connecting (yes/no/[fingerprint])? ": {Text: "Are you sure you want to continue connecting (yes/no/[fingerprint])?", Confirm: true},
-		"ines@quay.example's password: ":                                        {Text: "ines@quay.example's password:", Secret: true},
-		"One-time code: ":                                                       {Text: "One-time code:", Secret: true},
-		"The key is not known\nContinue (yes/no)? ":                             {Text: "The key is not known\nContinue (yes/no)?", Confirm: true},
+		"Username for 'https://quay.example': ": {Text: "Username for 'https://quay.example':"},
+		"Password for 'https://ines@quay.example': ": {Text: "Password for 'https://ines@quay.example':",
+			Secret: true},
+		"Enter passphrase for key '/home/ines/.ssh/id': ": {Text: "Enter passphrase for key '/home/ines/.ssh/id':",
+			Secret: true},
+		"Are you sure you want to continue connecting (yes/no/[fingerprint])? " +
+			"": {Text: "Are you sure you want to continue connecting (yes/no/[fingerprint])?", Confirm: true},
+		"ines@quay.example's password: ": {Text: "ines@quay.example's password:", Secret: true},
+		"One-time code: ":                {Text: "One-time code:", Secret: true},
+		"The key is not known\nContinue (yes/no)? ": {Text: "The key is not known\nContinue (yes/no)?",
+			Confirm: true},
 		"": {Secret: true},
 	} {
 		assert.Equal(t, want, ask.Read(ask.Prompt{Words: prompt}))

@@ -1,5 +1,8 @@
 // Package cli is the command line: it parses, calls a use case, and prints text or
 // JSON. What the commands do is in package app, shared with the screens.
+//
+// Its tests promise: bad input is refused with its documented status and changes nothing; the stories in
+// test/script tell the rest.
 package cli
 
 import (
@@ -140,11 +143,15 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.PersistentFlags().StringVarP(&c.dir, "dir", "C", ".", "the folder of the repository")
 	var debugFile string
-	root.PersistentFlags().StringVar(&debugFile, "debug", "", "write into a file what is done: processes with reason and time, keys, operations; no contents")
+	root.PersistentFlags().StringVar(&debugFile, "debug", "", "write into a file what is done: processes with reason and time, keys, "+
+		"operations; no contents")
 	root.PersistentPreRunE = func(*cobra.Command, []string) error { return c.openLog(debugFile) }
 	root.PersistentFlags().BoolVar(&c.json, "json", false, "answer with one JSON document")
 	root.AddCommand(c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.loosen(),
-		c.home(), c.sweep(), c.check(), c.plan(), c.forecast(), c.mend(), c.answers(), c.take(), c.apply(), c.stack(), c.allow(), c.overlap(), c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.target(), c.compare(), c.patches(), c.request(), c.land(),
+		c.home(), c.sweep(), c.check(), c.plan(), c.forecast(), c.mend(), c.answers(), c.take(), c.apply(), c.stack(), c.allow(), c.overlap(),
+		c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.target(), c.compare(),
+		c.branches(), c.branch(), c.switchTo(), c.move(),
+		c.patches(), c.request(), c.land(),
 		c.journal(), c.undo(), c.redo(), c.rescue(), c.demo())
 	root.AddCommand(c.former("uncommit", c.loosen()), c.former("fold", c.home()))
 	for _, cmd := range root.Commands() {

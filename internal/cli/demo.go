@@ -72,7 +72,10 @@ func (c *command) desk(ctx context.Context, dir, address string) error {
 	if err != nil {
 		return err
 	}
-	if err := c.answer(map[string]string{"address": d.Address}, func(w io.Writer) { fmt.Fprintln(w, "The review desk is open at", d.Address) }); err != nil {
+	if err := c.answer(map[string]string{"address": d.Address}, func(w io.Writer) {
+		fmt.Fprintln(w, "The review desk is open at",
+			d.Address)
+	}); err != nil {
 		return err
 	}
 	<-ctx.Done()

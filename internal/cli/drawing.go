@@ -10,6 +10,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"bastel/internal/app"
+	"bastel/internal/app/charting"
+	"bastel/internal/app/planning"
+	"bastel/internal/app/publishing"
 	"bastel/internal/draw"
 )
 
@@ -22,7 +25,7 @@ func (c *command) draw() *cobra.Command {
 		Short: "Draw the seam of a plan, or of the last rewriting, or other pictures of the branch",
 		Long: `Draw the seam of a plan, or of the last rewriting. PLAN is a file, or - for standard
 input. With --overlap the picture is of files by commits; with --history of the branch and its
-target before and after the last rewriting; with --sent of what the remote has and what is here.`,
+target before and after the last rewriting; with --branches of the branches; with --sent of what the remote has and what is here.`,
 		Args: cobra.MaximumNArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			format, err := draw.FormatOf(file)
@@ -51,6 +54,7 @@ target before and after the last rewriting; with --sent of what the remote has a
 	cmd.Flags().BoolVar(&dark, "dark", false, "on a dark ground")
 	cmd.Flags().BoolVar(&what.overlap, "overlap", false, "which commits touch the same files and lines")
 	cmd.Flags().BoolVar(&what.history, "history", false, "the history before and after the last rewriting")
+	cmd.Flags().BoolVar(&what.branches, "branches", false, "the branches, hanging from their target's line")
 	cmd.Flags().BoolVar(&what.sent, "sent", false, "the remote's branch in place of what was before")
 	if err := cmd.MarkFlagRequired("output"); err != nil {
 		panic(err) // the flag is defined above
@@ -59,28 +63,32 @@ target before and after the last rewriting; with --sent of what the remote has a
 }
 
 // pictured says which picture is meant.
-type pictured struct{ overlap, history, sent bool }
+type pictured struct{ overlap, history, sent, branches bool }
 
 func (c *command) picture(ctx context.Context, a *app.App, args []string, what pictured) (draw.Picture, error) {
 	switch {
+	case what.branches && (len(args) > 0 || what.overlap || what.history || what.sent):
+		return nil, fmt.Errorf("%w: --branches goes alone", errUsage)
+	case what.branches:
+		return charting.Of(a).Picture(ctx, charting.Show{}, nil)
 	case len(args) > 0 && (what.history || what.sent), what.overlap && (what.history || what.sent):
 		return nil, fmt.Errorf("%w: --history and --sent go with no plan and no --overlap", errUsage)
 	case what.history:
-		return a.HistoryOf(ctx, what.sent)
+		return publishing.Of(a).HistoryOf(ctx, what.sent)
 	case what.sent:
-		return a.SeamOfSent(ctx)
+		return publishing.Of(a).SeamOfSent(ctx)
 	case len(args) == 0 && !what.overlap:
-		return a.LastSeam(ctx)
+		return planning.Of(a).LastSeam(ctx)
 	}
 	plan, err := a.NewPlan(ctx, "", "")
 	if len(args) > 0 {
 		var data []byte
 		if data, err = c.readPlan(args[0]); err == nil {
-			plan, err = a.ReadPlan(ctx, data)
+			plan, err = planning.Of(a).ReadPlan(ctx, data)
 		}
 	}
 	if err != nil {
 		return nil, err
 	}
-	return a.DrawingOf(plan, what.overlap)(ctx)
+	return planning.Of(a).DrawingOf(plan, what.overlap)(ctx)
 }

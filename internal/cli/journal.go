@@ -10,9 +10,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
 	"bastel/internal/journal"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
+	"bastel/internal/wording"
 )
 
 func (c *command) journal() *cobra.Command {
@@ -67,14 +69,14 @@ func (c *command) forget(ctx context.Context, a *app.App, args []string, all boo
 	if gone == 0 && !all {
 		return &app.Refusal{Reason: fmt.Sprintf("The journal has no entry %d. bastel journal lists them.", number)}
 	}
-	return c.answer(map[string]int{"forgotten": gone}, func(w io.Writer) { fmt.Fprintf(w, "forgot %s\n", app.Count(gone, "entry")) })
+	return c.answer(map[string]int{"forgotten": gone}, func(w io.Writer) { fmt.Fprintf(w, "forgot %s\n", wording.Count(gone, "entry")) })
 }
 
 func (c *command) undo() *cobra.Command {
-	cmd := c.stepper("undo", "Undo the last commit, rewriting or other step", (*app.App).Undo)
+	cmd := c.stepper("undo", "Undo the last commit, rewriting or other step", (*planning.App).Undo)
 	pass, carry := false, false
 	undo := cmd.RunE
-	passOver, carrying := c.stepper("", "", (*app.App).PassOver).RunE, c.stepper("", "", (*app.App).UndoCarrying).RunE
+	passOver, carrying := c.stepper("", "", (*planning.App).PassOver).RunE, c.stepper("", "", (*planning.App).UndoCarrying).RunE
 	cmd.Use = "undo [--pass-over | --carry]"
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		switch {
@@ -85,7 +87,8 @@ func (c *command) undo() *cobra.Command {
 		}
 		return undo(cmd, args)
 	}
-	cmd.Flags().BoolVar(&pass, "pass-over", false, "leave the last step as it is, where it cannot be undone, so that undo reaches the one before it")
+	cmd.Flags().BoolVar(&pass, "pass-over", false, "leave the last step as it is, where it cannot be undone, so that undo reaches the one "+
+		"before it")
 	cmd.Flags().BoolVar(&carry, "carry", false, "put commits that came on top of the last rewriting onto what was before it")
 	return cmd
 }
@@ -118,7 +121,7 @@ text among them. With ENTRY those of one entry; with -o they are written below a
 			if dir != "" && number == 0 {
 				return fmt.Errorf("%w: -o needs the entry whose files are meant", errUsage)
 			}
-			list, err := a.Rescuable(ctx, number)
+			list, err := planning.Of(a).Rescuable(ctx, number)
 			if err != nil {
 				return err
 			}
@@ -127,7 +130,7 @@ text among them. With ENTRY those of one entry; with -o they are written below a
 				documents[i] = rescuedDocument{Entry: r.Entry.Number, Title: r.Entry.Title, Path: r.Path, ID: r.ID}
 			}
 			if dir != "" {
-				names, err := a.Rescue(ctx, list, dir)
+				names, err := planning.Of(a).Rescue(ctx, list, dir)
 				if err != nil {
 					return err
 				}
@@ -147,20 +150,20 @@ text among them. With ENTRY those of one entry; with -o they are written below a
 }
 
 func (c *command) redo() *cobra.Command {
-	return c.stepper("redo", "Redo what was undone last", (*app.App).Redo)
+	return c.stepper("redo", "Redo what was undone last", (*planning.App).Redo)
 }
 
-func (c *command) stepper(use, short string, step func(*app.App, context.Context) (app.Stepped, error)) *cobra.Command {
+func (c *command) stepper(use, short string, step func(*planning.App, context.Context) (app.Stepped, error)) *cobra.Command {
 	return &cobra.Command{
 		Use:   use,
 		Short: short,
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			stepped, err := step(a, ctx)
+			stepped, err := step(planning.Of(a), ctx)
 			if err != nil {
 				return err
 			}
-			if said := strings.TrimSpace(stepped.Besides()); said != "" {
+			if said := strings.TrimSpace(stepped.Remarks()); said != "" {
 				fmt.Fprintln(c.stderr, "bastel: "+safe.Text(said))
 			}
 			return c.entries([]journal.Entry{stepped.Entry}, 1)

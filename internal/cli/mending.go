@@ -12,11 +12,14 @@ import (
 	"github.com/spf13/cobra"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
+	"bastel/internal/app/resolving"
 	"bastel/internal/mend"
 	"bastel/internal/merge"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/shape"
+	"bastel/internal/wording"
 )
 
 // meantUsage is what the flag --meant does, wherever it is.
@@ -63,7 +66,8 @@ the commit; in the working tree, left is what you have and right what came.`,
 	cmd.Flags().StringArrayVar(&flags.settled, "settled", nil, "the former name of --resolved")
 	cmd.Flags().MarkHidden("settled")
 	cmd.Flags().BoolVar(&flags.meant, "meant", false, meantUsage)
-	cmd.Flags().BoolVar(&flags.write, "write", false, "write the files that are fully answered, by remembered answers too, and mark them as resolved in the index")
+	cmd.Flags().BoolVar(&flags.write, "write", false, "write the files that are fully answered, by remembered answers too, and mark them "+
+		"as resolved in the index")
 	cmd.Flags().BoolVar(&flags.finish, "finish", false, "make the commit of a merge that waits")
 	cmd.Flags().StringVarP(&flags.message, "message", "m", "", "its message; default: the draft, with what had conflicted")
 	return cmd
@@ -74,15 +78,15 @@ func (c *command) mendPlan(ctx context.Context, a *app.App, name string, flags m
 	if err != nil {
 		return err
 	}
-	plan, err := a.ReadPlan(ctx, data)
+	plan, err := planning.Of(a).ReadPlan(ctx, data)
 	if err != nil {
 		return err
 	}
-	forecast, err := a.Forecast(ctx, plan, nil)
+	forecast, err := planning.Of(a).Forecast(ctx, plan, nil)
 	if err != nil {
 		return err
 	}
-	found, err := a.Mending(ctx, plan, forecast)
+	found, err := resolving.Of(a).Mending(ctx, plan, forecast)
 	if err != nil {
 		return err
 	}
@@ -98,7 +102,7 @@ func (c *command) mendPlan(ctx context.Context, a *app.App, name string, flags m
 
 // writePlan prints a plan's file.
 func (c *command) writePlan(ctx context.Context, a *app.App, plan shape.Plan) error {
-	messageOf, err := a.Messages(ctx, append(append([]repo.ID{}, plan.Sources...), plan.Extra...))
+	messageOf, err := planning.Of(a).Messages(ctx, append(append([]repo.ID{}, plan.Sources...), plan.Extra...))
 	if err != nil {
 		return err
 	}
@@ -112,31 +116,31 @@ func (c *command) writePlan(ctx context.Context, a *app.App, plan shape.Plan) er
 
 func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) error {
 	if len(flags.resolved) > 0 {
-		if err := a.MarkResolved(ctx, flags.resolved, flags.meant); err != nil {
+		if err := resolving.Of(a).MarkResolved(ctx, flags.resolved, flags.meant); err != nil {
 			return err
 		}
 	}
-	w, err := a.Waiting(ctx)
+	w, err := resolving.Of(a).PendingMerge(ctx)
 	if err != nil {
 		return err
 	}
 	var paths []string
 	if w != nil && (flags.write || len(flags.answers)+len(flags.texts) > 0) {
-		given, err := flags.given([]app.Matter{w.Matter})
+		given, err := flags.given([]resolving.ConflictedStep{w.ConflictedStep})
 		if err != nil {
 			return err
 		}
 		w.Answer(given...)
-		if err := a.AnswerWaiting(w.Given); err != nil {
+		if err := resolving.Of(a).KeepAnswers(w.Answers); err != nil {
 			return err
 		}
-		if w, err = a.Waiting(ctx); err != nil {
+		if w, err = resolving.Of(a).PendingMerge(ctx); err != nil {
 			return err
 		}
-		if paths, err = a.SettleWaiting(ctx, w); err != nil && !errors.Is(err, app.ErrNotAnswered) {
+		if paths, err = resolving.Of(a).WriteAnswers(ctx, w); err != nil && !errors.Is(err, app.ErrNotAnswered) {
 			return err
 		}
-		if w, err = a.Waiting(ctx); err != nil {
+		if w, err = resolving.Of(a).PendingMerge(ctx); err != nil {
 			return err
 		}
 	}
@@ -150,31 +154,34 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 		return c.listMatters(nil)
 	}
 	switch {
-	case w.Open() == 0 && w.Settles():
+	case w.Open() == 0 && w.WritesSomething():
 		fmt.Fprintln(c.stderr, "bastel: everything is answered; --write puts it into the files")
 	case w.Open() == 0 && w.Finish != "":
 		fmt.Fprintf(c.stderr, "bastel: everything is resolved; finish it with %s\n", w.Finishing())
 	}
-	return c.listMatters([]app.Matter{w.Matter})
+	return c.listMatters([]resolving.ConflictedStep{w.ConflictedStep})
 }
 
 func (c *command) finishMerge(ctx context.Context, a *app.App, message string, meant bool) error {
 	if message == "" {
 		var err error
-		if message, err = a.MergeDraft(ctx); err != nil {
+		if message, err = resolving.Of(a).MergeDraft(ctx); err != nil {
 			return err
 		}
 	}
-	made, err := a.FinishMerge(ctx, message, meant)
+	made, err := resolving.Of(a).FinishMerge(ctx, message, meant)
 	if err != nil {
 		return err
 	}
 	c.warn(made.Warning)
-	return c.answer(map[string]any{"commit": made.Commits[0]}, func(w io.Writer) { fmt.Fprintf(w, "made the merge %s\n", made.Commits[0].Short()) })
+	return c.answer(map[string]any{"commit": made.Commits[0]}, func(w io.Writer) {
+		fmt.Fprintf(w, "made the merge %s\n",
+			made.Commits[0].Short())
+	})
 }
 
 // given reads the answers for what is open; a key stands for every place of that content.
-func (f mendFlags) given(matters []app.Matter) (given []mend.Given, err error) {
+func (f mendFlags) given(matters []resolving.ConflictedStep) (given []mend.Resolution, err error) {
 	for _, words := range append(append([]string{}, f.answers...), f.texts...) {
 		key, value, ok := strings.Cut(words, "=")
 		if !ok {
@@ -199,7 +206,8 @@ func (f mendFlags) given(matters []app.Matter) (given []mend.Given, err error) {
 					found = true
 					if answer.Own != nil && !f.meant {
 						if lines := file.Markers(answer.Own, file.MarkerSize); len(lines) > 0 {
-							return nil, &app.Refusal{Reason: fmt.Sprintf("Line %d of %s looks like a conflict marker. Resolve it first, or say --meant.", lines[0], value), Err: app.ErrMarkers}
+							return nil, &app.Refusal{Reason: fmt.Sprintf("Line %d of %s looks like a conflict marker. Resolve it first, or say --meant.",
+								lines[0], value), Err: app.ErrMarkers}
 						}
 					}
 					given = append(given, q.Give(answer))
@@ -241,13 +249,14 @@ type matterDocument struct {
 var originNames = map[mend.Origin]string{mend.Open: "open", mend.Here: "given", mend.Elsewhere: "elsewhere", mend.Remembered: "remembered"}
 
 // listMatters prints what met; the answer is no while something is open.
-func (c *command) listMatters(matters []app.Matter) error {
+func (c *command) listMatters(matters []resolving.ConflictedStep) error {
 	documents, open := []matterDocument{}, 0
 	for _, m := range matters {
 		d := matterDocument{Title: m.Title, Open: m.Open(), Conflicts: []conflictDocument{}}
 		open += d.Open
 		for _, f := range m.Files {
-			conflict := conflictDocument{Path: f.Path, From: f.From, Other: f.Other, Kind: f.Kind, Whole: f.WholeQuestion().Key, Questions: []questionDocument{}}
+			conflict := conflictDocument{Path: f.Path, From: f.From, Other: f.Other, Kind: f.Kind, Whole: f.WholeQuestion().Key,
+				Questions: []questionDocument{}}
 			for _, q := range f.Questions() {
 				conflict.Questions = append(conflict.Questions, questionOf(q))
 			}
@@ -322,22 +331,23 @@ changes, to be reviewed and sorted. If there are conflicts nothing is changed:
 mend lists it and takes the answers. As further commits: plan --take.`,
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			if stop {
-				return a.StopTaking()
+				return resolving.Of(a).StopTaking()
 			}
 			if len(args) == 0 {
 				return fmt.Errorf("%w: name the commits", errUsage)
 			}
-			ids, err := a.NamedCommits(ctx, args)
+			ids, err := resolving.Of(a).NamedCommits(ctx, args)
 			if err != nil {
 				return err
 			}
-			paths, waiting, err := a.TakeLoose(ctx, ids)
+			paths, waiting, err := resolving.Of(a).TakeLoose(ctx, ids)
 			if err != nil {
 				return err
 			}
 			if waiting != nil {
-				fmt.Fprintln(c.stderr, "bastel: there are conflicts with what you have, and nothing was changed yet; answer it with bastel mend, or stop with bastel take --stop")
-				return c.listMatters([]app.Matter{waiting.Matter})
+				fmt.Fprintln(c.stderr, "bastel: there are conflicts with what you have, and nothing was changed yet; answer it with bastel mend, or "+
+					"stop with bastel take --stop")
+				return c.listMatters([]resolving.ConflictedStep{waiting.ConflictedStep})
 			}
 			return c.answer(map[string]any{"changed": paths}, func(w io.Writer) {
 				for _, path := range paths {
@@ -367,7 +377,7 @@ func (c *command) answers() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				return c.answer(map[string]any{"forgotten": n}, func(w io.Writer) { fmt.Fprintf(w, "forgot %s\n", app.Count(n, "answer")) })
+				return c.answer(map[string]any{"forgotten": n}, func(w io.Writer) { fmt.Fprintf(w, "forgot %s\n", wording.Count(n, "answer")) })
 			}
 			answers, err := a.Answers()
 			if err != nil {

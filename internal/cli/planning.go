@@ -10,10 +10,13 @@ import (
 	"github.com/spf13/cobra"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
+	"bastel/internal/app/resolving"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/suggest"
+	"bastel/internal/wording"
 )
 
 func (c *command) plan() *cobra.Command {
@@ -24,11 +27,11 @@ func (c *command) plan() *cobra.Command {
 		Short: "Write the plan of the current branch, or of another one, as it stands",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			plan, err := a.NewPlanOf(ctx, branch, onto, base)
+			plan, err := planning.Of(a).NewPlanOf(ctx, branch, onto, base)
 			if err != nil {
 				return err
 			}
-			ids, err := a.NamedCommits(ctx, take)
+			ids, err := resolving.Of(a).NamedCommits(ctx, take)
 			if err != nil {
 				return err
 			}
@@ -36,7 +39,7 @@ func (c *command) plan() *cobra.Command {
 				return err
 			}
 			if merged != "" {
-				if plan, err = a.WithMerge(ctx, plan, merged); err != nil {
+				if plan, err = resolving.Of(a).WithMerge(ctx, plan, merged); err != nil {
 					return err
 				}
 			}
@@ -74,8 +77,9 @@ func (c *command) forecast() *cobra.Command {
 	return &cobra.Command{
 		Use:   "forecast PLAN",
 		Short: "Carry a plan out in memory and say what would come of it",
-		Long:  "Carry a plan out in memory and say what would come of it. PLAN is a file, or - for standard input. Status 1 says that there are conflicts.",
-		Args:  cobra.ExactArgs(1),
+		Long: "Carry a plan out in memory and say what would come of it. PLAN is a file, or - for standard input. Status 1 says that there " +
+			"are conflicts.",
+		Args: cobra.ExactArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			f, err := c.forecastOf(ctx, a, args[0])
 			if err != nil {
@@ -109,11 +113,11 @@ func (c *command) forecastOf(ctx context.Context, a *app.App, name string) (*rep
 	if err != nil {
 		return nil, err
 	}
-	plan, err := a.ReadPlan(ctx, data)
+	plan, err := planning.Of(a).ReadPlan(ctx, data)
 	if err != nil {
 		return nil, err
 	}
-	return a.Forecast(ctx, plan, nil)
+	return planning.Of(a).Forecast(ctx, plan, nil)
 }
 
 // planLimit is far above any plan that people or scripts write.
@@ -148,14 +152,14 @@ func printForecast(w io.Writer, f *replay.Forecast) {
 	}
 	switch {
 	case f.Conflicts() > 0:
-		fmt.Fprintf(w, "%s: the plan cannot be applied as it is.\n", app.Count(f.Conflicts(), "conflict"))
+		fmt.Fprintf(w, "%s: the plan cannot be applied as it is.\n", wording.Count(f.Conflicts(), "conflict"))
 	case f.SameContent:
 		fmt.Fprintln(w, "The content at the end stays the same, byte for byte.")
 	default:
 		fmt.Fprintln(w, "The content at the end changes.")
 	}
 	if f.Signatures > 0 {
-		fmt.Fprintf(w, "%s of rewritten commits will be lost.\n", app.Count(f.Signatures, "signature"))
+		fmt.Fprintf(w, "%s of rewritten commits will be lost.\n", wording.Count(f.Signatures, "signature"))
 	}
 }
 
@@ -172,7 +176,7 @@ func (c *command) apply() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			plan, err := a.ReadPlan(ctx, data)
+			plan, err := planning.Of(a).ReadPlan(ctx, data)
 			if err != nil {
 				return err
 			}
@@ -191,16 +195,17 @@ func (c *command) apply() *cobra.Command {
 			if content {
 				consent |= app.NewContent
 			}
-			result, err := a.Apply(ctx, plan, consent, nil)
+			result, err := planning.Of(a).Apply(ctx, plan, consent, nil)
 			if err != nil {
 				return err
 			}
-			c.warn(strings.TrimSpace(result.Besides()))
+			c.warn(strings.TrimSpace(result.Remarks()))
 			became := []map[string]any{}
 			for _, fate := range result.Became {
 				became = append(became, map[string]any{"old": fate.Source, "new": append([]repo.ID{}, fate.New...), "relation": fate.Relation})
 			}
-			document := map[string]any{"old": result.Old, "new": result.New, "commits": result.Commits, "same_content": result.SameContent, "became": became}
+			document := map[string]any{"old": result.Old, "new": result.New, "commits": result.Commits, "same_content": result.SameContent,
+				"became": became}
 			return c.answer(document, func(w io.Writer) {
 				io.WriteString(w, appliedSentence(plan.Branch, result))
 				for _, fate := range result.Became {
@@ -213,7 +218,8 @@ func (c *command) apply() *cobra.Command {
 			})
 		}),
 	}
-	cmd.Flags().StringVar(&unlock, "unlock", "", "the shared branch that is rewritten all the same, by its name: whoever builds on it would get its commits twice")
+	cmd.Flags().StringVar(&unlock, "unlock", "", "the shared branch that is rewritten all the same, by its name: whoever builds on it "+
+		"would get its commits twice")
 	cmd.Flags().BoolVar(&leave, "leave-stack", false, "branches that sit on the commits and conflict with what comes out stay on the old ones")
 	cmd.Flags().BoolVar(&content, "new-content", false, "go on although the plan leaves nothing out and the content at the end is another")
 	cmd.Flags().BoolVar(&published, "published", false, "go on although another branch of a remote has a commit that is rewritten")
@@ -226,7 +232,7 @@ func appliedSentence(branch string, r app.Applied) string {
 		fmt.Fprintf(&b, "%s is as the plan says already.\n", branch)
 		return b.String()
 	}
-	fmt.Fprintf(&b, "%s is at %s now, with %s.", branch, r.New.Short(), app.Count(r.Commits, "commit"))
+	fmt.Fprintf(&b, "%s is at %s now, with %s.", branch, r.New.Short(), wording.Count(r.Commits, "commit"))
 	if r.SameContent {
 		b.WriteString(" Its content is the same, byte for byte.")
 	}
@@ -244,7 +250,7 @@ func (c *command) overlap() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			m, err := a.Survey(ctx, plan)
+			m, err := planning.Of(a).Survey(ctx, plan)
 			if err != nil {
 				return err
 			}
@@ -306,15 +312,15 @@ func (c *command) suggest() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			forecast, err := a.Forecast(ctx, plan, nil)
+			forecast, err := planning.Of(a).Forecast(ctx, plan, nil)
 			if err != nil {
 				return err
 			}
-			found, err := a.Suggest(ctx, plan, forecast)
+			found, err := planning.Of(a).Suggest(ctx, plan, forecast)
 			if err != nil {
 				return err
 			}
-			messageOf, err := a.Messages(ctx, plan.Sources)
+			messageOf, err := planning.Of(a).Messages(ctx, plan.Sources)
 			if err != nil {
 				return err
 			}

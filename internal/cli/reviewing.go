@@ -11,9 +11,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"bastel/internal/app"
+	"bastel/internal/app/publishing"
 	"bastel/internal/repo"
 	"bastel/internal/review"
 	"bastel/internal/safe"
+	"bastel/internal/wording"
 )
 
 type readDocument struct {
@@ -35,7 +37,7 @@ they were read. What was read stays read through a rewriting, as long as it is t
 				return fmt.Errorf("%w: --not needs the commits that are meant", errUsage)
 			}
 			if len(args) > 0 {
-				hunks, err := a.TickCommits(ctx, args, !not)
+				hunks, err := publishing.Of(a).TickCommits(ctx, args, !not)
 				if err != nil {
 					return err
 				}
@@ -44,10 +46,10 @@ they were read. What was read stays read through a rewriting, as long as it is t
 					if not {
 						word = "not read"
 					}
-					fmt.Fprintf(w, "%s: %s\n", word, app.Count(hunks, "hunk"))
+					fmt.Fprintf(w, "%s: %s\n", word, wording.Count(hunks, "hunk"))
 				})
 			}
-			r, err := a.ReadThrough(ctx)
+			r, err := publishing.Of(a).ReadThrough(ctx)
 			if err != nil {
 				return err
 			}
@@ -56,7 +58,8 @@ they were read. What was read stays read through a rewriting, as long as it is t
 				read, all := r.Tally(i)
 				commits = append(commits, readDocument{s.ID, s.Commit.Subject(), all, read})
 			}
-			return c.answer(map[string]any{"commits": commits, "notes": append([]review.Placed{}, r.Notes...), "verdicts": append([]review.Verdict{}, r.Verdicts...)}, func(w io.Writer) {
+			return c.answer(map[string]any{"commits": commits, "notes": append([]review.Placed{}, r.Notes...),
+				"verdicts": append([]review.Verdict{}, r.Verdicts...)}, func(w io.Writer) {
 				for _, d := range commits {
 					fmt.Fprintf(w, "%s  %2d of %2d  %s\n", d.ID.Short(), d.Read, d.Hunks, safe.Line(d.Subject))
 				}
@@ -83,7 +86,7 @@ func (c *command) note() *cobra.Command {
 				}
 				path, line = args[1][:at], number
 			}
-			number, err := a.NoteOn(ctx, args[0], path, line, text)
+			number, err := publishing.Of(a).NoteOn(ctx, args[0], path, line, text)
 			if err != nil {
 				return err
 			}
@@ -114,13 +117,13 @@ func (c *command) notes() *cobra.Command {
 			}
 			switch {
 			case finish != 0:
-				return done(finish, "done", a.SettleNote(finish, true))
+				return done(finish, "done", publishing.Of(a).CloseNote(finish, true))
 			case reopen != 0:
-				return done(reopen, "open", a.SettleNote(reopen, false))
+				return done(reopen, "open", publishing.Of(a).CloseNote(reopen, false))
 			case drop != 0:
-				return done(drop, "dropped", a.DropNote(drop))
+				return done(drop, "dropped", publishing.Of(a).DropNote(drop))
 			}
-			r, err := a.ReadThrough(ctx)
+			r, err := publishing.Of(a).ReadThrough(ctx)
 			if err != nil {
 				return err
 			}
@@ -154,7 +157,7 @@ func (c *command) receive() *cobra.Command {
 		Long:  "Ask the review service that bastel.review names for what reviewers said of the branch. Comments come as notes.",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			got, err := a.ReceiveReview(ctx)
+			got, err := publishing.Of(a).ReceiveReview(ctx)
 			if err != nil {
 				return err
 			}

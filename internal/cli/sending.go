@@ -11,9 +11,13 @@ import (
 	"github.com/spf13/cobra"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
+	"bastel/internal/app/publishing"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/send"
+	"bastel/internal/series"
+	"bastel/internal/wording"
 )
 
 type sendDocument struct {
@@ -49,7 +53,7 @@ func (c *command) send() *cobra.Command {
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			if back {
-				said, warnings, err := a.TakeBackSent(ctx, remote, c.progress)
+				said, warnings, err := publishing.Of(a).TakeBackSent(ctx, remote, c.progress)
 				if err != nil {
 					return err
 				}
@@ -59,15 +63,15 @@ func (c *command) send() *cobra.Command {
 			out, err := outgoing(ctx, a, remote, stack)
 			out.Options, out.Consent.BringBack = options, bringBack
 			if err == nil {
-				out.Consent.Remove, err = a.Removable(ctx, out, remove)
+				out.Consent.Remove, err = publishing.Of(a).Removable(ctx, out, remove)
 			}
-			var said app.Sent
+			var said publishing.Sent
 			switch {
 			case err != nil:
 			case dryRun:
 				err = out.Verdict()
 			default:
-				said, err = a.Send(ctx, out, c.progress)
+				said, err = publishing.Of(a).Send(ctx, out, c.progress)
 				c.warn(said.Warnings...)
 			}
 			return c.sent(out, said.Said, dryRun, err)
@@ -75,10 +79,12 @@ func (c *command) send() *cobra.Command {
 	}
 	cmd.Flags().BoolVar(&back, "take-back", false, "put the remote's branch back to where it was before the last push, if nobody built on it")
 	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "only say what would happen")
-	cmd.Flags().StringVar(&remote, "remote", "", "where to; default: branch.NAME.pushRemote, remote.pushDefault, the upstream's remote, origin")
+	cmd.Flags().StringVar(&remote, "remote", "", "where to; default: branch.NAME.pushRemote, remote.pushDefault, the upstream's remote, "+
+		"origin")
 	cmd.Flags().StringArrayVar(&options, "option", nil, "pass an option to the server's hooks; may be given several times")
 	cmd.Flags().BoolVar(&stack, "stack", false, "send the branches that sit on commits of this one along, all or none")
-	cmd.Flags().StringArrayVar(&remove, "remove", nil, "a commit of somebody else that goes from the remote's branch; may be given several times")
+	cmd.Flags().StringArrayVar(&remove, "remove", nil, "a commit of somebody else that goes from the remote's branch; may be given several "+
+		"times")
 	cmd.Flags().BoolVar(&bringBack, "bring-back", false, "send although the branch was deleted or moved back there since it was last fetched")
 	cmd.MarkFlagsMutuallyExclusive("take-back", "stack")
 	cmd.MarkFlagsMutuallyExclusive("take-back", "remove")
@@ -87,9 +93,9 @@ func (c *command) send() *cobra.Command {
 	return cmd
 }
 
-func outgoing(ctx context.Context, a *app.App, remote string, stack bool) (out app.Outgoing, err error) {
-	if out.Comparison, err = a.CompareRemote(ctx, remote, true); err == nil && stack {
-		out.Stack, err = a.CompareStack(ctx, out.Remote, true)
+func outgoing(ctx context.Context, a *app.App, remote string, stack bool) (out publishing.Outgoing, err error) {
+	if out.Comparison, err = publishing.Of(a).CompareRemote(ctx, remote, true); err == nil && stack {
+		out.Stack, err = publishing.Of(a).CompareStack(ctx, out.Remote, true)
 	}
 	return out, err
 }
@@ -102,12 +108,12 @@ func (c *command) progress(line string) {
 	}
 }
 
-func (c *command) sent(out app.Outgoing, said string, dryRun bool, err error) error {
+func (c *command) sent(out publishing.Outgoing, said string, dryRun bool, err error) error {
 	compared := out.Comparison
 	document := sendDocument{
 		Remote: compared.Remote, Branch: compared.Branch, Old: compared.There, New: compared.Here,
 		Result: "pushed", Replaces: append([]repo.ID{}, compared.Replaces...), Removes: []repo.ID{},
-		Server: said, Links: append([]string{}, app.Links(said)...),
+		Server: said, Links: append([]string{}, publishing.Links(said)...),
 	}
 	for _, s := range out.Stack {
 		document.Stack = append(document.Stack, branchDocument{s.Branch, s.There, s.Here, append([]repo.ID{}, s.Replaces...)})
@@ -160,41 +166,9 @@ func printSent(w io.Writer, compared send.Comparison, d sendDocument) {
 }
 
 type pairDocument struct {
-	Old      repo.ID       `json:"old"`
-	New      repo.ID       `json:"new"`
-	Relation send.Relation `json:"relation"`
-}
-
-func (c *command) compare() *cobra.Command {
-	return &cobra.Command{
-		Use:   "compare OLD NEW",
-		Short: "Say what each commit of one line became in another one",
-		Long:  "Say what each commit of one line became in another one: the same, moved, reworded, changed, joined, split, gone or new. What the current branch's target has is left out.",
-		Args:  cobra.ExactArgs(2),
-		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
-			old, new, pairs, err := a.CompareSeries(ctx, args[0], args[1])
-			if err != nil {
-				return err
-			}
-			subjects := map[repo.ID]string{}
-			for _, s := range append(old, new...) {
-				subjects[s.ID] = s.Commit.Subject()
-			}
-			documents := []pairDocument{}
-			for _, p := range pairs {
-				documents = append(documents, pairDocument(p))
-			}
-			return c.answer(map[string]any{"pairs": documents}, func(w io.Writer) {
-				for _, p := range pairs {
-					id := p.New
-					if id.IsZero() {
-						id = p.Old
-					}
-					fmt.Fprintf(w, "%-9s  %-9s  %-8s  %s\n", orDash(p.Old), orDash(p.New), p.Relation, safe.Line(subjects[id]))
-				}
-			})
-		}),
-	}
+	Old      repo.ID         `json:"old"`
+	New      repo.ID         `json:"new"`
+	Relation series.Relation `json:"relation"`
 }
 
 func orDash(id repo.ID) string {
@@ -216,10 +190,11 @@ func (c *command) preflight() *cobra.Command {
 	return &cobra.Command{
 		Use:   "preflight",
 		Short: "Look at what would be sent, before it is",
-		Long:  "Look at what would be sent: a straight line, subjects, messages, leftovers, large files, authors, checks, the target. Status 1 says that something blocks it. What blocks, warns or is off is set in the settings.",
-		Args:  cobra.NoArgs,
+		Long: "Look at what would be sent: a straight line, subjects, messages, leftovers, large files, authors, checks, the target. Status " +
+			"1 says that something blocks it. What blocks, warns or is off is set in the settings.",
+		Args: cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			items, err := a.Preflight(ctx)
+			items, err := publishing.Of(a).Preflight(ctx)
 			if err != nil {
 				return err
 			}
@@ -240,27 +215,30 @@ func (c *command) preflight() *cobra.Command {
 }
 
 func (c *command) land() *cobra.Command {
-	var how app.Landing
+	var how publishing.Landing
 	var merged bool
 	cmd := &cobra.Command{
-		Use:   "land [--delete] [--merge [-m TEXT]]",
-		Short: "Move the branch's target forward to the branch, on the remote and here",
+		Use:   "land [BRANCH...] [--delete] [--merge [-m TEXT]]",
+		Short: "Move the branch's target forward to the branch, on the remote and here; branches in order",
 		Long: `Move the branch's target forward to the branch, on the remote and here. If the
 target moved in between, nothing is changed. Undo takes back what happened here; the remote keeps
-what it has.`,
-		Args: cobra.NoArgs,
-		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
+what it has. Branches that are named land in their order, each sitting on the one before; none need be checked out.`,
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			if merged && how.Merge == "" {
 				how.Merge = "Merge " + branchName(ctx, a) + "\n"
 			} else if !merged && how.Merge != "" {
 				return fmt.Errorf("%w: -m is for --merge", errUsage)
 			}
-			landed, err := a.Land(ctx, how, c.progress)
+			if len(args) > 0 {
+				return c.landInOrder(ctx, a, args, how)
+			}
+			landed, err := publishing.Of(a).Land(ctx, how, c.progress)
 			if err != nil {
 				return err
 			}
 			c.warn(append(landed.Warnings, landed.Notes...)...)
-			return c.answer(map[string]any{"target": landed.Target, "old": landed.Old, "new": landed.New, "notes": append([]string{}, landed.Notes...)}, func(w io.Writer) {
+			return c.answer(map[string]any{"target": landed.Target, "old": landed.Old, "new": landed.New,
+				"notes": append([]string{}, landed.Notes...)}, func(w io.Writer) {
 				fmt.Fprintf(w, "%s is at %s now\n", landed.Target, landed.New.Short())
 			})
 		}),
@@ -269,6 +247,31 @@ what it has.`,
 	cmd.Flags().BoolVar(&merged, "merge", false, "by a merge commit")
 	cmd.Flags().StringVarP(&how.Merge, "message", "m", "", "its message")
 	return cmd
+}
+
+// landedDocument is a branch that landed, in JSON.
+type landedDocument struct {
+	Branch string  `json:"branch"`
+	Target string  `json:"target"`
+	Old    repo.ID `json:"old"`
+	New    repo.ID `json:"new"`
+}
+
+func (c *command) landInOrder(ctx context.Context, a *app.App, names []string, how publishing.Landing) error {
+	landed, err := publishing.Of(a).LandInOrder(ctx, names, how, c.progress)
+	if err != nil {
+		return err
+	}
+	documents := []landedDocument{}
+	for _, l := range landed {
+		c.warn(append(l.Warnings, l.Notes...)...)
+		documents = append(documents, landedDocument{l.Branch, l.Target, l.Old, l.New})
+	}
+	return c.answer(map[string]any{"landed": documents}, func(w io.Writer) {
+		for _, l := range landed {
+			fmt.Fprintf(w, "%s landed: %s is at %s now\n", safe.Line(l.Branch), safe.Line(l.Target), l.New.Short())
+		}
+	})
 }
 
 func branchName(ctx context.Context, a *app.App) string {
@@ -284,26 +287,29 @@ func (c *command) fetch() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "fetch [--forward]",
 		Short: "Fetch from the remote, and say what came and what it means here",
-		Long:  "Fetch from the remote, and say what came and what it means here. Your branches and files stay as they are; with --forward the current branch moves up to its upstream, with loose changes carried, and the local branch of the target's name, without a switch; only where they have no commits of their own.",
-		Args:  cobra.NoArgs,
+		Long: "Fetch from the remote, and say what came and what it means here. Your branches and files stay as they are; with --forward the " +
+			"current branch moves up to its upstream, with loose changes carried, and the local branch of the target's name, without a switch; " +
+			"only where they have no commits of their own.",
+		Args: cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			fetched, err := a.Fetch(ctx, c.progress)
+			fetched, err := publishing.Of(a).Fetch(ctx, c.progress)
 			if err != nil {
 				return err
 			}
 			c.warn(fetched.Warnings...)
 			if forward {
-				said, err := a.Forward(ctx)
+				said, err := planning.Of(a).Forward(ctx)
 				if err != nil {
 					return err
 				}
 				fmt.Fprintln(c.stderr, "bastel: "+safe.Line(said))
 			}
-			return c.answer(map[string]any{"branches": append([]app.Arrival{}, fetched.Arrivals...), "remotes": fetched.From}, func(w io.Writer) {
-				for _, r := range fetched.Arrivals {
-					fmt.Fprintln(w, safe.Line(r.Says()))
-				}
-			})
+			return c.answer(map[string]any{"branches": append([]publishing.Arrival{}, fetched.Arrivals...), "remotes": fetched.From},
+				func(w io.Writer) {
+					for _, r := range fetched.Arrivals {
+						fmt.Fprintln(w, safe.Line(r.Says()))
+					}
+				})
 		}),
 	}
 	cmd.Flags().BoolVar(&forward, "forward", false, "move the current branch and the target's local one up to what was fetched")
@@ -318,7 +324,7 @@ func (c *command) patches() *cobra.Command {
 		Short: "Write the branch's commits as a mailbox of patches, or as one difference",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			text, n, err := a.Patches(ctx, whole)
+			text, n, err := publishing.Of(a).Patches(ctx, whole)
 			if err != nil {
 				return err
 			}
@@ -328,7 +334,10 @@ func (c *command) patches() *cobra.Command {
 			if err := os.WriteFile(file, text, 0o666); err != nil {
 				return fmt.Errorf("write the patches: %w", err)
 			}
-			return c.answer(map[string]any{"file": file, "commits": n}, func(w io.Writer) { fmt.Fprintf(w, "%s in %s\n", app.Count(n, "commit"), file) })
+			return c.answer(map[string]any{"file": file, "commits": n}, func(w io.Writer) {
+				fmt.Fprintf(w, "%s in %s\n", wording.Count(n, "commit"),
+					file)
+			})
 		}),
 	}
 	cmd.Flags().BoolVar(&whole, "diff", false, "one unified difference of the whole branch")
@@ -343,7 +352,7 @@ func (c *command) request() *cobra.Command {
 		Short: "Write the text of a request for review, as Markdown",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			text, err := a.Request(ctx)
+			text, err := publishing.Of(a).Request(ctx)
 			if err != nil {
 				return err
 			}

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"bastel/internal/app"
+	"bastel/internal/app/sorting"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
 )
@@ -62,7 +63,7 @@ func (c *command) hunks() *cobra.Command {
 			if staged {
 				layer = tray.A
 			}
-			board, err := a.Look(ctx)
+			board, err := sorting.Of(a).Look(ctx)
 			if err != nil {
 				return err
 			}
@@ -115,8 +116,8 @@ func printHunks(w io.Writer, hunks []hunkDocument) {
 func (c *command) stage() *cobra.Command {
 	var letter, from, text string
 	cmd := c.mover("stage [--tray LETTER] ID...", "Stage hunks, lines of them, or whole files", "staged",
-		func(a *app.App, ctx context.Context, ids []string) ([]string, error) {
-			carry := app.Carry{Words: ids, View: tray.Plain}
+		func(a *app.App, ctx context.Context, selected []tray.Selection) ([]string, error) {
+			carry := sorting.TrayMove{Selected: selected, View: tray.Plain}
 			var err error
 			if carry.To, err = layerOf(letter, tray.A); err != nil {
 				return nil, err
@@ -128,17 +129,17 @@ func (c *command) stage() *cobra.Command {
 				return nil, fmt.Errorf("%w: they are in tray %s already", errUsage, carry.To)
 			}
 			if text == "" {
-				sorted, err := a.Move(ctx, carry)
+				sorted, err := sorting.Of(a).Move(ctx, carry)
 				return sorted.Paths, err
 			}
-			if len(ids) != 1 {
+			if len(selected) != 1 {
 				return nil, fmt.Errorf("%w: --text goes with one hunk", errUsage)
 			}
 			data, err := c.readFile(text)
 			if err != nil {
 				return nil, err
 			}
-			sorted, err := a.Rewrite(ctx, carry, data)
+			sorted, err := sorting.Of(a).Rewrite(ctx, carry, data)
 			return sorted.Paths, err
 		})
 	cmd.Flags().StringVar(&letter, "tray", "", "the tray that they go into, A to Z (default A, the index)")
@@ -150,12 +151,12 @@ func (c *command) stage() *cobra.Command {
 func (c *command) unstage() *cobra.Command {
 	var letter string
 	cmd := c.mover("unstage [--tray LETTER] ID...", "Take hunks, lines of them, or whole files out of a tray", "unstaged",
-		func(a *app.App, ctx context.Context, ids []string) ([]string, error) {
+		func(a *app.App, ctx context.Context, selected []tray.Selection) ([]string, error) {
 			from, err := layerOf(letter, tray.A)
 			if err != nil {
 				return nil, err
 			}
-			sorted, err := a.Move(ctx, app.Carry{From: from, To: tray.Loose, Words: ids, View: tray.Plain})
+			sorted, err := sorting.Of(a).Move(ctx, sorting.TrayMove{From: from, To: tray.Loose, Selected: selected, View: tray.Plain})
 			return sorted.Paths, err
 		})
 	cmd.Flags().StringVar(&letter, "tray", "", "the tray that they are in, A to Z (default A, the index)")
@@ -164,8 +165,8 @@ func (c *command) unstage() *cobra.Command {
 
 func (c *command) discard() *cobra.Command {
 	return c.mover("discard ID...", "Throw loose hunks, lines of them, or whole files away; undo brings them back", "discarded",
-		func(a *app.App, ctx context.Context, ids []string) ([]string, error) {
-			return a.Discard(ctx, app.Carry{Words: ids, View: tray.Plain})
+		func(a *app.App, ctx context.Context, selected []tray.Selection) ([]string, error) {
+			return sorting.Of(a).Discard(ctx, sorting.TrayMove{Selected: selected, View: tray.Plain})
 		})
 }
 
@@ -181,7 +182,8 @@ func (c *command) readFile(name string) ([]byte, error) {
 	return data, nil
 }
 
-func (c *command) mover(use, short, past string, move func(*app.App, context.Context, []string) ([]string, error)) *cobra.Command {
+func (c *command) mover(use, short, past string, move func(*app.App, context.Context, []tray.Selection) ([]string,
+	error)) *cobra.Command {
 	return &cobra.Command{
 		Use:   use,
 		Short: short,
@@ -192,7 +194,11 @@ from 1 over all the lines shown of it, or a path from the top of the working tre
 for a whole file.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
-			changed, err := move(a, ctx, args)
+			selected, err := tray.ParseSelections(args)
+			if err != nil {
+				return app.SelectionRefusal(err)
+			}
+			changed, err := move(a, ctx, selected)
 			if err != nil {
 				return err
 			}
@@ -225,7 +231,7 @@ func (c *command) commit() *cobra.Command {
 			for i := range drafts {
 				drafts[i].Meant = meant
 			}
-			made, err := a.CommitTrays(ctx, drafts)
+			made, err := sorting.Of(a).CommitTrays(ctx, drafts)
 			if err != nil {
 				return err
 			}
@@ -246,25 +252,25 @@ func (c *command) commit() *cobra.Command {
 }
 
 // drafts are the trays to be committed, with the message given or else their own.
-func (c *command) drafts(ctx context.Context, a *app.App, at tray.Layer, all bool, message string) ([]app.Draft, error) {
+func (c *command) drafts(ctx context.Context, a *app.App, at tray.Layer, all bool, message string) ([]sorting.Draft, error) {
 	if all && message != "" {
 		return nil, fmt.Errorf("%w: with --all each tray has its own message; see: bastel message", errUsage)
 	}
 	if !all && message != "" {
-		return []app.Draft{{Tray: at, Message: message}}, nil
+		return []sorting.Draft{{Tray: at, Message: message}}, nil
 	}
-	board, err := a.Look(ctx)
+	board, err := sorting.Of(a).Look(ctx)
 	if err != nil {
 		return nil, err
 	}
-	var drafts []app.Draft
+	var drafts []sorting.Draft
 	for _, t := range board.Trays {
 		if all && len(t.Files) > 0 || !all && t.Layer == at {
-			drafts = append(drafts, app.Draft{Tray: t.Layer, Message: t.Message})
+			drafts = append(drafts, sorting.Draft{Tray: t.Layer, Message: t.Message})
 		}
 	}
 	if len(drafts) == 0 {
-		drafts = []app.Draft{{Tray: at, Message: message}}
+		drafts = []sorting.Draft{{Tray: at, Message: message}}
 	}
 	if !all && drafts[0].Message == "" {
 		return nil, fmt.Errorf("%w: tray %s has no message yet; give one with -m TEXT", errUsage, at)

@@ -11,6 +11,7 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
+	"bastel/internal/wording"
 )
 
 // stackDocument is a branch that sits on the series, in JSON.
@@ -64,7 +65,7 @@ One at the very tip stays where it is, unless rebase.updateRefs is set.`,
 					if s.Stays != "" {
 						what = "stays: " + safe.Line(s.Stays)
 					}
-					fmt.Fprintf(w, "%s  on %s, %s of its own  %s\n", safe.Line(s.Name), s.At.Short(), app.Count(s.Above, "commit"), what)
+					fmt.Fprintf(w, "%s  on %s, %s of its own  %s\n", safe.Line(s.Name), s.At.Short(), wording.Count(s.Above, "commit"), what)
 				}
 			})
 		}),

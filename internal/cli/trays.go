@@ -11,9 +11,12 @@ import (
 	"github.com/spf13/cobra"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
+	"bastel/internal/app/sorting"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
+	"bastel/internal/wording"
 )
 
 // trayDocument is a tray in JSON.
@@ -31,7 +34,7 @@ func (c *command) trays() *cobra.Command {
 		Short: "List the trays: the commits being drafted, with their messages and hunks",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			board, err := a.Look(ctx)
+			board, err := sorting.Of(a).Look(ctx)
 			if err != nil {
 				return err
 			}
@@ -48,7 +51,8 @@ func (c *command) trays() *cobra.Command {
 			}
 			return c.answer(map[string]any{"trays": trays, "lost": append([]string{}, board.Lost...)}, func(w io.Writer) {
 				for _, t := range trays {
-					fmt.Fprintf(w, "%s  %s in %s  %s\n", t.Tray, app.Count(len(t.Hunks), "hunk"), app.Count(len(t.Files), "file"), safe.Line(repo.Subject(t.Message)))
+					fmt.Fprintf(w, "%s  %s in %s  %s\n", t.Tray, wording.Count(len(t.Hunks), "hunk"), wording.Count(len(t.Files), "file"),
+						safe.Line(repo.Subject(t.Message)))
 				}
 			})
 		}),
@@ -70,14 +74,15 @@ func (c *command) message() *cobra.Command {
 		}
 		text := strings.Join(messages, "\n\n")
 		if cmd.Flags().Changed("message") {
-			err = a.KeepMessage(ctx, at, text)
+			err = sorting.Of(a).KeepMessage(ctx, at, text)
 		} else {
-			text, err = a.Message(ctx, at)
+			text, err = sorting.Of(a).Message(ctx, at)
 		}
 		if err != nil {
 			return err
 		}
-		return c.answer(map[string]string{"tray": at.String(), "message": text}, func(w io.Writer) { fmt.Fprint(w, app.CleanMessage(safe.Text(text))) })
+		return c.answer(map[string]string{"tray": at.String(), "message": text},
+			func(w io.Writer) { fmt.Fprint(w, app.CleanMessage(safe.Text(text))) })
 	})
 	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil, "the message; again for a further paragraph; empty takes it away")
 	cmd.Flags().StringVar(&letter, "tray", "", "the tray, A to Z (default A, the index)")
@@ -86,7 +91,7 @@ func (c *command) message() *cobra.Command {
 
 func (c *command) amend() *cobra.Command {
 	var messages []string
-	var am app.Amendment
+	var am sorting.Amendment
 	var without bool
 	cmd := &cobra.Command{
 		Use:   "amend [-m TEXT] [--author \"NAME <ADDRESS>\"]",
@@ -94,7 +99,7 @@ func (c *command) amend() *cobra.Command {
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			am.Message, am.Content = strings.Join(messages, "\n\n"), !without
-			made, err := a.Amend(ctx, am)
+			made, err := sorting.Of(a).Amend(ctx, am)
 			if err != nil {
 				return err
 			}
@@ -123,12 +128,13 @@ changes, or with --trays one tray for each, with its message. The working tree s
 			if err != nil {
 				return err
 			}
-			loosened, err := a.Loosen(ctx, id, intoTrays)
+			loosened, err := sorting.Of(a).Loosen(ctx, id, intoTrays)
 			if err != nil {
 				return err
 			}
-			return c.answer(map[string]any{"commits": loosened.Commits, "changed": append([]string{}, loosened.Paths...), "staged": append([]string{}, loosened.Staged...)}, func(w io.Writer) {
-				fmt.Fprintln(w, app.Count(loosened.Commits, "commit"), "loosened")
+			return c.answer(map[string]any{"commits": loosened.Commits, "changed": append([]string{}, loosened.Paths...),
+				"staged": append([]string{}, loosened.Staged...)}, func(w io.Writer) {
+				fmt.Fprintln(w, wording.Count(loosened.Commits, "commit"), "loosened")
 				if said := loosened.StaysStaged(); said != "" {
 					fmt.Fprintln(w, said)
 				}
@@ -161,7 +167,11 @@ an ID all loose hunks are meant, or those of a tray; hunks without a home stay.`
 			if err != nil {
 				return err
 			}
-			homes, err := a.FindHomes(ctx, from, args, tray.Plain)
+			selected, err := tray.ParseSelections(args)
+			if err != nil {
+				return app.SelectionRefusal(err)
+			}
+			homes, err := sorting.Of(a).FindHomes(ctx, from, selected, tray.Plain)
 			if err != nil {
 				return err
 			}
@@ -184,13 +194,13 @@ an ID all loose hunks are meant, or those of a tray; hunks without a home stay.`
 }
 
 // sendHome joins hunks to their homes; leftovers only if hunks were named.
-func (c *command) sendHome(ctx context.Context, a *app.App, homes app.Homes, named, dry bool) error {
+func (c *command) sendHome(ctx context.Context, a *app.App, homes sorting.Homes, named, dry bool) error {
 	documents := []moveDocument{}
-	var moves []app.HomeMove
+	var moves []sorting.HomeMove
 	for _, h := range homes.Homes {
-		documents = append(documents, moveDocument{h.Piece.Word(), h.Piece.Path, h.Commit, h.Reason})
+		documents = append(documents, moveDocument{h.Fixup.Selection().String(), h.Fixup.Path, h.Commit, h.Reason})
 		if !h.Commit.IsZero() && (named || !h.Leftover) {
-			moves = append(moves, app.HomeMove{Word: h.Piece.Word(), Home: h.Commit})
+			moves = append(moves, sorting.HomeMove{Fixup: h.Fixup.Selection(), Home: h.Commit})
 		}
 	}
 	document := map[string]any{"moves": documents}
@@ -199,12 +209,12 @@ func (c *command) sendHome(ctx context.Context, a *app.App, homes app.Homes, nam
 	case len(moves) == 0:
 		err = errSilent
 	case dry:
-		_, _, err = a.ForecastHome(ctx, homes.From, tray.Plain, moves)
+		_, _, err = sorting.Of(a).ForecastHome(ctx, homes.From, tray.Plain, moves)
 	default:
 		var applied app.Applied
-		if applied, err = a.SendHome(ctx, homes.From, tray.Plain, moves); err == nil {
+		if applied, err = sorting.Of(a).SendHome(ctx, homes.From, tray.Plain, moves); err == nil {
 			document["old"], document["new"] = applied.Old, applied.New
-			c.warn(strings.TrimSpace(applied.Besides()))
+			c.warn(strings.TrimSpace(applied.Remarks()))
 		}
 	}
 	if err != nil && !errors.Is(err, errSilent) {
@@ -240,8 +250,8 @@ func (c *command) sweep() *cobra.Command {
 			document := map[string]any{}
 			var err error
 			if branch {
-				var swept app.Swept
-				if swept, err = a.SweepBranch(ctx, dry); err != nil {
+				var swept sorting.Swept
+				if swept, err = sorting.Of(a).SweepBranch(ctx, dry); err != nil {
 					return err
 				}
 				findings = swept.Findings
@@ -249,8 +259,8 @@ func (c *command) sweep() *cobra.Command {
 				for _, title := range swept.Emptied {
 					fmt.Fprintf(c.stderr, "bastel: nothing remains of the commit %s\n", safe.Line(title))
 				}
-				c.warn(strings.TrimSpace(swept.Applied.Besides()))
-			} else if findings, err = a.Sweep(ctx, dry); err != nil {
+				c.warn(strings.TrimSpace(swept.Applied.Remarks()))
+			} else if findings, err = sorting.Of(a).Sweep(ctx, dry); err != nil {
 				return err
 			}
 			documents := []findingDocument{}
@@ -293,7 +303,7 @@ func (c *command) check() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := a.CheckTray(ctx, at, func(p []byte) { c.stderr.Write(p) }); err != nil {
+			if err := sorting.Of(a).CheckTray(ctx, at, func(p []byte) { c.stderr.Write(p) }); err != nil {
 				return err
 			}
 			return c.answer(map[string]bool{"passed": true}, func(w io.Writer) { fmt.Fprintln(w, "the check passed") })
@@ -313,7 +323,7 @@ func (c *command) checkPlan(ctx context.Context, a *app.App, name string) error 
 	}
 	outcomes := make([]app.Checked, len(f.Steps))
 	var mu sync.Mutex
-	if err := a.CheckSteps(ctx, f, func(step int, o app.Checked) {
+	if err := planning.Of(a).CheckSteps(ctx, f, func(step int, o app.Checked) {
 		mu.Lock()
 		defer mu.Unlock()
 		outcomes[step] = o

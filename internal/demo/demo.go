@@ -1,6 +1,8 @@
 // Package demo makes the demo data: the harbour office of Lantern Quay, with the
 // user's clone, the shared remote with its server-side rule, and a colleague's
 // clone. The same data comes out every time, down to the ids.
+//
+// Its tests promise: the story has the same ids each time.
 package demo
 
 import (
@@ -136,21 +138,29 @@ func (p Place) makeWork(ctx context.Context) error {
 	}
 	first := b.commit(repo.ID{}, start, scene{oskar, 0, "Start the harbour office's program\n", nil})
 	fork, atFork := b.play(first, start, mainBefore)
-	newMain, _ := b.play(fork, atFork, mainAfter)
+	later, atLater := b.play(fork, atFork, mainAfter[:2])
+	newMain, _ := b.play(later, atLater, mainAfter[2:])
 	sent, atSent := b.play(fork, atFork, branch[:sentBefore])
 	tip, atTip := b.play(sent, atSent, branch[sentBefore:])
+	others := b.others(fork, atFork, later, atLater)
 	if b.err != nil {
 		return b.err
 	}
-	if err := b.objects.Flush(ctx, newMain, tip); err != nil {
+	keep := []repo.ID{newMain, tip}
+	refs := []repo.RefUpdate{{Ref: "refs/heads/main", New: fork}, {Ref: "refs/heads/" + BranchName, New: sent}}
+	for name, id := range others {
+		keep = append(keep, id)
+		if name != colleagues {
+			refs = append(refs, repo.RefUpdate{Ref: "refs/heads/" + name, New: id})
+		}
+	}
+	if err := b.objects.Flush(ctx, keep...); err != nil {
 		return err
 	}
-	if err := r.UpdateRefs(ctx, "demo: the story so far",
-		repo.RefUpdate{Ref: "refs/heads/main", New: fork},
-		repo.RefUpdate{Ref: "refs/heads/" + BranchName, New: sent}); err != nil {
+	if err := r.UpdateRefs(ctx, "demo: the story so far", refs...); err != nil {
 		return err
 	}
-	for ref, id := range map[string]repo.ID{"main": newMain, BranchName: sent} {
+	for ref, id := range map[string]repo.ID{"main": newMain, BranchName: sent, colleagues: others[colleagues]} {
 		if _, err := r.Push(ctx, "origin", []repo.PushedRef{{Ref: "refs/heads/" + ref, ID: id}}, nil, nil); err != nil {
 			return err
 		}
@@ -171,6 +181,18 @@ func (p Place) makeWork(ctx context.Context) error {
 		return err
 	}
 	return writeLoose(p.Work, atTip)
+}
+
+// colleagues is Mira's branch, on the remote only.
+const colleagues = "tide-alarm"
+
+// others are the branches beside the one of the story: a stack, one to be landed with it, a colleague's, and one that is merged.
+func (b *builder) others(fork repo.ID, atFork files, later repo.ID, atLater files) map[string]repo.ID {
+	low, atLow := b.play(fork, atFork, lights)
+	colours, _ := b.play(low, atLow, lightsColours)
+	tied, _ := b.play(later, atLater, ropes)
+	rung, _ := b.play(fork, atFork, alarm)
+	return map[string]repo.ID{"lights": low, "lights-colours": colours, "ropes": tied, colleagues: rung, "less-ink": later}
 }
 
 func writeLoose(dir string, f files) error {

@@ -30,9 +30,11 @@ type edit struct {
 // mainBefore is the target branch up to where the feature branch leaves it.
 var mainBefore = []scene{
 	{mira, 300, "Say in the guide what the red book is for\n", []edit{
-		{path: "docs/guide.md", old: "and note the ship in the red book.\n", new: "and note the ship in the red book: name, flag, and since when it waits.\n"},
+		{path: "docs/guide.md", old: "and note the ship in the red book.\n",
+			new: "and note the ship in the red book: name, flag, and since when it waits.\n"},
 	}},
-	{oskar, 1450, "Refresh the board every half minute\n\nThe harbour master looked at a plan that was a minute old, and sent\na ferry away.\n", []edit{
+	{oskar, 1450, "Refresh the board every half minute\n\nThe harbour master looked at a plan that was a minute old, and sent\na ferry " +
+		"away.\n", []edit{
 		{path: "web/board.js", old: "setInterval(show, 60000);", new: "setInterval(show, 30000);"},
 		{path: "config/quay.toml", old: "refresh = 60", new: "refresh = 30"},
 	}},
@@ -41,7 +43,8 @@ var mainBefore = []scene{
 // branch is the feature branch as Ines left it: small commits, some mending
 // earlier ones, out of order, one by mistake, debug lines in several.
 var branch = []scene{
-	{ines, 2880, "Read the berth table\n\nThe berths stood in the program. The office changes them each spring,\nand should not need a programmer for it.\n", []edit{
+	{ines, 2880, "Read the berth table\n\nThe berths stood in the program. The office changes them each spring,\nand should not need a " +
+		"programmer for it.\n", []edit{
 		{path: "berth/table.go", new: `package berth
 
 import (
@@ -116,14 +119,18 @@ func Fits(b Berth, s Ship) bool {
 	}},
 	{ines, 3100, "parser again\n", []edit{
 		{path: "berth/table.go", old: "\t\tnumber, _ := strconv.Atoi(row[1])\n\t\tlength, _ := strconv.Atoi(row[2])\n",
-			new: "\t\tnumber, err := strconv.Atoi(row[1])\n\t\tif err != nil {\n\t\t\treturn nil, err\n\t\t}\n\t\tlength, err := strconv.Atoi(row[2])\n\t\tif err != nil {\n\t\t\treturn nil, err\n\t\t}\n"},
+			new: "\t\tnumber, err := strconv.Atoi(row[1])\n\t\tif err != nil {\n\t\t\treturn nil, err\n\t\t}\n\t\tlength, err := " +
+				"strconv.Atoi(row[2])\n\t\tif err != nil {\n\t\t\treturn nil, err\n\t\t}\n"},
 	}},
 	{ines, 4320, "Show berths on the board\n\nThe hall wants to see at a glance where to go.\n", []edit{
-		{path: "web/board.js", old: "    row.insertCell().textContent = line;\n", new: "    const [ship, place] = line.split(\": \");\n    console.log(\"row\", ship, place);\n    row.insertCell().textContent = ship;\n    row.insertCell().textContent = place ?? \"\";\n"},
+		{path: "web/board.js", old: "    row.insertCell().textContent = line;\n",
+			new: "    const [ship, place] = line.split(\": \");\n    console.log(\"row\", ship, place);\n    row.insertCell().textContent = " +
+				"ship;\n    row.insertCell().textContent = place ?? \"\";\n"},
 		{path: "web/ticker.js", old: "Welcome to Lantern Quay", new: "Welcome to Lantern Quay. Berths are on the board."},
 	}},
 	{ines, 4377, "newer chart-lines\n", []edit{
-		{path: "web/package-lock.json", old: "      \"version\": \"2.1.0\",\n      \"integrity\": \"sha512-aGFyYm91cjIxMA==\"\n", new: "      \"version\": \"2.2.0\",\n      \"integrity\": \"sha512-aGFyYm91cjIyMA==\"\n"},
+		{path: "web/package-lock.json", old: "      \"version\": \"2.1.0\",\n      \"integrity\": \"sha512-aGFyYm91cjIxMA==\"\n",
+			new: "      \"version\": \"2.2.0\",\n      \"integrity\": \"sha512-aGFyYm91cjIyMA==\"\n"},
 		{path: "web/package-lock.json", old: "\"version\": \"2.1.0\"", new: "\"version\": \"2.2.0\"", all: true},
 	}},
 	{ines, 4390, "depth at fish steps was wrong\n", []edit{
@@ -134,7 +141,8 @@ func Fits(b Berth, s Ship) bool {
 		{path: "config/quay.toml", old: "opens = \"05:30\"\n", new: "opens = \"05:00\"\n"},
 	}},
 	{ines, 4470, "guide: the table\n", []edit{
-		{path: "docs/guide.md", old: "2. Check the tide table on the wall.\n", new: "2. Check the tide table on the wall, and `berths.csv` in spring.\n"},
+		{path: "docs/guide.md", old: "2. Check the tide table on the wall.\n",
+			new: "2. Check the tide table on the wall, and `berths.csv` in spring.\n"},
 	}},
 }
 
@@ -144,7 +152,8 @@ const sentBefore = 6
 // mainAfter is what colleagues did on the target branch meanwhile.
 var mainAfter = []scene{
 	{mira, 3300, "Depth in centimetres\n\nHalf metres matter at the Fish Steps.\n", []edit{
-		{path: "config/quay.toml", old: "unit = \"m\"\neast_quay = 6\nnorth_mole = 9\nfish_steps = 2\n", new: "unit = \"cm\"\neast_quay = 620\nnorth_mole = 940\nfish_steps = 250\n"},
+		{path: "config/quay.toml", old: "unit = \"m\"\neast_quay = 6\nnorth_mole = 9\nfish_steps = 2\n",
+			new: "unit = \"cm\"\neast_quay = 620\nnorth_mole = 940\nfish_steps = 250\n"},
 	}},
 	{oskar, 3420, "Call the guide a handbook\n", []edit{
 		{path: "docs/handbook.md", from: "docs/guide.md", old: "# Guide for the harbour office", new: "# Handbook of the harbour office"},
@@ -153,7 +162,8 @@ var mainAfter = []scene{
 		{path: "web/ticker.js"},
 	}},
 	{mira, 4330, "Bring the board's packages up to date\n", []edit{
-		{path: "web/package-lock.json", old: "      \"version\": \"2.1.0\",\n      \"integrity\": \"sha512-aGFyYm91cjIxMA==\"\n", new: "      \"version\": \"2.3.1\",\n      \"integrity\": \"sha512-aGFyYm91cjIzMQ==\"\n"},
+		{path: "web/package-lock.json", old: "      \"version\": \"2.1.0\",\n      \"integrity\": \"sha512-aGFyYm91cjIxMA==\"\n",
+			new: "      \"version\": \"2.3.1\",\n      \"integrity\": \"sha512-aGFyYm91cjIzMQ==\"\n"},
 		{path: "web/package-lock.json", old: "\"version\": \"2.1.0\"", new: "\"version\": \"2.3.1\"", all: true},
 		{path: "web/package-lock.json", old: "\"version\": \"0.9.1\"", new: "\"version\": \"1.0.0\""},
 	}},
@@ -166,11 +176,13 @@ var mainAfter = []scene{
 // was forgotten in an earlier commit of the branch.
 var loose = []edit{
 	// Ships lie where there is water enough.
-	{path: "berth/plan.go", old: "// find gives the shortest free berth that is long enough, or -1.\n", new: "// find gives the shortest free berth that is long and deep enough, or -1.\n"},
+	{path: "berth/plan.go", old: "// find gives the shortest free berth that is long enough, or -1.\n",
+		new: "// find gives the shortest free berth that is long and deep enough, or -1.\n"},
 	{path: "berth/plan.go", old: "\t\tif b.Length >= ship.Length {\n", new: "\t\tif b.Length >= ship.Length && Fits(b, ship) {\n"},
 	{path: "berth/plan.go", old: "\t{\"Fish Steps\", 1, 18},\n}\n", new: "\t{\"Fish Steps\", 1, 18},\n\t{\"Fish Steps\", 2, 18},\n}\n"},
 	// A leftover.
-	{path: "berth/plan.go", old: "\tDraught int // metres\n}\n", new: "\tDraught int // metres\n}\n\nfunc init() { fmt.Println(\"DEBUG plan.go loaded\") }\n"},
+	{path: "berth/plan.go", old: "\tDraught int // metres\n}\n", new: "\tDraught int // metres\n}\n\nfunc init() { fmt.Println(\"DEBUG " +
+		"plan.go loaded\") }\n"},
 	{path: "berth/plan_test.go", new: `package berth
 
 import "testing"
@@ -183,10 +195,37 @@ func TestDeepShipsGoToTheMole(t *testing.T) {
 }
 `},
 	// Forgotten when the table was read.
-	{path: "berth/table.go", old: "// ReadTable reads the berths: quay, number, length.\n", new: "// ReadTable reads the berths: quay, number, length in metres.\n"},
+	{path: "berth/table.go", old: "// ReadTable reads the berths: quay, number, length.\n",
+		new: "// ReadTable reads the berths: quay, number, length in metres.\n"},
 	// The guide.
 	{path: "docs/guide.md", old: "Call the pilot, offer him coffee,\n", new: "Call the pilot, offer coffee,\n"},
-	{path: "docs/guide.md", old: "The plan of yesterday is in the drawer. Cross out what has left.\n", new: "The plan of yesterday is in the drawer. Cross out what has left, and ring\nthe lock keeper.\n"},
+	{path: "docs/guide.md", old: "The plan of yesterday is in the drawer. Cross out what has left.\n",
+		new: "The plan of yesterday is in the drawer. Cross out what has left, and ring\nthe lock keeper.\n"},
 	// The board.
 	{path: "web/board.html", old: "  <title>Lantern Quay – today</title>\n", new: "  <title>Berths at Lantern Quay</title>\n"},
+}
+
+// lights and lightsColours are a stack: the second sits on the first. ropes stands beside them; both want to be squashed
+// and landed.
+var lights = []scene{
+	{ines, 3100, "lamps of the mole\n", []edit{{path: "lights/lamps.txt", new: "North Mole  white  5 s\n"}}},
+	{ines, 3130, "more lamps\n", []edit{{path: "lights/lamps.txt", new: "Fish Steps  green  3 s\n"}}},
+	{ines, 3150, "Lamps: the sector of the North Mole\n", []edit{{path: "lights/lamps.txt", old: "white  5 s", new: "white  5 s  040-220"}}},
+}
+
+var lightsColours = []scene{
+	{ines, 3200, "Colours as the chart has them\n", []edit{{path: "lights/colours.txt", new: "white W\ngreen G\nred R\n"}}},
+	{ines, 3220, "Amber too\n", []edit{{path: "lights/colours.txt", new: "amber Am\n"}}},
+}
+
+var ropes = []scene{
+	{ines, 4400, "List the mooring ropes\n", []edit{{path: "ropes/list.txt", new: "8 headlines\n8 stern lines\n"}}},
+	{ines, 4420, "ropes again\n", []edit{{path: "ropes/list.txt", new: "12 springs\n"}}},
+}
+
+// alarm is what Mira works on.
+var alarm = []scene{
+	{mira, 3000, "Ring the lock keeper at low water\n", []edit{{path: "alarm/ring.txt", new: "low water: lock\n"}}},
+	{mira, 3040, "Ring twice\n", []edit{{path: "alarm/ring.txt", old: "lock\n", new: "lock, twice\n"}}},
+	{mira, 3090, "Be silent at night\n", []edit{{path: "alarm/ring.txt", new: "22:00 to 06:00: nobody\n"}}},
 }

@@ -5,6 +5,9 @@
 // comparison is a list of changes (Lines); hunks group them with context for
 // people (Hunks); a Selection picks lines of them, and Apply gives the text that
 // the picked lines make of the old one.
+//
+// Its tests promise: a difference leads from one text to the other, is as short as the method gives, and
+// stands where people would put it.
 package diff
 
 import (
@@ -36,9 +39,6 @@ func Split(text []byte) [][]byte {
 	}
 	return lines
 }
-
-// Join puts lines together to a text.
-func Join(lines [][]byte) []byte { return bytes.Join(lines, nil) }
 
 // Lines compares two lists of lines. The changes are in order, do not touch each
 // other, and stand where people would put them: see slide.

@@ -38,10 +38,10 @@ func TestChangesAreValidAndApart(t *testing.T) {
 		for n, c := range Lines(old, new) {
 			assert.True(t, n == 0 || c.OldStart > i && c.NewStart > j, "changes do not touch")
 			assert.Equal(t, c.OldStart-i, c.NewStart-j)
-			assert.Equal(t, Join(old[i:c.OldStart]), Join(new[j:c.NewStart]), "what lies between is the same")
+			assert.Equal(t, bytes.Join(old[i:c.OldStart], nil), bytes.Join(new[j:c.NewStart], nil), "what lies between is the same")
 			i, j = c.OldEnd, c.NewEnd
 		}
-		assert.Equal(t, Join(old[i:]), Join(new[j:]))
+		assert.Equal(t, bytes.Join(old[i:], nil), bytes.Join(new[j:], nil))
 	})
 }
 
@@ -145,5 +145,5 @@ func TestManyEditsInAFrequentText(t *testing.T) {
 		made = append(append(made, old[at:c.OldStart]...), new[c.NewStart:c.NewEnd]...)
 		at = c.OldEnd
 	}
-	assert.True(t, bytes.Equal(Join(new), Join(append(made, old[at:]...))))
+	assert.True(t, bytes.Equal(bytes.Join(new, nil), bytes.Join(append(made, old[at:]...), nil)))
 }

@@ -23,7 +23,8 @@ func marked(line string, spans []Change, isOld bool) string {
 
 func TestWords(t *testing.T) {
 	for _, test := range []struct{ old, new, wantOld, wantNew string }{
-		{"if b.Length >= ship.Length {", "if b.Length >= ship.Length && Fits(b, ship) {", "if b.Length >= ship.Length {", "if b.Length >= ship.Length [&& Fits(b, ship) ]{"},
+		{"if b.Length >= ship.Length {", "if b.Length >= ship.Length && Fits(b, ship) {", "if b.Length >= ship.Length {",
+			"if b.Length >= ship.Length [&& Fits(b, ship) ]{"},
 		{"offer him coffee", "offer coffee", "offer [him ]coffee", "offer coffee"},
 		{"größe = 1", "größe = 22", "größe = [1]", "größe = [22]"},
 		{"nothing alike", "at all", "nothing alike", "at all"},

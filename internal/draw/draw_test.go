@@ -72,7 +72,8 @@ func TestOneThreadForEachSource(t *testing.T) {
 			}
 		}
 		const legend = 2
-		assert.Equal(t, len(entries)+faded+legend, paths(t, written(t, seam(entries), draw.SVG)), "a thread each, and a line through what is left out")
+		assert.Equal(t, len(entries)+faded+legend, paths(t, written(t, seam(entries), draw.SVG)),
+			"a thread each, and a line through what is left out")
 	})
 }
 
@@ -88,7 +89,8 @@ func TestLongTitlesAndManyCommits(t *testing.T) {
 	assert.Equal(t, 8, strings.Count(pdf, "/Type /Page\n"), "200 rows, 26 on a page")
 	assert.True(t, strings.HasPrefix(pdf, "%PDF-"))
 	assert.Contains(t, pdf, "/FontFile2")
-	grid := draw.Grid{Title: "g", Columns: []string{"one", "two"}, Files: []draw.GridRow{{Name: "f", Knots: []int{0, 1}, Strong: [][2]int{{0, 1}}}}}
+	grid := draw.Grid{Title: "g", Columns: []string{"one", "two"}, Files: []draw.GridRow{{Name: "f", Knots: []int{0, 1},
+		Strong: [][2]int{{0, 1}}}}}
 	assert.Equal(t, 2+2, paths(t, written(t, grid, draw.SVG)))
 }
 
@@ -116,4 +118,28 @@ func TestFormats(t *testing.T) {
 		assert.Equal(t, want, got)
 		assert.Equal(t, want == "", errors.Is(err, draw.ErrFormat))
 	}
+}
+
+// TestChartPictures: a piece of thread for each mark and name, none for brackets, the same bytes each time.
+func TestChartPictures(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		c := draw.Chart{Title: "origin/main"}
+		threads := 2 // of the legend
+		side := func(name string) (h draw.Hung) {
+			for range rapid.IntRange(0, 6).Draw(t, name) {
+				text := rapid.SampledFrom([]string{"1", "·56·", "[", "]", "board", "港"}).Draw(t, "text")
+				h.Pieces = append(h.Pieces, draw.HungPiece{Text: text})
+				if text != "[" && text != "]" {
+					threads++
+				}
+			}
+			return h
+		}
+		for range rapid.IntRange(0, 5).Draw(t, "rows") {
+			c.Rows = append(c.Rows, draw.ChartRow{Line: true, Title: "commit", Hidden: 3, Left: side("left"), Right: side("right")})
+		}
+		svg := written(t, c, draw.SVG)
+		assert.Equal(t, threads, paths(t, svg))
+		assert.Equal(t, svg, written(t, c, draw.SVG))
+	})
 }

@@ -5,6 +5,8 @@
 // commits that the branch had before and after: whatever the journal can take
 // back is thereby kept from being pruned. How something is taken back is left to
 // the use cases.
+//
+// Its tests promise: entries keep what they speak of from being pruned, also in linked working trees.
 package journal
 
 import (
@@ -38,6 +40,11 @@ const (
 	Apply   Kind = "apply"   // a branch rewritten by a plan
 	Land    Kind = "land"    // a target moved forward to a branch; New is zero if the branch went
 	Forward Kind = "forward" // a branch moved up to what was fetched
+	Switch  Kind = "switch"  // HEAD went to another branch, Head
+	Branch  Kind = "branch"  // branches were made, renamed or deleted, Others
+	Move    Kind = "move"    // a branch was put at another commit
+	Aside   Kind = "aside"   // loose and staged changes were put aside with their branch, kept in Files and Index
+	Back    Kind = "back"    // what the entry in Of had put aside is there again
 	Fetch   Kind = "fetch"   // branches that are gone on a remote went from what is known of it
 	Push    Kind = "push"    // about to be pushed
 	Pushed  Kind = "pushed"  // the answer to the push in Of
@@ -52,7 +59,8 @@ var former = map[Kind]Kind{"uncommit": Loosen, "fold": Home}
 
 // Noun is what the kind is called in a sentence, after "the".
 func (k Kind) Noun() string {
-	nouns := map[Kind]string{Loosen: "loosening", Home: "joining of hunks", Sort: "move between trays", Mend: "resolving", Land: "landing", Forward: "move forward"}
+	nouns := map[Kind]string{Loosen: "loosening", Home: "joining of hunks", Sort: "move between trays", Mend: "resolving", Land: "landing",
+		Forward: "move forward", Branch: "change of branches", Aside: "putting aside", Back: "bringing back", Move: "move of the branch"}
 	return cmp.Or(nouns[k], string(k))
 }
 
@@ -94,31 +102,33 @@ func outcomeOf(e Entry) Outcome {
 
 // Entry is one record.
 type Entry struct {
-	Number   int          `json:"number"`
-	Kind     Kind         `json:"kind"`
-	Time     time.Time    `json:"time"`
-	Worktree string       `json:"worktree"` // the name of the working tree it happened in
-	Ref      string       `json:"ref"`
-	Old      repo.ID      `json:"old"`
-	New      repo.ID      `json:"new"`
-	Title    string       `json:"title"` // for people
-	Of       int          `json:"of,omitempty"`
-	First    bool         `json:"first,omitempty"`    // those before it were forgotten
-	Pairs    [][2]repo.ID `json:"pairs,omitempty"`    // of an apply: each source and what it became
-	Taken    [][2]repo.ID `json:"taken,omitempty"`    // of an apply: each commit from elsewhere and what it became
-	Files    []File       `json:"files,omitempty"`    // working files that changed
-	Raw      bool         `json:"raw,omitempty"`      // their contents afterwards are bytes of the disk, without filters
-	Index    []File       `json:"index,omitempty"`    // paths of the index that changed along
-	Stages   []Stage      `json:"stages,omitempty"`   // of a mend: what was unsettled before
-	Others   []RefMove    `json:"others,omitempty"`   // refs that moved along
-	Remote   string       `json:"remote,omitempty"`   // of a push: where it went
-	Outcome  Outcome      `json:"outcome,omitempty"`  // of an answer to a push
-	Said     string       `json:"said,omitempty"`     // of an answer to a push: what the server said
-	TraysOld repo.ID      `json:"trays_old,omitzero"` // how the trays were kept before and after
-	TraysNew repo.ID      `json:"trays_new,omitzero"`
-	Away     bool         `json:"away,omitempty"` // of a landing: the branch was not checked out, and HEAD stays
-	Plan     string       `json:"plan,omitempty"` // of an apply: the plan; of its undo: the draft that there was then
-	Keep     []repo.ID    `json:"-"`              // blobs that the entry keeps from being pruned
+	Number   int            `json:"number"`
+	Kind     Kind           `json:"kind"`
+	Time     time.Time      `json:"time"`
+	Worktree string         `json:"worktree"` // the name of the working tree it happened in
+	Ref      string         `json:"ref"`
+	Old      repo.ID        `json:"old"`
+	New      repo.ID        `json:"new"`
+	Title    string         `json:"title"` // for people
+	Of       int            `json:"of,omitempty"`
+	First    bool           `json:"first,omitempty"`    // those before it were forgotten
+	Pairs    []repo.Mapping `json:"pairs,omitempty"`    // of an apply: each source and what it became
+	Taken    []repo.Mapping `json:"taken,omitempty"`    // of an apply: each commit from elsewhere and what it became
+	Files    []File         `json:"files,omitempty"`    // working files that changed
+	Raw      bool           `json:"raw,omitempty"`      // their contents afterwards are bytes of the disk, without filters
+	Index    []File         `json:"index,omitempty"`    // paths of the index that changed along
+	Stages   []Stage        `json:"stages,omitempty"`   // of a mend: what was unsettled before
+	Others   []RefMove      `json:"others,omitempty"`   // refs that moved along
+	Remote   string         `json:"remote,omitempty"`   // of a push: where it went
+	Outcome  Outcome        `json:"outcome,omitempty"`  // of an answer to a push
+	Said     string         `json:"said,omitempty"`     // of an answer to a push: what the server said
+	TraysOld repo.ID        `json:"trays_old,omitzero"` // how the trays were kept before and after
+	TraysNew repo.ID        `json:"trays_new,omitzero"`
+	Away     bool           `json:"away,omitempty"`    // of a landing: the branch was not checked out, and HEAD stays
+	Head     []string       `json:"head,omitempty"`    // of a switch: the branch that HEAD was on, empty for none, and the one it went to
+	Renamed  []string       `json:"renamed,omitempty"` // a branch's name before, and the one that it got: its settings follow
+	Plan     string         `json:"plan,omitempty"`    // of an apply: the plan; of its undo: the draft that there was then
+	Keep     []repo.ID      `json:"-"`                 // blobs that the entry keeps from being pruned
 }
 
 // File is a path that an entry changed. Of a discard: the working file as it lay on
@@ -192,8 +202,9 @@ func (l *Log) Entries(ctx context.Context) ([]Entry, error) {
 	return entries, nil
 }
 
-// Write makes an entry's commit and gives the ref update that adds it to the
-// journal. The entry needs a commit that it is about, Old or New, or blobs to keep. The update belongs first in the transaction of what the entry records.
+// Write makes an entry's commit and gives the ref update that adds it to the journal. The entry needs a commit
+// that it is about, Old or New, or blobs to keep. The update belongs first in the transaction of what the
+// entry records.
 func (l *Log) Write(ctx context.Context, e Entry) (Entry, repo.RefUpdate, error) {
 	var none repo.RefUpdate
 	end, err := l.repo.RefValue(ctx, Ref(l.repo))
@@ -260,15 +271,6 @@ func (l *Log) keep(ctx context.Context, e Entry) (repo.ID, error) {
 	slices.SortFunc(tree, repo.Compare)
 	id := overlay.PutTree(tree)
 	return id, overlay.Flush(ctx, id)
-}
-
-// Append adds an entry that goes with no other ref.
-func (l *Log) Append(ctx context.Context, e Entry) (Entry, error) {
-	e, update, err := l.Write(ctx, e)
-	if err != nil {
-		return e, err
-	}
-	return e, l.repo.UpdateRefs(ctx, "journal: "+string(e.Kind), update)
 }
 
 // Took says whether the journal has the entry of a commit, and gives it. An entry whose
@@ -343,7 +345,8 @@ func StateOf(entries []Entry, worktree string) State {
 			continue
 		}
 		switch e.Kind {
-		case Commit, Loosen, Home, Sort, Apply, Discard, Mend, Take, Land, Forward, Fetch:
+		case Commit, Loosen, Home, Sort, Apply, Discard, Mend, Take, Land, Forward, Fetch, Switch,
+			Branch, Move, Aside, Back:
 			s.Done, s.Undone = append(s.Done, e), nil
 		case Undo:
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)

@@ -55,13 +55,16 @@ func TestEntriesKeepWhatTheySpeakOf(t *testing.T) {
 	first := fixture.ID(t, f.Commit("first", "a", "1\n"))
 	second := fixture.ID(t, f.Commit("second", "a", "2\n"))
 	f.Git("reset", "--quiet", "--hard", first.String())
-	l := journal.New(f.Open(t))
+	r := f.Open(t)
+	l := journal.New(r)
 	entries, err := l.Entries(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, entries)
 	for i := range 3 {
-		e, err := l.Append(ctx, journal.Entry{Kind: journal.Apply, Ref: "refs/heads/main", Old: second, New: first, Title: fmt.Sprint("step ", i)})
+		e, update, err := l.Write(ctx, journal.Entry{Kind: journal.Apply, Ref: "refs/heads/main", Old: second, New: first,
+			Title: fmt.Sprint("step ", i)})
 		require.NoError(t, err)
+		require.NoError(t, r.UpdateRefs(ctx, "journal", update))
 		assert.Equal(t, i+1, e.Number)
 	}
 	entries, err = l.Entries(ctx)

@@ -1,6 +1,8 @@
 // Package lanes lays out threads: the seam between what is and what will be. It
 // gives points on a grid; turning them into characters or curves is left to those
 // who draw.
+//
+// Its tests promise: threads end where they belong and bundles never run over each other.
 package lanes
 
 import (

@@ -1,9 +1,11 @@
 // Package mend answers conflicts. A conflict is known by its content (Key); an answer
 // is data (Answer), given for one place or remembered for wherever the same content
-// comes back (Book); a State is a conflict with what the book says of it, and Settle
+// comes back (AnswerBook); a State is a conflict with what the book says of it, and ApplyAnswers
 // puts the answered ones into a tree.
 //
 // Where conflicts come from is left to package merge, and how they are shown to others.
+//
+// Its tests promise: an answer settles its conflict wherever that comes back, and nothing else.
 package mend
 
 import (
@@ -131,8 +133,8 @@ type Place struct {
 	Nth    int // among the conflicts of the same content there
 }
 
-// Given is an answer in a plan.
-type Given struct {
+// Answers is an answer in a plan.
+type Resolution struct {
 	Place
 	Key        Key
 	Answer     Answer
@@ -140,20 +142,20 @@ type Given struct {
 }
 
 // counts says that an answer may be used at another place: in its own file, or where that was asked about.
-func (g Given) counts(at Place) bool { return g.Everywhere || g.Path == at.Path }
+func (g Resolution) counts(at Place) bool { return g.Everywhere || g.Path == at.Path }
 
-// Book holds the answers that there are.
-type Book struct {
-	Given  []Given
-	Shut   []Key         // for these the memory is not asked
-	Memory map[Key]Given // with the sides in the order of their bytes
+// AnswerBook holds the answers that there are.
+type AnswerBook struct {
+	Answers       []Resolution
+	NotFromMemory []Key              // for these the memory is not asked
+	Memory        map[Key]Resolution // with the sides in the order of their bytes
 }
 
 // find looks an answer up: for this very place, for another one, or in the memory.
-func (b Book) find(key Key, flipped bool, at Place) (Answer, Origin) {
-	var other *Given
-	for i := range b.Given {
-		switch g := &b.Given[i]; {
+func (b AnswerBook) find(key Key, flipped bool, at Place) (Answer, Origin) {
+	var other *Resolution
+	for i := range b.Answers {
+		switch g := &b.Answers[i]; {
 		case g.Key != key:
 		case g.Place == at:
 			return turned(g.Answer, flipped), Here
@@ -161,7 +163,7 @@ func (b Book) find(key Key, flipped bool, at Place) (Answer, Origin) {
 			other = g
 		}
 	}
-	for _, shut := range b.Shut {
+	for _, shut := range b.NotFromMemory {
 		if shut == key {
 			return Answer{}, Open
 		}
@@ -198,8 +200,8 @@ func (q Question) Open() bool {
 }
 
 // Give is the answer to a question, as a plan keeps it.
-func (q Question) Give(a Answer) Given {
-	return Given{Place: q.Place, Key: q.Key, Answer: turned(a, q.flipped)}
+func (q Question) Give(a Answer) Resolution {
+	return Resolution{Place: q.Place, Key: q.Key, Answer: turned(a, q.flipped)}
 }
 
 // fits says whether an answer can be one to this question. Answers come from files, too.
@@ -233,7 +235,7 @@ type State struct {
 }
 
 // Look asks the book about a conflict that the replay of a commit met.
-func Look(c merge.Conflict, source repo.ID, b Book) State {
+func Look(c merge.Conflict, source repo.ID, b AnswerBook) State {
 	s := State{Conflict: c}
 	times := map[Key]int{}
 	ask := func(key Key, flipped bool, region *merge.Region) Question {

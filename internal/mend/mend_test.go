@@ -50,12 +50,12 @@ func TestAnswersOfARegion(t *testing.T) {
 		"own, empty":       {mend.Answer{Own: []byte{}}, "1,3,"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			open := mend.Look(c, source(t), mend.Book{})
+			open := mend.Look(c, source(t), mend.AnswerBook{})
 			require.Equal(t, 1, open.Open())
 			_, ok := open.Text()
 			require.False(t, ok)
 			given := open.Regions[0].Give(test.answer)
-			s := mend.Look(c, source(t), mend.Book{Given: []mend.Given{given}})
+			s := mend.Look(c, source(t), mend.AnswerBook{Answers: []mend.Resolution{given}})
 			require.Zero(t, s.Open())
 			assert.Equal(t, mend.Here, s.Regions[0].Origin)
 			text, ok := s.Text()
@@ -79,24 +79,26 @@ func TestTheMemory(t *testing.T) {
 			return
 		}
 		c := merge.Conflict{Path: "a", Kind: merge.Content, Chunks: chunks}
-		s := mend.Look(c, source(t), mend.Book{})
-		var given []mend.Given
-		memory := map[mend.Key]mend.Given{}
+		s := mend.Look(c, source(t), mend.AnswerBook{})
+		var given []mend.Resolution
+		memory := map[mend.Key]mend.Resolution{}
 		for _, q := range s.Regions {
-			a := rapid.SampledFrom([]mend.Answer{mend.Take(mend.Left), mend.Take(mend.Right), mend.Take(mend.Left, mend.Right), mend.Take(), mend.Take(mend.Base), {Own: []byte("own\n")}}).Draw(t, "answer")
+			a := rapid.SampledFrom([]mend.Answer{mend.Take(mend.Left), mend.Take(mend.Right), mend.Take(mend.Left, mend.Right), mend.Take(),
+				mend.Take(mend.Base), {Own: []byte("own\n")}}).Draw(t, "answer")
 			given = append(given, q.Give(a))
 			memory[q.Key] = given[len(given)-1]
 		}
-		here, ok := mend.Look(c, source(t), mend.Book{Given: given}).Text()
+		here, ok := mend.Look(c, source(t), mend.AnswerBook{Answers: given}).Text()
 		require.True(t, ok)
-		mirror := merge.Conflict{Path: "b", Kind: merge.Content, Chunks: merge.Text([]byte("far\n"+base), []byte("far\n"+right), []byte("far\n"+left))}
-		asked := mend.Look(mirror, repo.ID{}, mend.Book{Memory: memory})
+		mirror := merge.Conflict{Path: "b", Kind: merge.Content, Chunks: merge.Text([]byte("far\n"+base), []byte("far\n"+right),
+			[]byte("far\n"+left))}
+		asked := mend.Look(mirror, repo.ID{}, mend.AnswerBook{Memory: memory})
 		assert.Equal(t, len(asked.Regions), asked.Open(), "in another file it is asked about")
 		for key, g := range memory {
 			g.Everywhere = true
 			memory[key] = g
 		}
-		again := mend.Look(mirror, repo.ID{}, mend.Book{Memory: memory})
+		again := mend.Look(mirror, repo.ID{}, mend.AnswerBook{Memory: memory})
 		if before == "" || len(regions) > 1 || len(merge.Regions(mirror.Chunks)) != 1 {
 			return // other lines around it can make other regions
 		}
@@ -105,7 +107,7 @@ func TestTheMemory(t *testing.T) {
 		there, ok := again.Text()
 		require.True(t, ok)
 		assert.Equal(t, strings.TrimPrefix(string(here), before), strings.TrimPrefix(string(there), "far\n"))
-		shut := mend.Look(mirror, repo.ID{}, mend.Book{Memory: memory, Shut: []mend.Key{again.Regions[0].Key}})
+		shut := mend.Look(mirror, repo.ID{}, mend.AnswerBook{Memory: memory, NotFromMemory: []mend.Key{again.Regions[0].Key}})
 		assert.Equal(t, 1, shut.Open(), "what is revoked is open")
 	})
 }
@@ -122,8 +124,8 @@ func TestOneSideEverywhere(t *testing.T) {
 			return
 		}
 		for side, want := range map[mend.Side]string{mend.Left: left, mend.Right: right} {
-			s := mend.Look(c, repo.ID{}, mend.Book{})
-			got, ok := mend.Look(c, repo.ID{}, mend.Book{Given: []mend.Given{s.Regions[0].Give(mend.Take(side))}}).Text()
+			s := mend.Look(c, repo.ID{}, mend.AnswerBook{})
+			got, ok := mend.Look(c, repo.ID{}, mend.AnswerBook{Answers: []mend.Resolution{s.Regions[0].Give(mend.Take(side))}}).Text()
 			require.True(t, ok)
 			assert.Equal(t, want, string(got))
 		}
@@ -162,12 +164,12 @@ func TestSettlingTrees(t *testing.T) {
 			tree, conflicts, err := merge.Trees(ctx, o, o.Make(test.base), o.Make(test.left), o.Make(test.right))
 			require.NoError(t, err)
 			require.Len(t, conflicts, 1)
-			open := mend.Look(conflicts[0], source(t), mend.Book{})
+			open := mend.Look(conflicts[0], source(t), mend.AnswerBook{})
 			require.NotZero(t, open.Open())
-			book := mend.Book{Given: []mend.Given{open.WholeQuestion().Give(test.answer)}}
+			book := mend.AnswerBook{Answers: []mend.Resolution{open.WholeQuestion().Give(test.answer)}}
 			s := mend.Look(conflicts[0], source(t), book)
 			require.Zero(t, s.Open())
-			settled, err := mend.Settle(ctx, o, tree, []mend.State{s})
+			settled, err := mend.ApplyAnswers(ctx, o, tree, []mend.State{s})
 			require.NoError(t, err)
 			assert.Equal(t, test.want, o.Spec(settled))
 		})
@@ -189,8 +191,8 @@ func TestWhatIsNoAnswer(t *testing.T) {
 		"a text for a submodule":   {module, mend.Answer{Own: []byte("x")}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			q := mend.Look(test.conflict, source(t), mend.Book{}).Questions()[0]
-			assert.NotZero(t, mend.Look(test.conflict, source(t), mend.Book{Given: []mend.Given{q.Give(test.answer)}}).Open())
+			q := mend.Look(test.conflict, source(t), mend.AnswerBook{}).Questions()[0]
+			assert.NotZero(t, mend.Look(test.conflict, source(t), mend.AnswerBook{Answers: []mend.Resolution{q.Give(test.answer)}}).Open())
 		})
 	}
 }
@@ -199,20 +201,20 @@ func TestWhatIsNoAnswer(t *testing.T) {
 // the other's.
 func TestTheSameContentTwice(t *testing.T) {
 	c := meet(t, "a:v1,m,v1,", "a:v2,m,v2,", "a:v3,m,v3,")
-	first := mend.Look(c, source(t), mend.Book{}).Regions[0].Give(mend.Take(mend.Right))
-	s := mend.Look(c, source(t), mend.Book{Given: []mend.Given{first}})
+	first := mend.Look(c, source(t), mend.AnswerBook{}).Regions[0].Give(mend.Take(mend.Right))
+	s := mend.Look(c, source(t), mend.AnswerBook{Answers: []mend.Resolution{first}})
 	require.Zero(t, s.Open())
 	assert.Equal(t, []mend.Origin{mend.Here, mend.Elsewhere}, []mend.Origin{s.Regions[0].Origin, s.Regions[1].Origin})
 	second := s.Regions[1].Give(mend.Take(mend.Left))
-	text, _ := mend.Look(c, source(t), mend.Book{Given: []mend.Given{first, second}}).Text()
+	text, _ := mend.Look(c, source(t), mend.AnswerBook{Answers: []mend.Resolution{first, second}}).Text()
 	assert.Equal(t, "v3\nm\nv2\n", string(text))
-	shut := mend.Look(c, source(t), mend.Book{Given: []mend.Given{first}, Shut: []mend.Key{first.Key}})
+	shut := mend.Look(c, source(t), mend.AnswerBook{Answers: []mend.Resolution{first}, NotFromMemory: []mend.Key{first.Key}})
 	assert.Equal(t, 1, shut.Open())
 }
 
 func TestMarkers(t *testing.T) {
 	c := merge.Conflict{Path: "a", Kind: merge.Content, Chunks: meetRaw(t, "a", "a:1,======= a,2,", "a:1,======= a,x,", "a:1,======= a,y,")}
-	s := mend.Look(c, source(t), mend.Book{})
+	s := mend.Look(c, source(t), mend.AnswerBook{})
 	marked := s.Marked(mend.Labels{Left: "main", Base: "base", Right: "mine"}, 0)
 	assert.Equal(t, string(lines("1,======= a,<<<<<<< main,x,||||||| base,2,=======,y,>>>>>>> mine,")), string(marked))
 	assert.Equal(t, []int{3, 5, 7, 9}, s.Markers(marked, 0), "what a side has itself only looks like one")
@@ -221,7 +223,7 @@ func TestMarkers(t *testing.T) {
 	assert.Empty(t, s.Markers(lines("========,<<<<<<<<,"), 0), "longer lines are none")
 	assert.Contains(t, string(s.Marked(mend.Labels{}, 3)), "\n<<<\n")
 	half := s.WholeQuestion().Give(mend.Answer{Own: []byte("half"), Unfinished: true})
-	s = mend.Look(c, source(t), mend.Book{Given: []mend.Given{half}})
+	s = mend.Look(c, source(t), mend.AnswerBook{Answers: []mend.Resolution{half}})
 	assert.Equal(t, 1, s.Open())
 	assert.Equal(t, "half", string(s.Marked(mend.Labels{}, 0)), "an unfinished text comes back")
 }
@@ -231,16 +233,18 @@ func TestSuggest(t *testing.T) {
 		path, base, left, right, end string
 		want                         string
 	}{
-		"white space there":  {"a", "a:x y,", "a:x  y,", "a:z,", "", "the other side changed only white space: z,"},
-		"white space here":   {"a", "a:x y,", "a:z,", "a:x  y,", "", "the other side changed only white space: z,"},
-		"both added":         {"a", "a:1,", "a:1,x,", "a:1,y,", "", "both only added lines: one after the other: x,y,; both only added lines: the other way round: y,x,"},
-		"newer":              {"go.sum", "go.sum:v1.2.3,", "go.sum:v1.10.0,", "go.sum:v1.9.0,", "", "the newer version: v1.10.0,"},
-		"newer on the right": {"web/package-lock.json", "web/package-lock.json:v1.2,", "web/package-lock.json:v1.3,", "web/package-lock.json:v1.3.1,", "", "the newer version: v1.3.1,"},
-		"older and newer":    {"go.sum", "go.sum:v1.2-v1.1,", "go.sum:v1.3-v1.4,", "go.sum:v1.4-v1.3,", "", ""},
-		"no list":            {"a", "a:v1.2,", "a:v1.3,", "a:v1.4,", "", ""},
-		"words":              {"a", "a:one_two_three,", "a:One_two_three,", "a:one_two_Three,", "", ""},
-		"words apart":        {"a", "a:one=two=three,", "a:One=two=three,", "a:one=two=Three,", "", "both sides' words: One=two=Three,"},
-		"the end":            {"a", "a:1,2,3,", "a:1,x,3,", "a:1,y,3,", "0,1,z,3,", "as it is at the branch's end now: z,"},
+		"white space there": {"a", "a:x y,", "a:x  y,", "a:z,", "", "the other side changed only white space: z,"},
+		"white space here":  {"a", "a:x y,", "a:z,", "a:x  y,", "", "the other side changed only white space: z,"},
+		"both added": {"a", "a:1,", "a:1,x,", "a:1,y,", "", "both only added lines: one after the other: x,y,; both only added lines: " +
+			"the other way round: y,x,"},
+		"newer": {"go.sum", "go.sum:v1.2.3,", "go.sum:v1.10.0,", "go.sum:v1.9.0,", "", "the newer version: v1.10.0,"},
+		"newer on the right": {"web/package-lock.json", "web/package-lock.json:v1.2,", "web/package-lock.json:v1.3,",
+			"web/package-lock.json:v1.3.1,", "", "the newer version: v1.3.1,"},
+		"older and newer": {"go.sum", "go.sum:v1.2-v1.1,", "go.sum:v1.3-v1.4,", "go.sum:v1.4-v1.3,", "", ""},
+		"no list":         {"a", "a:v1.2,", "a:v1.3,", "a:v1.4,", "", ""},
+		"words":           {"a", "a:one_two_three,", "a:One_two_three,", "a:one_two_Three,", "", ""},
+		"words apart":     {"a", "a:one=two=three,", "a:One=two=three,", "a:one=two=Three,", "", "both sides' words: One=two=Three,"},
+		"the end":         {"a", "a:1,2,3,", "a:1,x,3,", "a:1,y,3,", "0,1,z,3,", "as it is at the branch's end now: z,"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			r := merge.Regions(meetRaw(t, test.path, test.base, test.left, test.right))[0]
@@ -287,14 +291,15 @@ func FuzzAnswers(f *testing.F) {
 	f.Add("", "x", "\n\n", "", uint8(0))
 	f.Fuzz(func(t *testing.T, base, left, right, own string, pick uint8) {
 		c := merge.Conflict{Path: "a", Kind: merge.Content, Chunks: merge.Text([]byte(base), []byte(left), []byte(right))}
-		s := mend.Look(c, repo.ID{}, mend.Book{})
-		var given []mend.Given
+		s := mend.Look(c, repo.ID{}, mend.AnswerBook{})
+		var given []mend.Resolution
 		for i, q := range s.Regions {
-			answers := []mend.Answer{mend.Take(mend.Left), mend.Take(mend.Right, mend.Left), mend.Take(), {Own: []byte(own)}, {Take: []mend.Part{{Side: mend.Base, Lines: []int{int(pick)}}}}}
+			answers := []mend.Answer{mend.Take(mend.Left), mend.Take(mend.Right, mend.Left), mend.Take(), {Own: []byte(own)},
+				{Take: []mend.Part{{Side: mend.Base, Lines: []int{int(pick)}}}}}
 			given = append(given, q.Give(answers[(int(pick)+i)%len(answers)]))
 			mend.Suggest("go.sum", *q.Region, mend.AtEnd([]byte(base), []byte(own), *q.Region))
 		}
-		s = mend.Look(c, repo.ID{}, mend.Book{Given: given})
+		s = mend.Look(c, repo.ID{}, mend.AnswerBook{Answers: given})
 		_, ok := s.Text()
 		assert.Equal(t, s.Open() == 0, ok)
 		s.Marked(mend.Labels{}, int(pick))

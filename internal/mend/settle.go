@@ -7,8 +7,8 @@ import (
 	"bastel/internal/repo"
 )
 
-// Settle puts what is answered of some conflicts into the tree that their merge gave.
-func Settle(ctx context.Context, objects merge.Objects, tree repo.ID, states []State) (repo.ID, error) {
+// ApplyAnswers puts what is answered of some conflicts into the tree that their merge gave.
+func ApplyAnswers(ctx context.Context, objects merge.Objects, tree repo.ID, states []State) (repo.ID, error) {
 	for _, s := range states {
 		if s.Open() > 0 {
 			continue

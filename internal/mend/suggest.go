@@ -30,10 +30,10 @@ func Suggest(path string, r merge.Region, atEnd [][]byte) []Suggestion {
 		add("as it is at the branch's end now", Answer{Own: own(atEnd)})
 	}
 	base, left, right := join(r.Base), join(r.Left), join(r.Right)
-	if sameInk(base, left) {
+	if sameButSpaces(base, left) {
 		add("the other side changed only white space", Take(Right))
 	}
-	if sameInk(base, right) {
+	if sameButSpaces(base, right) {
 		add("the other side changed only white space", Take(Left))
 	}
 	if len(r.Base) == 0 && len(r.Left) > 0 && len(r.Right) > 0 {
@@ -53,13 +53,14 @@ func Suggest(path string, r merge.Region, atEnd [][]byte) []Suggestion {
 
 func own(lines [][]byte) []byte { return append([]byte{}, join(lines)...) }
 
-// sameInk says that two texts differ in white space only.
-func sameInk(a, b []byte) bool {
+// sameButSpaces says that two texts differ in white space only.
+func sameButSpaces(a, b []byte) bool {
 	return bytes.Equal(bytes.Join(bytes.Fields(a), nil), bytes.Join(bytes.Fields(b), nil)) && !bytes.Equal(a, b)
 }
 
 // versioned are the files that list versions of what a program is built with.
-var versioned = regexp.MustCompile(`(?i)(^|/)([^/]*\.lock|[^/]*-lock\.(json|ya?ml)|go\.(mod|sum)|package\.json|[^/]*\.toml|requirements[^/]*\.txt|pom\.xml)$`)
+var versioned = regexp.MustCompile(`(?i)(^|/)([^/]*\.lock|[^/]*-lock\.(json|ya?ml)|` +
+	`go\.(mod|sum)|package\.json|[^/]*\.toml|requirements[^/]*\.txt|pom\.xml)$`)
 
 func isVersioned(path string) bool { return versioned.MatchString(path) }
 

@@ -13,7 +13,7 @@ import (
 // sides' lines between markers, so that whatever either history made of them counts as a
 // change; of what is no text it holds what both came from.
 func Ancestor(ctx context.Context, objects Objects, options Options, base, left, right repo.ID) (repo.ID, error) {
-	merged, err := TreesBy(ctx, objects, options, base, left, right)
+	merged, err := TreesWith(ctx, objects, options, base, left, right)
 	if err != nil {
 		return repo.ID{}, err
 	}

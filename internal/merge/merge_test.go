@@ -101,11 +101,11 @@ func TestTextProperties(t *testing.T) {
 		base, left, right := []byte(drawText(t, "base")), []byte(drawText(t, "left")), []byte(drawText(t, "right"))
 		chunks := merge.Text(base, left, right)
 		mirror := merge.Text(base, right, left)
-		merged, clean := merge.Settled(chunks)
-		mirrored, cleanToo := merge.Settled(mirror)
+		merged, clean := merge.Resolved(chunks)
+		mirrored, cleanToo := merge.Resolved(mirror)
 		assert.Equal(t, clean, cleanToo)
 		assert.Equal(t, string(merged), string(mirrored), "merging is the same from both sides")
-		alone, ok := merge.Settled(merge.Text(base, base, right))
+		alone, ok := merge.Resolved(merge.Text(base, base, right))
 		assert.True(t, ok)
 		assert.Equal(t, string(right), string(alone), "a side alone is taken whole")
 		for _, r := range merge.Regions(chunks) {
@@ -152,13 +152,13 @@ func TestTheResultHoldsBothSides(t *testing.T) {
 			sides[i] = []byte(strings.Join(edited(random, base, words), "\n") + "\n")
 		}
 		text := []byte(strings.Join(base, "\n") + "\n")
-		merged, clean := merge.Settled(merge.Text(text, sides[0], sides[1]))
+		merged, clean := merge.Resolved(merge.Text(text, sides[0], sides[1]))
 		if !clean {
 			continue
 		}
 		cleans++
 		for _, side := range sides {
-			again, ok := merge.Settled(merge.Text(text, merged, side))
+			again, ok := merge.Resolved(merge.Text(text, merged, side))
 			require.True(t, ok, "%q %q", sides[0], sides[1])
 			require.Equal(t, string(merged), string(again))
 		}
@@ -203,12 +203,14 @@ func TestTrees(t *testing.T) {
 		{"one to two", "a:1,2,3,4,", "b:1,2,3,4,", "c:1,2,3,x,", "b:1,2,3,x,", "b rename/rename from a or c"},
 		{"one to two, one line", "a:1,2,3,4,", "b:1,2,3,y,", "c:1,2,3,x,", "b:1,2,3,y,", "b content from a, b rename/rename from a or c"},
 		{"two to one", "a:1,2,3,4, b:5,6,7,8,", "b:5,6,7,8, c:1,2,3,4,", "a:1,2,3,4, c:5,6,7,8,", "c:1,2,3,4,", "c two to one from a or b"},
-		{"two to one, one of them changed", "a:1,2,3,4, b:5,6,7,8,", "b:5,6,7,8, c:1,2,3,4,", "a:x,2,3,4, c:5,6,7,8,", "c:x,2,3,4,", "c two to one from a or b"},
+		{"two to one, one of them changed", "a:1,2,3,4, b:5,6,7,8,", "b:5,6,7,8, c:1,2,3,4,", "a:x,2,3,4, c:5,6,7,8,", "c:x,2,3,4,",
+			"c two to one from a or b"},
 		{"rename to a name that is taken there", "a:1,2,3,4,", "b:1,2,3,4,", "a:1,2,3,4, b:new", "b:1,2,3,4,", "b add/add"},
 		{"rename, and deleted", "a:1,2,3, k:1", "b:1,2,3, k:1", "k:1", "b:1,2,3, k:1", "b rename/delete from a"},
 		{"deleted, and renamed with a change", "a:1,2,3, k:1", "k:1", "b:1,2,x, k:1", "b:1,2,x, k:1", "b rename/delete from a"},
 		{"folder renamed, a file in it changed", "d/a:1,2, d/b:3,4,", "e/a:1,2, e/b:3,4,", "d/a:1,x, d/b:3,4,", "e/a:1,x, e/b:3,4,", ""},
-		{"folder renamed, a file came into it", "d/a:1,2, d/b:3,4,", "e/a:1,2, e/b:3,4,", "d/a:1,2, d/b:3,4, d/c:5", "e/a:1,2, e/b:3,4, e/c:5", ""},
+		{"folder renamed, a file came into it", "d/a:1,2, d/b:3,4,", "e/a:1,2, e/b:3,4,", "d/a:1,2, d/b:3,4, d/c:5",
+			"e/a:1,2, e/b:3,4, e/c:5", ""},
 		{"folder renamed, a folder came into it", "d/s/a:1,2, k:1", "e/s/a:1,2, k:1", "d/s/a:1,2, d/t/c:5 k:1", "e/s/a:1,2, e/t/c:5 k:1", ""},
 		{"a file came, its folder renamed", "d/a:1,2,", "d/a:1,2, d/c:5", "e/a:1,2,", "e/a:1,2, e/c:5", ""},
 		{"folder renamed, the name there is taken", "d/a:1,2,", "e/a:1,2, e/c:6", "d/a:1,2, d/c:5", "d/c:5 e/a:1,2, e/c:6", ""},
@@ -259,7 +261,8 @@ func TestRules(t *testing.T) {
 		return merge.Rule{Driver: map[string]string{"u": merge.UnionDriver, "b": merge.BinaryDriver}[path]}, nil
 	}
 	o := fixture.NewObjects()
-	merged, err := merge.TreesBy(ctx, o, merge.Options{Rule: rules}, o.Make("u:1,2 b:1,2,3,4, t:1,2,3,4,"), o.Make("u:x,2y b:x,2,3,4, t:x,2,3,4,"), o.Make("u:1,2z b:1,2,3,y, t:1,2,3,y,"))
+	merged, err := merge.TreesWith(ctx, o, merge.Options{Rule: rules}, o.Make("u:1,2 b:1,2,3,4, t:1,2,3,4,"),
+		o.Make("u:x,2y b:x,2,3,4, t:x,2,3,4,"), o.Make("u:1,2z b:1,2,3,y, t:1,2,3,y,"))
 	require.NoError(t, err)
 	assert.Equal(t, "b binary", said(merged.Conflicts))
 	assert.Equal(t, "b:x,2,3,4, t:x,2,3,y, u:x,2y,1,2z", o.Spec(merged.Tree))
@@ -281,7 +284,7 @@ func FuzzText(f *testing.F) {
 	f.Add("", "x", "\n\n")
 	f.Fuzz(func(t *testing.T, base, left, right string) {
 		chunks := merge.Text([]byte(base), []byte(left), []byte(right))
-		if merged, ok := merge.Settled(chunks); ok && base == left {
+		if merged, ok := merge.Resolved(chunks); ok && base == left {
 			assert.Equal(t, right, string(merged))
 		}
 	})
@@ -305,14 +308,14 @@ func TestEveryPairOfKinds(t *testing.T) {
 	}
 	type pair struct{ base, left, right int }
 	var pairs []pair
-	var commits [][2]repo.ID
+	var commits []repo.Mapping
 	roots := []repo.ID{}
 	for base := range kinds {
 		root := commit(trees[base])
 		for left := range kinds {
 			for right := range kinds {
 				l, r := commit(trees[left], root), commit(trees[right], root)
-				pairs, commits, roots = append(pairs, pair{base, left, right}), append(commits, [2]repo.ID{l, r}), append(roots, l, r)
+				pairs, commits, roots = append(pairs, pair{base, left, right}), append(commits, repo.Mapping{l, r}), append(roots, l, r)
 			}
 		}
 	}

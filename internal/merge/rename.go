@@ -35,8 +35,10 @@ type side struct {
 
 // sideOf finds the renames between two trees: those of the very same content first,
 // then those that are most alike.
-func sideOf(ctx context.Context, objects Objects, base, tip repo.ID, moved func(ctx context.Context, from, to string) (bool, error)) (side, error) {
-	s := side{moves: map[string]string{}, origins: map[string]string{}, gone: map[string]repo.Entry{}, came: map[string]repo.Entry{}, moved: moved}
+func sideOf(ctx context.Context, objects Objects, base, tip repo.ID, moved func(ctx context.Context, from, to string) (bool,
+	error)) (side, error) {
+	s := side{moves: map[string]string{}, origins: map[string]string{}, gone: map[string]repo.Entry{}, came: map[string]repo.Entry{},
+		moved: moved}
 	differences, err := Compare(ctx, objects, base, tip)
 	if err != nil {
 		return s, err
@@ -263,7 +265,8 @@ const (
 // withRenames merges once more with what was renamed, if anything was.
 func (m *treeMerge) withRenames(ctx context.Context, tree, base, left, right repo.ID) (Merged, error) {
 	plain := Merged{Tree: tree, Conflicts: m.conflicts}
-	r := renaming{treeMerge: &treeMerge{objects: m.objects, options: m.options}, ids: [3]repo.ID{base, left, right}, from: map[string]string{}, twoToOnes: map[string][2]string{}}
+	r := renaming{treeMerge: &treeMerge{objects: m.objects, options: m.options}, ids: [3]repo.ID{base, left, right},
+		from: map[string]string{}, twoToOnes: map[string][2]string{}}
 	for i := range r.edits {
 		r.edits[i] = map[string]repo.Entry{}
 	}

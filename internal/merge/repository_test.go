@@ -19,7 +19,8 @@ import (
 
 // hunkStarts lists where the repository's own line differences are.
 func hunkStarts(t *testing.T, old, new string) string {
-	out, _ := exec.Command("git", "diff", "--no-index", "--no-color", "-U0", "--diff-algorithm=myers", "--no-indent-heuristic", old, new).Output()
+	out, _ := exec.Command("git", "diff", "--no-index", "--no-color", "-U0", "--diff-algorithm=myers", "--no-indent-heuristic", old,
+		new).Output()
 	var list []string
 	for _, line := range strings.Split(string(out), "\n") {
 		var oldStart, oldLines, newStart, newLines int
@@ -120,7 +121,7 @@ func TestTextAgainstTheRepository(t *testing.T) {
 					require.NoError(t, os.WriteFile(names[i], []byte(texts[i]), 0o666))
 				}
 				out, err := exec.Command("git", "merge-file", "--diff3", "-p", names[1], names[0], names[2]).Output()
-				merged, clean := merge.Settled(merge.Text([]byte(texts[0]), []byte(texts[1]), []byte(texts[2])))
+				merged, clean := merge.Resolved(merge.Text([]byte(texts[0]), []byte(texts[1]), []byte(texts[2])))
 				switch {
 				case !clean && err == nil:
 					doubted++

@@ -115,17 +115,19 @@ func TestTreesAgainstTheRepository(t *testing.T) {
 		pairs, tips = append(pairs, ids[1].String()+" "+ids[2].String()), append(tips, ids[1], ids[2])
 	}
 	require.NoError(t, o.Flush(context.Background(), tips...))
-	theirs := map[string][]repo.ID{"false": fixture.MergeTrees(t, f.Dir, pairs, "merge.directoryRenames=false"), "true": fixture.MergeTrees(t, f.Dir, pairs, "merge.directoryRenames=true")}
+	theirs := map[string][]repo.ID{"false": fixture.MergeTrees(t, f.Dir, pairs, "merge.directoryRenames=false"),
+		"true": fixture.MergeTrees(t, f.Dir, pairs, "merge.directoryRenames=true")}
 	agreed, doubted := 0, 0
 	for i, tree := range trees {
 		for folders, there := range theirs {
-			merged, err := merge.TreesBy(ctx, o, merge.Options{Folders: merge.FolderRuleOf(folders)}, tree[0], tree[1], tree[2])
+			merged, err := merge.TreesWith(ctx, o, merge.Options{Folders: merge.FolderRuleOf(folders)}, tree[0], tree[1], tree[2])
 			require.NoError(t, err)
 			switch clean := len(merged.Conflicts) == 0; {
 			case clean && merged.Tree == there[i]:
 				agreed++
 			case clean && (!there[i].IsZero() || theirs["false"][i].IsZero()):
-				assert.Fail(t, "clean here", "%s\nbase  %s\nleft  %s\nright %s\nhere  %s\nthere %s", folders, specs[i][0], specs[i][1], specs[i][2], specOf(t, o, merged.Tree), specOf(t, o, there[i]))
+				assert.Fail(t, "clean here", "%s\nbase  %s\nleft  %s\nright %s\nhere  %s\nthere %s", folders, specs[i][0], specs[i][1], specs[i][2],
+					specOf(t, o, merged.Tree), specOf(t, o, there[i]))
 			case !clean && !there[i].IsZero():
 				doubted++
 			}

@@ -34,9 +34,11 @@ type Conflict struct {
 	Path              string
 	Kind              Kind
 	Base, Left, Right repo.Entry
-	From              string  // the path in the base, where that is another one
-	Other             string  // of RenameRename: the right side's name, Path being the left's; of TwoToOne: what the right side renamed, From being the left's
-	Chunks            []Chunk // of Content, AddAdd and TwoToOne: the text as far as it is settled
+	From              string // the path in the base, where that is another one
+	// of RenameRename: the right side's name, Path being the left's; of TwoToOne: what the right side renamed, From
+	// being the left's
+	Other  string
+	Chunks []Chunk // of Content, AddAdd and TwoToOne: the text as far as it is settled
 }
 
 // Regions gives the open regions of a conflict.
@@ -44,7 +46,7 @@ func (c Conflict) Regions() []Region { return Regions(c.Chunks) }
 
 // Rule is what the repository's attributes say of how a path is to be merged.
 type Rule struct {
-	Driver     string // TextDriver if empty
+	Driver     string // empty: the merge of texts
 	MarkerSize int    // of the marker lines in an editor; 0: the usual 7
 	// Program merges in place of a driver; nil: there is none. Clean is false where it leaves something open.
 	Program func(ctx context.Context, base, left, right []byte) (merged []byte, clean bool, err error)
@@ -52,7 +54,6 @@ type Rule struct {
 
 // The drivers there are.
 const (
-	TextDriver   = ""
 	BinaryDriver = "binary" // never merged: a conflict where both sides changed it
 	UnionDriver  = "union"  // where both sides changed lines, both stay
 )
@@ -110,12 +111,12 @@ type Objects interface {
 // conflicts the resulting tree has the left side's entry. Renames are looked for where
 // something met that they could explain.
 func Trees(ctx context.Context, objects Objects, base, left, right repo.ID) (repo.ID, []Conflict, error) {
-	merged, err := TreesBy(ctx, objects, Options{}, base, left, right)
+	merged, err := TreesWith(ctx, objects, Options{}, base, left, right)
 	return merged.Tree, merged.Conflicts, err
 }
 
-// TreesBy does so with options.
-func TreesBy(ctx context.Context, objects Objects, options Options, base, left, right repo.ID) (Merged, error) {
+// TreesWith does so with options.
+func TreesWith(ctx context.Context, objects Objects, options Options, base, left, right repo.ID) (Merged, error) {
 	switch {
 	case left == right, base == right:
 		return Merged{Tree: left}, nil
@@ -376,7 +377,7 @@ func (m *treeMerge) content(ctx context.Context, path string, t triple) ([]byte,
 	if rule.Driver == UnionDriver {
 		chunks = united(chunks)
 	}
-	if merged, ok := Settled(chunks); ok {
+	if merged, ok := Resolved(chunks); ok {
 		return merged, nil, nil
 	}
 	conflict.Chunks = chunks
@@ -395,7 +396,7 @@ func byProgram(ctx context.Context, rule Rule, conflict *Conflict, sides [3][]by
 		return nil, conflict, nil
 	}
 	conflict.Chunks = Text(sides[0], sides[1], sides[2])
-	if _, settled := Settled(conflict.Chunks); settled {
+	if _, settled := Resolved(conflict.Chunks); settled {
 		var spans [3]Span
 		var lines [3][][]byte
 		for i, side := range sides {
@@ -467,7 +468,8 @@ func compare(ctx context.Context, objects Objects, prefix string, old, new repo.
 
 // Path merges one path by itself: what three trees have there. The zero entry says that
 // it is gone; with a conflict it is the left side's.
-func Path(ctx context.Context, objects Objects, options Options, path string, base, left, right repo.Entry) (repo.Entry, []Conflict, error) {
+func Path(ctx context.Context, objects Objects, options Options, path string, base, left, right repo.Entry) (repo.Entry, []Conflict,
+	error) {
 	m := treeMerge{objects: objects, options: options}
 	prefix := path[:len(path)-len(name(path))]
 	for _, e := range []*repo.Entry{&base, &left, &right} {

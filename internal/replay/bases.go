@@ -15,7 +15,8 @@ var ErrUnrelated = errors.New("the two have no commit in common")
 // CommonTree is the content that a merge of a commit with others is held against: that of
 // their best common ancestor. Where there are several they are merged first, as the
 // repository does, and their own common ancestors before them. Errors: ErrUnrelated.
-func CommonTree(ctx context.Context, r *repo.Repo, objects *repo.Overlay, options merge.Options, id repo.ID, others ...repo.ID) (repo.ID, error) {
+func CommonTree(ctx context.Context, r *repo.Repo, objects *repo.Overlay, options merge.Options, id repo.ID,
+	others ...repo.ID) (repo.ID, error) {
 	bases, err := r.MergeBases(ctx, id, others...)
 	if err != nil {
 		return repo.ID{}, err

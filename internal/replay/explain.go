@@ -20,19 +20,19 @@ const explainLimit = 500
 // those of the target that the branch does not have, and those of the branch that came
 // before the source but are not in the series yet.
 func (r *run) explainMeetings(ctx context.Context, step *Step) error {
-	if len(step.Met) == 0 {
+	if len(step.PathConflicts) == 0 {
 		return nil
 	}
 	target, err := r.targetCommits(ctx)
 	if err != nil {
 		return err
 	}
-	for i := range step.Met {
-		others := r.othersThan(step.Met[i].Source, target)
+	for i := range step.PathConflicts {
+		others := r.othersThan(step.PathConflicts[i].Source, target)
 		if step.Merge {
 			others = r.plan.Sources // the branch's own are what another branch meets
 		}
-		if err := r.explainMeeting(ctx, &step.Met[i], others); err != nil {
+		if err := r.explainMeeting(ctx, &step.PathConflicts[i], others); err != nil {
 			return err
 		}
 	}
@@ -56,7 +56,7 @@ func (r *run) othersThan(source repo.ID, target []repo.ID) []repo.ID {
 	return others
 }
 
-func (r *run) explainMeeting(ctx context.Context, m *Meeting, others []repo.ID) error {
+func (r *run) explainMeeting(ctx context.Context, m *PathConflict, others []repo.ID) error {
 	regions := m.Conflict.Regions()
 	m.Writers = make([][]repo.ID, len(regions))
 	for _, id := range others {
@@ -92,7 +92,7 @@ func (r *run) explainMeeting(ctx context.Context, m *Meeting, others []repo.ID) 
 // the very lines before those that only touched the paths.
 func (r *run) explainConflict(step *Step) {
 	var near, byPath []repo.ID
-	for _, m := range step.Met {
+	for _, m := range step.PathConflicts {
 		if m.Open() == 0 {
 			continue
 		}

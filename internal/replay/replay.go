@@ -5,6 +5,8 @@
 //
 // Where a branch shall point afterwards, and what happens to the working tree, is
 // left to others.
+//
+// Its tests promise: a plan carried out is what picking its commits one by one makes.
 package replay
 
 import (
@@ -32,25 +34,25 @@ const (
 
 // Step is the outcome of one entry.
 type Step struct {
-	Title     string
-	From      []repo.ID
-	Sources   []repo.ID // the branch's commits that it takes from, as a whole or in part
-	Extra     []repo.ID // of From: commits that are none of the branch's, nor parts of them
-	Merge     bool      // it merges another branch
-	Result    Result
-	Reason    string           // of an empty step or a conflict: why, in a sentence
-	Stopped   repo.ID          // of a conflict: the source that could not be applied
-	Against   []repo.ID        // of a conflict: commits of the other side that touched the same paths
-	Conflicts []merge.Conflict // those that are open
-	Met       []Meeting        // all that met, those that are answered too
-	Followed  []merge.Move     // renames that a source's changes followed
-	Commit    repo.ID          // the commit that comes out; zero if none does
-	Kept      bool             // the commit is the source itself, unchanged
-	Tree      repo.ID          // the content after this step
+	Title         string
+	From          []repo.ID
+	Sources       []repo.ID // the branch's commits that it takes from, as a whole or in part
+	Extra         []repo.ID // of From: commits that are none of the branch's, nor parts of them
+	Merge         bool      // it merges another branch
+	Result        Result
+	Reason        string           // of an empty step or a conflict: why, in a sentence
+	Stopped       repo.ID          // of a conflict: the source that could not be applied
+	Against       []repo.ID        // of a conflict: commits of the other side that touched the same paths
+	Conflicts     []merge.Conflict // those that are open
+	PathConflicts []PathConflict   // all that met, those that are answered too
+	Followed      []merge.Move     // renames that a source's changes followed
+	Commit        repo.ID          // the commit that comes out; zero if none does
+	Kept          bool             // the commit is the source itself, unchanged
+	Tree          repo.ID          // the content after this step
 }
 
-// Meeting is a conflict, with its answers as far as there are any, and who it is with.
-type Meeting struct {
+// PathConflict is a conflict, with its answers as far as there are any, and who it is with.
+type PathConflict struct {
 	mend.State
 	Source  repo.ID     // the commit whose replay met it
 	Against []repo.ID   // commits of the other side that touched the path, oldest first
@@ -96,26 +98,26 @@ func (f *Forecast) Made() (n int) {
 }
 
 // Pairs lists for each source that was rewritten what it became.
-func (f *Forecast) Pairs() [][2]repo.ID {
-	var pairs [][2]repo.ID
+func (f *Forecast) Pairs() []repo.Mapping {
+	var pairs []repo.Mapping
 	for _, step := range f.Steps {
 		if step.Commit.IsZero() || step.Kept {
 			continue
 		}
 		for _, id := range step.Sources {
-			pairs = append(pairs, [2]repo.ID{id, step.Commit})
+			pairs = append(pairs, repo.Mapping{id, step.Commit})
 		}
 	}
 	return pairs
 }
 
 // Taken lists for each commit from elsewhere what it became. Parts of sources are none.
-func (f *Forecast) Taken() [][2]repo.ID {
-	var taken [][2]repo.ID
+func (f *Forecast) Taken() []repo.Mapping {
+	var taken []repo.Mapping
 	for _, step := range f.Steps {
 		for _, id := range step.From {
 			if !step.Commit.IsZero() && slices.Contains(step.Extra, id) {
-				taken = append(taken, [2]repo.ID{id, step.Commit})
+				taken = append(taken, repo.Mapping{id, step.Commit})
 			}
 		}
 	}
@@ -135,7 +137,7 @@ type Engine struct {
 	merged  map[mergeKey]merge.Merged
 	changed map[repo.ID][]merge.Difference // by commit: what it changes
 	lines   map[textPair]lineChange
-	memory  map[mend.Key]mend.Given
+	memory  map[mend.Key]mend.Resolution
 }
 
 type mergeKey struct {
@@ -150,7 +152,7 @@ func New(r *repo.Repo) *Engine {
 }
 
 // Remember gives the engine answers to conflicts, to be used wherever a plan has none.
-func (e *Engine) Remember(memory map[mend.Key]mend.Given) {
+func (e *Engine) Remember(memory map[mend.Key]mend.Resolution) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	e.memory = memory
@@ -192,8 +194,10 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 	if err != nil {
 		return nil, err
 	}
-	run := run{Engine: e, plan: plan, origins: plan.Origins(), onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(), reading: reading,
-		options: options, book: mend.Book{Given: plan.Given, Shut: plan.Shut, Memory: e.memory}, history: []repo.ID{onto}}
+	run := run{Engine: e, plan: plan, origins: plan.Origins(), onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(),
+		reading: reading,
+		options: options, book: mend.AnswerBook{Answers: plan.Answers, NotFromMemory: plan.NotFromMemory, Memory: e.memory},
+		history: []repo.ID{onto}}
 	run.options.Moved = run.moved
 	if !onto.IsZero() {
 		run.tree = e.commits[onto].Tree

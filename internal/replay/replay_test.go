@@ -189,7 +189,7 @@ func naive(states []map[string]string, order []int) (map[string]string, bool) {
 			case !hasLeft || !hasRight:
 				return nil, false
 			default:
-				text, ok := merge.Settled(merge.Text([]byte(b), []byte(l), []byte(v)))
+				text, ok := merge.Resolved(merge.Text([]byte(b), []byte(l), []byte(v)))
 				if !ok {
 					return nil, false
 				}
@@ -258,7 +258,8 @@ func TestWhatARewrittenCommitKeeps(t *testing.T) {
 		Committer: "X <x@x.example> 6 +0000", Encoding: "ISO-8859-1", Message: "Gr\xfc\xdfe\n",
 		Extra: []repo.Header{{Key: "gpgsig", Value: "old\nsignature"}, {Key: "ticket", Value: "17"}}}
 	one := o.Put(repo.KindCommit, source.Encode())
-	second := &repo.Commit{Tree: tree(o, map[string]string{"a": "2\n", "b": "x\n"}), Parents: []repo.ID{one}, Author: "B <b@x.example> 7 +0000", Committer: "B <b@x.example> 7 +0000", Message: "two\n"}
+	second := &repo.Commit{Tree: tree(o, map[string]string{"a": "2\n", "b": "x\n"}), Parents: []repo.ID{one},
+		Author: "B <b@x.example> 7 +0000", Committer: "B <b@x.example> 7 +0000", Message: "two\n"}
 	two := o.Put(repo.KindCommit, second.Encode())
 	require.NoError(t, o.Flush(ctx, two))
 	engine := replay.New(r)
@@ -280,7 +281,8 @@ func story(t *testing.T) (*fixture.Repo, shape.Plan, repo.ID) {
 	base := f.Commit("base", "hours", "nine\n\n\n\n\nten\n", "depth", "6 m\n", "old", "x\n")
 	f.Git("switch", "--quiet", "-c", "feature")
 	var sources []repo.ID
-	for _, c := range [][]string{{"open at eight", "hours", "eight\n\n\n\n\nten\n"}, {"deeper", "depth", "7 m\n"}, {"news", "old", "y\n"}, {"deeper still", "depth", "8 m\n"}} {
+	for _, c := range [][]string{{"open at eight", "hours", "eight\n\n\n\n\nten\n"}, {"deeper", "depth", "7 m\n"}, {"news", "old", "y\n"},
+		{"deeper still", "depth", "8 m\n"}} {
 		sources = append(sources, fixture.ID(t, f.Commit(c[0], c[1:]...)))
 	}
 	f.Git("switch", "--quiet", "main")
@@ -316,7 +318,8 @@ func TestForecastExplains(t *testing.T) {
 func TestCommitsThatTakeEachOtherBack(t *testing.T) {
 	f := fixture.New(t)
 	base := fixture.ID(t, f.Commit("base", "a", "1\n"))
-	sources := []repo.ID{fixture.ID(t, f.Commit("there", "a", "2\n")), fixture.ID(t, f.Commit("and back", "a", "1\n")), fixture.ID(t, f.Commit("empty on purpose"))}
+	sources := []repo.ID{fixture.ID(t, f.Commit("there", "a", "2\n")), fixture.ID(t, f.Commit("and back", "a", "1\n")),
+		fixture.ID(t, f.Commit("empty on purpose"))}
 	forecast, err := replay.New(f.Open(t)).Run(ctx, shape.New("main", sources[2], base, sources).Join(0, 1), base, committer, nil)
 	require.NoError(t, err)
 	assert.Equal(t, replay.Empty, forecast.Steps[0].Result)
@@ -393,7 +396,7 @@ func TestAnsweredOnce(t *testing.T) {
 			break
 		}
 		asked++
-		met := result.Steps[at].Met[0]
+		met := result.Steps[at].PathConflicts[0]
 		if at == 0 {
 			assert.Equal(t, [][]repo.ID{{onto}}, met.Writers, "it says who wrote the line there")
 		}
@@ -401,32 +404,32 @@ func TestAnsweredOnce(t *testing.T) {
 	}
 	assert.Equal(t, 4, asked)
 	assert.Equal(t, "top\n1000 cm\n", contentAt(t, engine, result.Tree, "depth"))
-	assert.Equal(t, mend.Here, result.Steps[3].Met[0].Regions[0].Origin)
+	assert.Equal(t, mend.Here, result.Steps[3].PathConflicts[0].Regions[0].Origin)
 
 	joined := shape.New("feature", sources[3], base, sources).Join(0, 1, 2, 3)
 	once, err := engine.Run(ctx, joined, onto, committer, nil)
 	require.NoError(t, err)
-	require.Len(t, once.Steps[0].Met, 1)
-	joined = joined.Answer(once.Steps[0].Met[0].Questions()[0].Give(mend.Answer{Own: []byte("1000 cm\n")}))
+	require.Len(t, once.Steps[0].PathConflicts, 1)
+	joined = joined.Answer(once.Steps[0].PathConflicts[0].Questions()[0].Give(mend.Answer{Own: []byte("1000 cm\n")}))
 	once, err = engine.Run(ctx, joined, onto, committer, nil)
 	require.NoError(t, err)
 	assert.Equal(t, replay.Clean, once.Steps[0].Result, "joined first, it is one question")
 	assert.Equal(t, result.Tree, once.Tree)
 
-	memory := map[mend.Key]mend.Given{}
-	for _, g := range plan.Given {
+	memory := map[mend.Key]mend.Resolution{}
+	for _, g := range plan.Answers {
 		memory[g.Key] = g
 	}
 	engine.Remember(memory)
 	again, err := engine.Run(ctx, shape.New("feature", sources[3], base, sources), onto, committer, nil)
 	require.NoError(t, err)
 	assert.Equal(t, result.Tip, again.Tip, "answers replayed give the same bytes")
-	assert.Equal(t, mend.Remembered, again.Steps[0].Met[0].Regions[0].Origin)
+	assert.Equal(t, mend.Remembered, again.Steps[0].PathConflicts[0].Regions[0].Origin)
 
 	left := shape.New("feature", sources[3], base, sources)
 	first, err := replay.New(f.Open(t)).Run(ctx, left, onto, committer, nil)
 	require.NoError(t, err)
-	left = left.Answer(first.Steps[0].Met[0].Questions()[0].Give(mend.Take(mend.Left)))
+	left = left.Answer(first.Steps[0].PathConflicts[0].Questions()[0].Give(mend.Take(mend.Left)))
 	first, err = replay.New(f.Open(t)).Run(ctx, left, onto, committer, nil)
 	require.NoError(t, err)
 	assert.Equal(t, replay.Empty, first.Steps[0].Result)
@@ -453,7 +456,7 @@ func TestMergeEntries(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, replay.Conflict, result.Steps[last].Result)
 	var paths []string
-	for _, met := range result.Steps[last].Met {
+	for _, met := range result.Steps[last].PathConflicts {
 		paths = append(paths, met.Path)
 		plan = plan.Answer(met.Questions()[0].Give(mend.Take(mend.Left)))
 	}
@@ -461,7 +464,8 @@ func TestMergeEntries(t *testing.T) {
 	result, err = engine.Run(ctx, plan, plan.Base, committer, nil)
 	require.NoError(t, err)
 	require.NoError(t, engine.Flush(ctx, result.Tip))
-	assert.Equal(t, plan.Tip.String()+" "+onto.String(), f.Git("log", "-1", "--format=%P", result.Tip.String()), "commits before it stay as they are")
+	assert.Equal(t, plan.Tip.String()+" "+onto.String(), f.Git("log", "-1", "--format=%P", result.Tip.String()),
+		"commits before it stay as they are")
 	assert.Equal(t, "8 m", f.Git("show", result.Tip.String()+":depth"))
 }
 
@@ -483,7 +487,8 @@ func TestJoinedInTheOrderOfHistory(t *testing.T) {
 		require.NoError(t, err)
 		assert.Zero(t, f.Conflicts())
 		assert.True(t, f.SameContent)
-		assert.Equal(t, fmt.Sprintf("commit %d", map[repo.ID]int{b: 2, c: 3}[from[0]]), f.Steps[0].Title, "the first one listed gives the message")
+		assert.Equal(t, fmt.Sprintf("commit %d", map[repo.ID]int{b: 2, c: 3}[from[0]]), f.Steps[0].Title,
+			"the first one listed gives the message")
 	}
 	rapid.Check(t, func(t *rapid.T) { // any grouping that leaves everything in place
 		plan := h.plan()

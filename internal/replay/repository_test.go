@@ -76,7 +76,7 @@ func TestCrossedHistoriesAgainstTheRepository(t *testing.T) {
 		require.NoError(t, err)
 		commits, err := r.Commits(ctx, tips[i][:])
 		require.NoError(t, err)
-		merged, err := merge.TreesBy(ctx, o, merge.Options{}, base, commits[0].Tree, commits[1].Tree)
+		merged, err := merge.TreesWith(ctx, o, merge.Options{}, base, commits[0].Tree, commits[1].Tree)
 		require.NoError(t, err)
 		switch here := len(merged.Conflicts) == 0; {
 		case here:

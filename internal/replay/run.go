@@ -25,7 +25,7 @@ type run struct {
 	reading    map[repo.ID]<-chan struct{} // of sources that are being read ahead
 	signatures int
 	options    merge.Options
-	book       mend.Book
+	book       mend.AnswerBook
 	history    []repo.ID // commits of the repository that what was made so far contains
 }
 
@@ -74,7 +74,7 @@ func (r *run) step(ctx context.Context, entry shape.Entry) (Step, error) {
 	}
 	if r.tree == before && !meantToBeEmpty {
 		step.Result = Empty
-		if len(step.Met) > 0 {
+		if len(step.PathConflicts) > 0 {
 			step.Reason = "the answers to its conflicts leave nothing of it"
 			return step, nil
 		}
@@ -87,7 +87,7 @@ func (r *run) step(ctx context.Context, entry shape.Entry) (Step, error) {
 // sayAnswered tells of conflicts that an answer of another place or plan settled.
 func (s *Step) sayAnswered() {
 	places, paths := 0, []string{}
-	for _, m := range s.Met {
+	for _, m := range s.PathConflicts {
 		for _, q := range m.Questions() {
 			if q.Origin == mend.Elsewhere || q.Origin == mend.Remembered {
 				places++
@@ -153,22 +153,22 @@ func (r *run) apply(ctx context.Context, step *Step, c change) error {
 		return nil
 	}
 	var states []mend.State
-	var met []Meeting
+	var met []PathConflict
 	var open []merge.Conflict
 	for _, conflict := range merged.Conflicts {
 		state := mend.Look(conflict, source, r.book)
-		states, met = append(states, state), append(met, Meeting{State: state, Source: source})
+		states, met = append(states, state), append(met, PathConflict{State: state, Source: source})
 		if state.Open() > 0 {
 			open = append(open, conflict)
 		}
 	}
-	if r.tree, err = mend.Settle(ctx, r.objects, r.tree, states); err != nil {
+	if r.tree, err = mend.ApplyAnswers(ctx, r.objects, r.tree, states); err != nil {
 		return fmt.Errorf("put the answers in at %s: %w", source.Short(), err)
 	}
 	if step.Result == Conflict {
 		return nil
 	}
-	step.Met = append(step.Met, met...)
+	step.PathConflicts = append(step.PathConflicts, met...)
 	if len(open) > 0 {
 		step.Result, step.Stopped, step.Conflicts = Conflict, source, open
 	}
@@ -242,7 +242,7 @@ func (r *run) merge(ctx context.Context, tree repo.ID, c change) (merge.Merged, 
 	if read, ok := r.reading[c.source]; ok {
 		<-read
 	}
-	value, err := merge.TreesBy(ctx, r.objects, r.options, c.base, tree, c.tree)
+	value, err := merge.TreesWith(ctx, r.objects, r.options, c.base, tree, c.tree)
 	if err != nil {
 		return value, fmt.Errorf("apply %s: %w", c.source.Short(), err)
 	}
@@ -254,7 +254,8 @@ func (r *run) merge(ctx context.Context, tree repo.ID, c change) (merge.Merged, 
 func (r *run) commit(entry shape.Entry, step *Step) error {
 	id := entry.From[0]
 	source := r.commits[id]
-	unchanged := len(entry.From) == 1 && !entry.Merge && entry.Message == "" && entry.Author == "" && entry.Date == "" && r.origins[id] == (shape.Origin{Source: id}) && source.Tree == r.tree &&
+	unchanged := len(entry.From) == 1 && !entry.Merge && entry.Message == "" && entry.Author == "" && entry.Date == "" &&
+		r.origins[id] == (shape.Origin{Source: id}) && source.Tree == r.tree &&
 		len(source.Parents) <= 1 && source.Parent() == r.parent
 	if unchanged {
 		step.Commit, step.Kept = id, true

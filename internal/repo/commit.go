@@ -205,3 +205,6 @@ func (r *Repo) Committer(ctx context.Context) (string, error) {
 	now := time.Now()
 	return fmt.Sprintf("%s %d %s", known[:at+1], now.Unix(), now.Format("-0700")), nil
 }
+
+// Mapping is a commit, and the one that it became in a rewriting.
+type Mapping [2]ID

@@ -84,7 +84,8 @@ func (r *Repo) configStamp() *stamps {
 	if global, ok := os.LookupEnv("GIT_CONFIG_GLOBAL"); ok {
 		s.add(global)
 	} else if home, err := os.UserHomeDir(); err == nil {
-		s.add(filepath.Join(home, ".gitconfig"), filepath.Join(cmp.Or(os.Getenv("XDG_CONFIG_HOME"), filepath.Join(home, ".config")), "git", "config"))
+		s.add(filepath.Join(home, ".gitconfig"), filepath.Join(cmp.Or(os.Getenv("XDG_CONFIG_HOME"), filepath.Join(home, ".config")), "git",
+			"config"))
 	}
 	s.add(r.configFrom...)
 	return s

@@ -5,4 +5,7 @@
 // scripts (command.go holds the list and refuses everything else) and through
 // the documented formats of objects and packs. What a change means, how texts
 // are merged and how commits are replayed is left to the packages above.
+//
+// Its tests promise: commands off the list are refused, what is written is valid to the repository itself,
+// and answers are remembered only while they hold.
 package repo

@@ -13,7 +13,8 @@ import (
 // What comes from the repository's commands and objects is read without a panic, and an object that is read is written as it was.
 
 func FuzzStatus(f *testing.F) {
-	f.Add("1 .M N... 100644 100644 100644 " + strings.Repeat("a", 40) + " " + strings.Repeat("b", 40) + " a file\x00? new\x00u UU N... 1 2 3 4 a b c p\x00")
+	f.Add("1 .M N... 100644 100644 100644 " + strings.Repeat("a", 40) + " " + strings.Repeat("b", 40) +
+		" a file\x00? new\x00u UU N... 1 2 3 4 a b c p\x00")
 	f.Add("?")
 	f.Add("? ")
 	f.Fuzz(func(t *testing.T, out string) {

@@ -35,7 +35,8 @@ func TestAuthorsAsGiven(t *testing.T) {
 	r := f.Open(t)
 	tree, err := repo.ParseID(f.Git("rev-parse", "HEAD^{tree}"))
 	require.NoError(t, err)
-	for _, author := range []string{"A <a@x> 0 +0000", "A <a@x> 99999999 -1130", "A <> 5 +0000", "A. <a@x> 5 +0000", "A <a@x", "Two\nlines <a@x> 5 +0000", " <a@x> 5 +0000"} {
+	for _, author := range []string{"A <a@x> 0 +0000", "A <a@x> 99999999 -1130", "A <> 5 +0000", "A. <a@x> 5 +0000", "A <a@x",
+		"Two\nlines <a@x> 5 +0000", " <a@x> 5 +0000"} {
 		id, err := r.CommitTree(t.Context(), repo.NewCommit{Tree: tree, Message: "m\n", Author: author})
 		require.NoError(t, err, author)
 		c, err := r.Commit(t.Context(), id)

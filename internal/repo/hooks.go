@@ -95,7 +95,7 @@ func (r *Repo) runHook(ctx context.Context, env []string, hook string, args ...s
 // RunPostRewrite tells the post-rewrite hook which commits became which, one
 // "old new" pair per line on its standard input, and by what: amend or rebase. The repository's own way to run
 // hooks gives them no input in the versions supported, so it is started here.
-func (r *Repo) RunPostRewrite(ctx context.Context, by string, pairs [][2]ID) error {
+func (r *Repo) RunPostRewrite(ctx context.Context, by string, pairs []Mapping) error {
 	path, err := r.hookPath(ctx, "post-rewrite")
 	if err != nil {
 		return err
@@ -133,7 +133,8 @@ type NewCommit struct {
 
 // plainAuthor is an author's line that a command takes as it is: it strips what it holds for crud from the ends of
 // names and addresses.
-var plainAuthor = regexp.MustCompile(strings.ReplaceAll(`^(X|X[^<>\n\x00]*X) <(X|X[^<>\n\x00]*X|)> \d+ [+-]\d{4}$`, "X", `[^\x00-\x20.,:;<>"\\']`))
+var plainAuthor = regexp.MustCompile(strings.ReplaceAll(`^(X|X[^<>\n\x00]*X) <(X|X[^<>\n\x00]*X|)> \d+ [+-]\d{4}$`, "X",
+	`[^\x00-\x20.,:;<>"\\']`))
 
 // CommitTree makes a commit of a tree, signed where the configuration asks for it.
 func (r *Repo) CommitTree(ctx context.Context, c NewCommit) (ID, error) {

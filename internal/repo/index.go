@@ -58,20 +58,6 @@ func (r *Repo) UpdateIndex(ctx context.Context, entries []IndexEntry) error {
 	return r.setFlags(ctx, flags)
 }
 
-// AddPaths puts whole working files into the index, as they are on disk: filters,
-// modes, links, submodules and files that are gone are the repository's to read.
-func (r *Repo) AddPaths(ctx context.Context, paths []string) error {
-	var in bytes.Buffer
-	for _, path := range paths {
-		in.WriteString(path)
-		in.WriteByte(0)
-	}
-	if _, err := r.updateIndex(ctx, in.Bytes(), "--add", "--remove", "--replace", "-z", "--stdin"); err != nil {
-		return fmt.Errorf("write the index: %w", err)
-	}
-	return nil
-}
-
 // RefreshIndex notes which working files still are what the index says, which
 // commands that compare by time and size rely on.
 func (r *Repo) RefreshIndex(ctx context.Context) error {

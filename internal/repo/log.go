@@ -45,5 +45,6 @@ func (r *Repo) logProcess(ctx context.Context, args []string, began time.Time, e
 	if err != nil {
 		status = exitCode(err)
 	}
-	r.log.Debug("process", "command", strings.Join(said, " "), "why", reason, "took", time.Since(began).Round(time.Microsecond), "status", status)
+	r.log.Debug("process", "command", strings.Join(said, " "), "why", reason, "took", time.Since(began).Round(time.Microsecond), "status",
+		status)
 }

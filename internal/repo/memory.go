@@ -96,7 +96,8 @@ func (r *Repo) remembered(ctx context.Context, stamp func() *stamps, args ...str
 
 // writes are the commands after which what was answered just now may be wrong, though no time
 // of a file tells it yet.
-var writes = newSet("checkout-index", "config", "fetch", "hook", "init", "pack-refs", "push", "read-tree", "symbolic-ref", "update-index", "update-ref", "worktree")
+var writes = newSet("checkout-index", "config", "fetch", "hook", "init", "pack-refs", "push", "read-tree", "symbolic-ref",
+	"update-index", "update-ref", "worktree")
 
 // wrote forgets what was answered within the time in which a further change could go unseen.
 func (r *Repo) wrote(command string) {
@@ -152,7 +153,8 @@ func (r *Repo) refStamp() *stamps {
 		r.memory.mu.Unlock()
 		s.add(found...)
 	}
-	s.add(filepath.Join(r.commonDir, "packed-refs"), filepath.Join(r.gitDir, "HEAD"), filepath.Join(r.commonDir, "HEAD"), filepath.Join(r.commonDir, "reftable", "tables.list"))
+	s.add(filepath.Join(r.commonDir, "packed-refs"), filepath.Join(r.gitDir, "HEAD"), filepath.Join(r.commonDir, "HEAD"),
+		filepath.Join(r.commonDir, "reftable", "tables.list"))
 	trees := filepath.Join(r.commonDir, "worktrees")
 	s.add(trees)
 	linked, _ := os.ReadDir(trees) // most have none

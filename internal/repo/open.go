@@ -10,9 +10,10 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
-	"strconv"
 	"strings"
 	"sync"
+
+	"golang.org/x/mod/semver"
 )
 
 // Repo is an open repository with a working tree. It is safe for concurrent use.
@@ -121,28 +122,24 @@ func (r *Repo) checkVersion(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if !atLeast(text, 2, 36) {
+	if !newEnough(text) {
 		return fmt.Errorf("%s: %w", text, ErrGitTooOld)
 	}
 	return nil
 }
 
-// atLeast reads "git version 2.39.5 (extra)".
-func atLeast(text string, major, minor int) bool {
+// oldest is the git that has all that is asked of it.
+const oldest = "v2.36"
+
+// newEnough reads "git version 2.39.5 (extra)".
+func newEnough(text string) bool {
 	fields := strings.Fields(text)
 	if len(fields) < 3 {
 		return false
 	}
-	parts := strings.SplitN(fields[2], ".", 3)
-	if len(parts) < 2 {
-		return false
-	}
-	have, err1 := strconv.Atoi(parts[0])
-	haveMinor, err2 := strconv.Atoi(parts[1])
-	if err1 != nil || err2 != nil {
-		return false
-	}
-	return have > major || have == major && haveMinor >= minor
+	parts := strings.Split(fields[2], ".") // builds of vendors add more parts than three
+	have := "v" + strings.Join(parts[:min(len(parts), 2)], ".")
+	return semver.IsValid(have) && semver.Compare(have, oldest) >= 0
 }
 
 // Init makes a new repository in dir.

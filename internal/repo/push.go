@@ -55,7 +55,8 @@ func (p PushResult) Said() string {
 // Push moves branches of a remote, several of them all or none. Options are handed to the
 // server's hooks. The answer is read from the documented machine-readable output. Errors:
 // *RemoteError.
-func (r *Repo) Push(ctx context.Context, remote string, refs []PushedRef, options []string, progress func(line string)) (PushResult, error) {
+func (r *Repo) Push(ctx context.Context, remote string, refs []PushedRef, options []string, progress func(line string)) (PushResult,
+	error) {
 	var said strings.Builder
 	keep := func(line string) {
 		if !IsTick(line) {

@@ -89,16 +89,6 @@ func (r *Repo) hashRaw(ctx context.Context, files []RawFile, places []int, names
 	return nil
 }
 
-// CleanID is the id that a working file's content would be stored under, filters
-// applied, found without reading it into memory.
-func (r *Repo) CleanID(ctx context.Context, path string) (ID, error) {
-	out, err := r.run(ctx, []byte(QuotePath(path)+"\n"), "hash-object", "--stdin-paths")
-	if err != nil {
-		return ID{}, fmt.Errorf("hash %q: %w", path, err)
-	}
-	return ParseID(strings.TrimSpace(string(out)))
-}
-
 // StoreFile stores a working file's content, filters applied, without reading it
 // into memory, and gives its id.
 func (r *Repo) StoreFile(ctx context.Context, path string) (ID, error) {

@@ -124,6 +124,15 @@ func (r *Repo) Refs(ctx context.Context, prefixes ...string) ([]Ref, error) {
 	return refs, nil
 }
 
+// Within lists the local branches whose commits are all in the history of a commit.
+func (r *Repo) Within(ctx context.Context, id ID) ([]string, error) {
+	out, err := r.remembered(ctx, r.refStamp, "for-each-ref", "--format=%(refname)", "--merged="+id.String(), "refs/heads")
+	if err != nil {
+		return nil, fmt.Errorf("list the branches that %s has: %w", id.Short(), err)
+	}
+	return strings.Fields(string(out)), nil
+}
+
 // RefUpdate is one move of a transaction. A zero New deletes, a zero Old says
 // that the ref must not exist yet.
 type RefUpdate struct {
@@ -291,8 +300,8 @@ func (r *Repo) Range(ctx context.Context, base, tip ID) ([]ID, error) {
 	return r.RevList(ctx, args...)
 }
 
-// FormerValues lists what a ref pointed at according to its reflog, newest first.
-func (r *Repo) FormerValues(ctx context.Context, ref string) ([]ID, error) {
+// ReflogValues lists what a ref pointed at according to its reflog, newest first.
+func (r *Repo) ReflogValues(ctx context.Context, ref string) ([]ID, error) {
 	ids, err := r.RevList(ctx, "--walk-reflogs", ref, "--")
 	if err != nil && exitCode(err) == 128 { // no reflog is kept
 		return nil, nil
@@ -312,8 +321,8 @@ func (r *Repo) Has(ctx context.Context, id ID) (bool, error) {
 	return err == nil, err
 }
 
-// CountApart counts the commits that only a has, and those that only b has.
-func (r *Repo) CountApart(ctx context.Context, a, b ID) (onlyA, onlyB int, err error) {
+// AheadBehind counts the commits that only a has, and those that only b has.
+func (r *Repo) AheadBehind(ctx context.Context, a, b ID) (onlyA, onlyB int, err error) {
 	out, err := r.remembered(ctx, r.graphStamp, "rev-list", "--count", "--left-right", a.String()+"..."+b.String())
 	if err != nil {
 		return 0, 0, fmt.Errorf("count commits: %w", err)

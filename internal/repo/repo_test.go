@@ -19,7 +19,8 @@ import (
 var ctx = context.Background()
 
 // oddNames are paths that tools trip over.
-var oddNames = []string{"with space", "umläut/ß", "世界", "-leading", "quo\"te", "back\\slash", "new\nline", "tab\there", ":(top)x", "not utf\xff"}
+var oddNames = []string{"with space", "umläut/ß", "世界", "-leading", "quo\"te", "back\\slash", "new\nline", "tab\there", ":(top)x",
+	"not utf\xff"}
 
 func TestOpenFromAnywhereInside(t *testing.T) {
 	f := fixture.New(t)
@@ -184,7 +185,8 @@ func TestObjectsOfBothFormats(t *testing.T) {
 			blob := o.Put(repo.KindBlob, []byte("new\n"))
 			tree = append(tree, repo.Entry{Mode: repo.ModeFile, Name: "added", ID: blob})
 			tree.Sort()
-			next := &repo.Commit{Tree: o.PutTree(tree), Parents: []repo.ID{head.Commit}, Author: c.Author, Committer: c.Committer, Message: "second\n"}
+			next := &repo.Commit{Tree: o.PutTree(tree), Parents: []repo.ID{head.Commit}, Author: c.Author, Committer: c.Committer,
+				Message: "second\n"}
 			id := o.Put(repo.KindCommit, next.Encode())
 			require.NoError(t, o.Flush(ctx, id))
 			assert.Equal(t, "second", f.Git("log", "-1", "--format=%s", id.String()))
@@ -234,7 +236,8 @@ func TestRefsMoveTogetherOrNotAtAll(t *testing.T) {
 	one := fixture.ID(t, f.Commit("one"))
 	two := fixture.ID(t, f.Commit("two", "x", "1"))
 	r := f.Open(t)
-	err := r.UpdateRefs(ctx, "test", repo.RefUpdate{Ref: "refs/heads/new", New: one}, repo.RefUpdate{Ref: "refs/heads/main", New: one, Old: one})
+	err := r.UpdateRefs(ctx, "test", repo.RefUpdate{Ref: "refs/heads/new", New: one},
+		repo.RefUpdate{Ref: "refs/heads/main", New: one, Old: one})
 	assert.ErrorIs(t, err, repo.ErrMoved)
 	value, err := r.RefValue(ctx, "refs/heads/new")
 	require.NoError(t, err)
@@ -258,7 +261,8 @@ func TestUnfinishedOperations(t *testing.T) {
 	_, busy := r.Unfinished()
 	assert.False(t, busy)
 	for verb, end := range map[string][]string{
-		"merge": {"merge", "--abort"}, "rebase": {"rebase", "--abort"}, "cherry-pick": {"cherry-pick", "--abort"}, "revert": {"revert", "--abort"},
+		"merge": {"merge", "--abort"}, "rebase": {"rebase", "--abort"}, "cherry-pick": {"cherry-pick", "--abort"},
+		"revert": {"revert", "--abort"},
 	} {
 		target := "other"
 		if verb == "revert" {
@@ -293,10 +297,10 @@ func TestUnsettledPaths(t *testing.T) {
 	r := f.Open(t)
 	some := []string{"loose", "staged", "both", "touched", "clean", "gone"}
 	want := []string{"both", "gone", "loose", "staged"}
-	got, err := r.Unsettled(ctx, tree, some)
+	got, err := r.LooseOrStaged(ctx, tree, some)
 	require.NoError(t, err)
 	assert.Equal(t, want, got)
-	got, err = r.Unsettled(ctx, tree, append(some, "n1", "n2", "n3", "n4"))
+	got, err = r.LooseOrStaged(ctx, tree, append(some, "n1", "n2", "n3", "n4"))
 	require.NoError(t, err)
 	assert.Equal(t, want, got, "many paths are asked for in another way")
 }
@@ -311,7 +315,8 @@ func TestNothingIsWrittenOutside(t *testing.T) {
 	r := f.Open(t)
 	id := fixture.ID(t, f.Git("rev-parse", "HEAD:a"))
 	for _, path := range []string{"link/evil", "../evil", "a/../../evil"} {
-		_, err := r.WriteFiles(ctx, "mark", nil, []repo.FileStep{{Seen: repo.RawFile{Path: path}, To: repo.RawFile{Path: path, Mode: repo.ModeFile, ID: id}}})
+		_, err := r.WriteFiles(ctx, "mark", nil, []repo.FileStep{{Seen: repo.RawFile{Path: path},
+			To: repo.RawFile{Path: path, Mode: repo.ModeFile, ID: id}}})
 		assert.Error(t, err, path)
 		_, err = r.ReadRaw(ctx, []string{path}, false)
 		if err == nil {
@@ -370,7 +375,8 @@ func TestFilesAreWrittenOnlyOverWhatWasSeen(t *testing.T) {
 		require.NoError(t, err)
 		return ids[0]
 	}
-	entries := []repo.IndexEntry{{Path: "private", Mode: repo.ModeFile, ID: blob("2\n")}, {Path: "run", Mode: repo.ModeExecutable, ID: blob("#!/bin/bash\n")},
+	entries := []repo.IndexEntry{{Path: "private", Mode: repo.ModeFile, ID: blob("2\n")},
+		{Path: "run", Mode: repo.ModeExecutable, ID: blob("#!/bin/bash\n")},
 		{Path: "w.crlf", Mode: repo.ModeFile, ID: blob("three\n")}, {Path: "new/link", Mode: repo.ModeSymlink, ID: blob("../private")}}
 	var paths []string
 	for _, e := range entries {

@@ -2,13 +2,9 @@ package repo_test
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"os"
 	"path/filepath"
-	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -30,7 +26,8 @@ func TestEditTreeAgainstTheIndex(t *testing.T) {
 	blob, err := repo.ParseID(f.Git("rev-parse", "HEAD:a"))
 	require.NoError(t, err)
 	rapid.Check(t, func(t *rapid.T) {
-		paths := rapid.SliceOfNDistinct(rapid.SampledFrom([]string{"a", "d/b", "d/e/c", "d.x", "n", "d/e/n", "n2/x/y", "d/e.f"}), 0, 5, func(s string) string { return s }).Draw(t, "paths")
+		paths := rapid.SliceOfNDistinct(rapid.SampledFrom([]string{"a", "d/b", "d/e/c", "d.x", "n", "d/e/n", "n2/x/y", "d/e.f"}), 0, 5,
+			func(s string) string { return s }).Draw(t, "paths")
 		var entries []repo.IndexEntry
 		for _, path := range paths {
 			e := repo.IndexEntry{Path: path}
@@ -74,43 +71,4 @@ func TestContentGoesOutAndComesBack(t *testing.T) {
 	assert.Equal(t, ".gitattributes\n.gitignore\na.txt", f.Git("ls-tree", "--name-only", changed.String()))
 	assert.Equal(t, "1\n3", f.Git("show", changed.String()+":a.txt"))
 	assert.Empty(t, f.Git("status", "--porcelain"), "the real index and files are as they were")
-}
-
-func TestACheckCanBeStopped(t *testing.T) {
-	r := fixture.New(t).Open(t)
-	ctx, cancel := context.WithCancel(context.Background())
-	began := time.Now()
-	err := r.RunCheck(ctx, t.TempDir(), "echo begun; sleep 60 & wait", func(p []byte) {
-		if strings.Contains(string(p), "begun") {
-			cancel()
-		}
-	})
-	assert.ErrorIs(t, err, context.Canceled)
-	assert.Less(t, time.Since(began), 30*time.Second, "and what it started ends with it")
-	var said strings.Builder
-	err = r.RunCheck(context.Background(), t.TempDir(), "env | grep -c ^GIT_; exit 4", func(p []byte) { said.Write(p) })
-	var failed *repo.CheckError
-	require.True(t, errors.As(err, &failed))
-	assert.Equal(t, 4, failed.Code)
-	assert.Equal(t, "0\n", said.String(), "a check does not take the user's repository for its own")
-}
-
-func TestTheEditorIsTheUsersOwn(t *testing.T) {
-	f := fixture.New(t)
-	log := filepath.Join(t.TempDir(), "log")
-	for editor, want := range map[string]string{"vi": "+12 a b\n", "other": "a b\n"} {
-		script := filepath.Join(t.TempDir(), editor)
-		require.NoError(t, os.WriteFile(script, []byte(fmt.Sprintf("#!/bin/sh\necho \"$@\" >%s\n", log)), 0o777))
-		f.Git("config", "core.editor", script)
-		run, err := f.Open(t).Editor(context.Background(), "a b", 12)
-		require.NoError(t, err)
-		require.NoError(t, run.Run())
-		data, err := os.ReadFile(log)
-		require.NoError(t, err)
-		assert.Equal(t, want, string(data), "a name with a space is one name, and a line for who knows it")
-	}
-	f.Git("config", "core.editor", "false")
-	run, err := f.Open(t).Editor(context.Background(), "x", 0)
-	require.NoError(t, err)
-	assert.ErrorContains(t, run.Run(), "the editor")
 }

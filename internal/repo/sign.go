@@ -55,7 +55,8 @@ func oneMoreSetting(key, value string) []string {
 	if err != nil {
 		n = 0
 	}
-	return []string{fmt.Sprintf("GIT_CONFIG_COUNT=%d", n+1), fmt.Sprintf("GIT_CONFIG_KEY_%d=%s", n, key), fmt.Sprintf("GIT_CONFIG_VALUE_%d=%s", n, value)}
+	return []string{fmt.Sprintf("GIT_CONFIG_COUNT=%d", n+1), fmt.Sprintf("GIT_CONFIG_KEY_%d=%s", n, key),
+		fmt.Sprintf("GIT_CONFIG_VALUE_%d=%s", n, value)}
 }
 
 // identity gives a line such as "Name <address> seconds zone" to a command.

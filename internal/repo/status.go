@@ -83,9 +83,9 @@ func (r *Repo) Ignored(ctx context.Context) ([]string, error) {
 // path of the index against each of them, which soon takes longer than all the rest.
 const fewPaths = 8
 
-// Unsettled says which of the given paths have loose or staged changes against a
+// LooseOrStaged says which of the given paths have loose or staged changes against a
 // tree that the index was made from. Only these paths are looked at.
-func (r *Repo) Unsettled(ctx context.Context, tree ID, paths []string) ([]string, error) {
+func (r *Repo) LooseOrStaged(ctx context.Context, tree ID, paths []string) ([]string, error) {
 	if len(paths) == 0 {
 		return nil, nil
 	}
@@ -96,7 +96,7 @@ func (r *Repo) Unsettled(ctx context.Context, tree ID, paths []string) ([]string
 	if list, ok := r.known(key, stamp); ok {
 		return splitNul(list), nil
 	}
-	found, err := r.lookForUnsettled(ctx, tree, paths)
+	found, err := r.lookForLooseOrStaged(ctx, tree, paths)
 	if err == nil && stamp.settled() {
 		r.keep(key, stamp, []byte(strings.Join(found, "\x00")))
 	}
@@ -110,7 +110,7 @@ func splitNul(list []byte) []string {
 	return strings.Split(string(list), "\x00")
 }
 
-func (r *Repo) lookForUnsettled(ctx context.Context, tree ID, paths []string) ([]string, error) {
+func (r *Repo) lookForLooseOrStaged(ctx context.Context, tree ID, paths []string) ([]string, error) {
 	var loose, staged []string
 	group, both := errgroup.WithContext(ctx)
 	group.Go(func() (err error) {

@@ -1,7 +1,6 @@
 package repo
 
 import (
-	"context"
 	"fmt"
 	"sort"
 	"strconv"
@@ -106,18 +105,6 @@ func after(e Entry, n int) byte {
 		return '/'
 	}
 	return 0
-}
-
-// Tree reads one folder. The zero id is the empty folder.
-func (r *Repo) Tree(ctx context.Context, id ID) (Tree, error) {
-	if id.IsZero() {
-		return nil, nil
-	}
-	object, err := r.Object(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	return ParseTree(object.Data, r.idLen)
 }
 
 // EmptyTree is the id of the tree without entries, which every repository has.

@@ -22,18 +22,18 @@ type kept struct {
 }
 
 // Parse reads what Encode wrote. Errors: ErrUnreadable.
-func Parse(data []byte) (Book, error) {
+func Parse(data []byte) (Record, error) {
 	var k kept
 	if err := toml.Unmarshal(data, &k); err != nil {
-		return Book{}, fmt.Errorf("%w: %w", ErrUnreadable, err)
+		return Record{}, fmt.Errorf("%w: %w", ErrUnreadable, err)
 	}
 	if k.Format != format {
-		return Book{}, fmt.Errorf("%w: its format is %q", ErrUnreadable, k.Format)
+		return Record{}, fmt.Errorf("%w: its format is %q", ErrUnreadable, k.Format)
 	}
-	return Book{Read: k.Read, Notes: k.Notes, Verdicts: k.Verdicts}, nil
+	return Record{Read: k.Read, Notes: k.Notes, Verdicts: k.Verdicts}, nil
 }
 
 // Encode writes the book as TOML.
-func (b Book) Encode() ([]byte, error) {
+func (b Record) Encode() ([]byte, error) {
 	return toml.Marshal(kept{format, b.Notes, b.Verdicts, b.Read})
 }

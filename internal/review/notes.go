@@ -94,7 +94,7 @@ func (n Note) Find(series []Commit) (Place, bool) {
 	a := n.Anchor
 	found, best := Place{}, 0
 	for c, commit := range series {
-		same := a.kin(commit)
+		same := a.likeness(commit)
 		if a.Path == "" {
 			if same > best {
 				found, best = Place{c, -1, -1, -1}, same
@@ -114,8 +114,8 @@ func (n Note) Find(series []Commit) (Place, bool) {
 	return found, best > 0
 }
 
-// kin says how likely a commit is what the note's commit became: 0 for not at all.
-func (a Anchor) kin(c Commit) (score int) {
+// likeness says how likely a commit is what the note's commit became: 0 for not at all.
+func (a Anchor) likeness(c Commit) (score int) {
 	if c.ID == a.Commit {
 		score += 8
 	}
@@ -132,7 +132,7 @@ func (a Anchor) kin(c Commit) (score int) {
 func (a Anchor) Successor(series []Commit) int {
 	at, best := -1, 0
 	for i, c := range series {
-		if same := a.kin(c); same > best {
+		if same := a.likeness(c); same > best {
 			at, best = i, same
 		}
 	}
@@ -162,7 +162,7 @@ func (a Anchor) within(f tray.File, keys [][]string) (at Place, score int) {
 }
 
 // Add appends a note with a number of its own, and gives the number.
-func (b *Book) Add(n Note) int {
+func (b *Record) Add(n Note) int {
 	for _, other := range b.Notes {
 		n.Number = max(n.Number, other.Number)
 	}
@@ -172,7 +172,7 @@ func (b *Book) Add(n Note) int {
 }
 
 // Note gives the note of a number; nil where there is none.
-func (b *Book) Note(number int) *Note {
+func (b *Record) Note(number int) *Note {
 	for i := range b.Notes {
 		if b.Notes[i].Number == number {
 			return &b.Notes[i]
@@ -182,7 +182,7 @@ func (b *Book) Note(number int) *Note {
 }
 
 // Drop takes the note of a number away.
-func (b *Book) Drop(number int) {
+func (b *Record) Drop(number int) {
 	b.Notes = slices.DeleteFunc(b.Notes, func(n Note) bool { return n.Number == number })
 }
 
@@ -212,7 +212,7 @@ func LineOf(files []tray.File, path, sign string, number int) (Place, bool) {
 
 // Receive takes in notes and verdicts of a review service. What was received before keeps
 // its number and whether it is settled. It gives how many notes and verdicts are new.
-func (b *Book) Receive(notes []Note, verdicts []Verdict) (newNotes, newVerdicts int) {
+func (b *Record) Receive(notes []Note, verdicts []Verdict) (newNotes, newVerdicts int) {
 	known := map[string]int{}
 	for i, n := range b.Notes {
 		if n.From != "" {
@@ -236,7 +236,7 @@ func (b *Book) Receive(notes []Note, verdicts []Verdict) (newNotes, newVerdicts 
 }
 
 // receive keeps the latest verdict of each reviewer.
-func (b *Book) receive(v Verdict) bool {
+func (b *Record) receive(v Verdict) bool {
 	for i, old := range b.Verdicts {
 		if old.Branch == v.Branch && old.By == v.By {
 			if !v.When.After(old.When) {

@@ -3,6 +3,8 @@
 // Both hold on to content, not to commits: a rewriting makes new commits, and what was
 // read of them, and did not change, stays read. Where the series comes from and where the
 // book is kept is left to the use cases.
+//
+// Its tests promise: ticks and notes follow their content through any rewriting.
 package review
 
 import (
@@ -18,8 +20,8 @@ import (
 	"bastel/internal/tray"
 )
 
-// Book is all that is kept.
-type Book struct {
+// Record is all that is kept.
+type Record struct {
 	Read     map[string]time.Time // by the key of a change: when it was read
 	Notes    []Note
 	Verdicts []Verdict
@@ -97,7 +99,7 @@ func runEnd(h tray.Hunk, start int) int {
 }
 
 // WasRead says of each hunk of a file, by its keys, whether it was read: all changes of it.
-func (b Book) WasRead(keys [][]string) []bool {
+func (b Record) WasRead(keys [][]string) []bool {
 	read := make([]bool, len(keys))
 	for i, hunk := range keys {
 		read[i] = !slices.ContainsFunc(hunk, func(key string) bool { return b.Read[key].IsZero() })
@@ -106,7 +108,7 @@ func (b Book) WasRead(keys [][]string) []bool {
 }
 
 // Tick notes of hunks of a file, by their ids, that they were read, or that they were not.
-func (b *Book) Tick(f tray.File, keys [][]string, hunks map[string]bool, when time.Time) {
+func (b *Record) Tick(f tray.File, keys [][]string, hunks map[string]bool, when time.Time) {
 	for i, h := range f.Hunks {
 		read, meant := hunks[h.ID]
 		if !meant {
@@ -126,7 +128,7 @@ func (b *Book) Tick(f tray.File, keys [][]string, hunks map[string]bool, when ti
 }
 
 // Trim forgets what was read longest ago, down to a number of changes.
-func (b *Book) Trim(most int) {
+func (b *Record) Trim(most int) {
 	if len(b.Read) <= most {
 		return
 	}

@@ -82,7 +82,7 @@ func TestReadSurvivesWhatDoesNotChangeIt(t *testing.T) {
 		"a file that goes":               {d.file("f", text(), ""), []bool{false}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			var b review.Book
+			var b review.Record
 			b.Tick(read, review.Keys(read), ticks(read, true), today)
 			assert.Equal(t, test.want, b.WasRead(review.Keys(test.now))[:len(test.want)])
 			b.Tick(test.now, review.Keys(test.now), ticks(test.now, true), today)
@@ -92,8 +92,9 @@ func TestReadSurvivesWhatDoesNotChangeIt(t *testing.T) {
 		})
 	}
 	t.Run("equal changes are told apart", func(t *testing.T) {
-		twice := d.file("f", strings.Repeat("x\n", 20), strings.Repeat("x\n", 3)+"new\n"+strings.Repeat("x\n", 12)+"new\n"+strings.Repeat("x\n", 5))
-		var b review.Book
+		twice := d.file("f", strings.Repeat("x\n", 20), strings.Repeat("x\n", 3)+"new\n"+strings.Repeat("x\n",
+			12)+"new\n"+strings.Repeat("x\n", 5))
+		var b review.Record
 		b.Tick(twice, review.Keys(twice), map[string]bool{twice.Hunks[0].ID: true}, today)
 		assert.Equal(t, []bool{true, false}, b.WasRead(review.Keys(twice)))
 	})
@@ -124,7 +125,7 @@ func TestReadByContent(t *testing.T) {
 			second[i] *= 2
 		}
 		was, now := d.file("f", lines(nil, ""), lines(first, "edit")), d.file("f", lines(nil, ""), lines(second, "edit"))
-		var b review.Book
+		var b review.Record
 		b.Tick(was, review.Keys(was), ticks(was, true), today)
 		for i, read := range b.WasRead(review.Keys(now)) {
 			known := true
@@ -156,15 +157,17 @@ func TestNotesHoldOnToTheirLine(t *testing.T) {
 		commit int
 		gone   bool
 	}{
-		"the same":              {[]review.Commit{commit(1, "ines 10", changed)}, 0, false},
-		"rewritten":             {[]review.Commit{commit(7, "ines 10", changed)}, 0, false},
-		"moved":                 {[]review.Commit{commit(8, "ines 20", other), commit(7, "ines 10", changed)}, 1, false},
-		"joined to another":     {[]review.Commit{commit(9, "ines 5", other, changed)}, 0, false},
-		"on another base":       {[]review.Commit{commit(7, "ines 10", d.file("f", "0\n"+old, "0\n"+strings.Replace(old, "three", "depth := 3", 1)))}, 0, false},
-		"two with the line":     {[]review.Commit{commit(8, "ines 20", changed), commit(7, "ines 10", changed)}, 1, false},
-		"the line is different": {[]review.Commit{commit(7, "ines 10", d.file("f", old, strings.Replace(old, "three", "depth := 4", 1)))}, 0, true},
-		"another file only":     {[]review.Commit{commit(7, "ines 10", other)}, 0, true},
-		"nothing":               {nil, 0, true},
+		"the same":          {[]review.Commit{commit(1, "ines 10", changed)}, 0, false},
+		"rewritten":         {[]review.Commit{commit(7, "ines 10", changed)}, 0, false},
+		"moved":             {[]review.Commit{commit(8, "ines 20", other), commit(7, "ines 10", changed)}, 1, false},
+		"joined to another": {[]review.Commit{commit(9, "ines 5", other, changed)}, 0, false},
+		"on another base": {[]review.Commit{commit(7, "ines 10", d.file("f", "0\n"+old,
+			"0\n"+strings.Replace(old, "three", "depth := 3", 1)))}, 0, false},
+		"two with the line": {[]review.Commit{commit(8, "ines 20", changed), commit(7, "ines 10", changed)}, 1, false},
+		"the line is different": {[]review.Commit{commit(7, "ines 10", d.file("f", old, strings.Replace(old, "three", "depth := 4", 1)))}, 0,
+			true},
+		"another file only": {[]review.Commit{commit(7, "ines 10", other)}, 0, true},
+		"nothing":           {nil, 0, true},
 	} {
 		t.Run(name, func(t *testing.T) {
 			at, found := noted.Find(test.series)
@@ -187,9 +190,10 @@ func TestNotesHoldOnToTheirLine(t *testing.T) {
 }
 
 func TestBook(t *testing.T) {
-	var b review.Book
+	var b review.Record
 	assert.Equal(t, 1, b.Add(review.Note{Text: "mine"}))
-	notes, verdicts := b.Receive([]review.Note{{From: "7", Text: "theirs", By: "Mira"}}, []review.Verdict{{Branch: "t", By: "Mira", When: today}})
+	notes, verdicts := b.Receive([]review.Note{{From: "7", Text: "theirs", By: "Mira"}},
+		[]review.Verdict{{Branch: "t", By: "Mira", When: today}})
 	assert.Equal(t, []int{1, 1}, []int{notes, verdicts})
 	b.Note(2).Settled = true
 	notes, verdicts = b.Receive([]review.Note{{From: "7", Text: "theirs, better"}, {From: "8", Text: "more"}}, []review.Verdict{
@@ -220,10 +224,12 @@ func TestBook(t *testing.T) {
 func TestExport(t *testing.T) {
 	text := review.Export("topic", []review.Placed{
 		{Note: review.Note{Number: 1, Text: "Done\n", Settled: true}, Subject: "First"},
-		{Note: review.Note{Number: 2, Text: "Why 3?\nMetres?", By: "Mira", Anchor: review.Anchor{Path: "a`b", Number: 4, Sign: "+", Text: "x := 3"}}, Subject: "Second"},
+		{Note: review.Note{Number: 2, Text: "Why 3?\nMetres?", By: "Mira",
+			Anchor: review.Anchor{Path: "a`b", Number: 4, Sign: "+", Text: "x := 3"}}, Subject: "Second"},
 		{Note: review.Note{Number: 3, Text: "Lost"}, Gone: true},
 	})
-	assert.Equal(t, "# Notes on topic\n\n## Open\n\n- **2** ``a`b`` line 4, in *Second*, from Mira\n\n      +x := 3\n\n  Why 3?\n  Metres?\n\n"+
+	assert.Equal(t, "# Notes on topic\n\n## Open\n\n- **2** ``a`b`` line 4, in *Second*, "+
+		"from Mira\n\n      +x := 3\n\n  Why 3?\n  Metres?\n\n"+
 		"- **3** in commit , whose line is gone\n\n  Lost\n\n\n## Done\n\n- **1** in *First*\n\n  Done\n\n", text)
 }
 

@@ -1,5 +1,7 @@
 // Package safe makes untrusted text fit to be shown: names, messages, contents and
 // what servers say may hold control characters that would drive the terminal.
+//
+// Its tests promise: no control character reaches a terminal.
 package safe
 
 import (
@@ -58,7 +60,8 @@ func visible(text, keep string) string {
 func clean(text, keep string) bool {
 	before := rune(0)
 	for _, r := range text {
-		if r == utf8.RuneError || r < 0x20 && !strings.ContainsRune(keep, r) || r >= 0x7f && (invisible(r) || r == zeroWidthJoiner && !joins(before)) {
+		if r == utf8.RuneError || r < 0x20 && !strings.ContainsRune(keep, r) || r >= 0x7f &&
+			(invisible(r) || r == zeroWidthJoiner && !joins(before)) {
 			return false
 		}
 		before = r

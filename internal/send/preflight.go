@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"bastel/internal/repo"
+	"bastel/internal/wording"
 )
 
 // Level says how much a finding of the preflight counts.
@@ -103,7 +104,8 @@ func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
 		return said(commits, "no merges", "%s: the series is not a straight line", "merge"), commits, len(commits) == 0
 	case Subjects:
 		commits = f.of(func(c Fact) bool { return unfinished.MatchString(repo.Subject(c.Message)) })
-		return said(commits, "no subject says that it is unfinished", "%s with a subject such as fixup! or wip", "commit"), commits, len(commits) == 0
+		return said(commits, "no subject says that it is unfinished", "%s with a subject such as fixup! or wip", "commit"), commits,
+			len(commits) == 0
 	case Messages:
 		commits = f.of(func(c Fact) bool { return Form(c.Message) != "" })
 		return f.form(commits), commits, len(commits) == 0
@@ -128,18 +130,18 @@ func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
 		if f.Notes == 0 {
 			return "no note is open", nil, true
 		}
-		return count(f.Notes, "note") + " not done yet", nil, false
+		return wording.Count(f.Notes, "note") + " not done yet", nil, false
 	case Reviewers:
 		if len(f.Reviewers) == 0 {
 			return "no reviewer waits for an answer", nil, true
 		}
 		names := slices.Compact(slices.Sorted(slices.Values(f.Reviewers)))
-		return fmt.Sprintf("%s of reviewers not answered: %s", count(len(f.Reviewers), "note"), strings.Join(names, ", ")), nil, false
+		return fmt.Sprintf("%s of reviewers not answered: %s", wording.Count(len(f.Reviewers), "note"), strings.Join(names, ", ")), nil, false
 	}
 	if f.Missing == 0 {
 		return "up to date with the target", nil, true
 	}
-	return fmt.Sprintf("%s has %s that the branch does not have", f.Target, count(f.Missing, "commit")), nil, false
+	return fmt.Sprintf("%s has %s that the branch does not have", f.Target, wording.Count(f.Missing, "commit")), nil, false
 }
 
 // details lists what was found of an item: places in files, or commits.
@@ -207,7 +209,7 @@ func said(ids []repo.ID, good, bad, noun string) string {
 	if len(ids) == 0 {
 		return good
 	}
-	return fmt.Sprintf(bad, count(len(ids), noun))
+	return fmt.Sprintf(bad, wording.Count(len(ids), noun))
 }
 
 func foundIn(list []string, good, bad string) string {

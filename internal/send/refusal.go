@@ -1,10 +1,11 @@
 package send
 
 import (
-	"bastel/internal/repo"
 	"errors"
 	"slices"
 	"strings"
+
+	"bastel/internal/repo"
 )
 
 // Cause names why a push was refused, by us before it or by the remote.
@@ -47,13 +48,19 @@ var refusals = []struct {
 	cause  Cause
 	reason string
 }{
-	{[]string{"exists; cannot create", "is at refs/", "directory/file"}, NameTaken, "{remote} has a branch whose name is in the way of {branch}: one cannot be called a/b while another is called a. Rename one of them."},
+	{[]string{"exists; cannot create", "is at refs/", "directory/file"}, NameTaken,
+		"{remote} has a branch whose name is in the way of {branch}: one cannot be called a/b while another is called a. Rename one of them."},
 	{[]string{"no space left", "quota", "disk full", "exceeds"}, NoRoom, noRoom},
-	{[]string{"branch is currently checked out"}, CheckedOut, "{branch} is checked out on {remote}, and a push would leave its files out of date. Push to a bare repository, or switch there first."},
-	{[]string{"[remote rejected] (non-fast-forward)", "denying non-fast-forward"}, NotForward, "{remote} takes no rewritten branches: {branch} may only move forward. Put your commits onto what it has, or send them under another name."},
-	{[]string{"stale info", "fetch first", "non-fast-forward", "incorrect old value", "failed to update ref", "cannot lock ref"}, Diverged, "Somebody pushed to {remote} meanwhile. Nothing was replaced. Fetch, look at what came, and take it in first."},
+	{[]string{"branch is currently checked out"}, CheckedOut, "{branch} is checked out on {remote}, and a push would leave its files out " +
+		"of date. Push to a bare repository, or switch there first."},
+	{[]string{"[remote rejected] (non-fast-forward)", "denying non-fast-forward"}, NotForward,
+		"{remote} takes no rewritten branches: {branch} may only move forward. Put your commits onto what it has, or send them under another " +
+			"name."},
+	{[]string{"stale info", "fetch first", "non-fast-forward", "incorrect old value", "failed to update ref", "cannot lock ref"}, Diverged,
+		"Somebody pushed to {remote} meanwhile. Nothing was replaced. Fetch, look at what came, and take it in first."},
 	{[]string{"hook declined"}, HookDeclined, "A rule of {remote} refused the push of {branch}."},
-	{[]string{"permission", "not allowed", "prohibited", "protected", "denied", "unauthorized"}, NoPermission, "You may not push to {branch} on {remote}. Ask who runs it."},
+	{[]string{"permission", "not allowed", "prohibited", "protected", "denied", "unauthorized"}, NoPermission,
+		"You may not push to {branch} on {remote}. Ask who runs it."},
 }
 
 const noRoom = "{remote} has no room for what was sent, or takes no more than a limit. Send less, or ask who runs it."

@@ -31,7 +31,11 @@ func TestEachRefusalIsToldApart(t *testing.T) {
 		cause   send.Cause // of a refusal
 		err     error      // of a failure
 	}{
-		"rewritten, where the server takes none": {func(f, remote *fixture.Repo) { remote.Git("config", "receive.denyNonFastForwards", "true"); reword(f) }, send.NotForward, nil},
+		"rewritten, where the server takes none": {func(f, remote *fixture.Repo) {
+			remote.Git("config", "receive.denyNonFastForwards",
+				"true")
+			reword(f)
+		}, send.NotForward, nil},
 		"too large for a limit": {func(f, remote *fixture.Repo) {
 			remote.Git("config", "receive.maxInputSize", "10")
 			f.Commit("large", "large", strings.Repeat("0123456789", 1000))
@@ -97,9 +101,11 @@ func hook(t *testing.T, remote *fixture.Repo, name, script string) {
 func TestOptionsReachTheServer(t *testing.T) {
 	f, remote := published(t)
 	f.Commit("two", "a", "3\n")
-	hook(t, remote, "pre-receive", `echo "got $GIT_PUSH_OPTION_COUNT: $GIT_PUSH_OPTION_0, $GIT_PUSH_OPTION_1"; echo; echo "https://quay.example/review/1."`)
+	hook(t, remote, "pre-receive", `echo "got $GIT_PUSH_OPTION_COUNT: $GIT_PUSH_OPTION_0, $GIT_PUSH_OPTION_1"; echo
+echo "https://quay.example/review/1."`)
 	r := f.Open(t)
-	refs := []repo.PushedRef{{Ref: "refs/heads/feature", ID: fixture.ID(t, f.Git("rev-parse", "feature")), Expect: fixture.ID(t, remote.Git("rev-parse", "feature"))}}
+	refs := []repo.PushedRef{{Ref: "refs/heads/feature", ID: fixture.ID(t, f.Git("rev-parse", "feature")),
+		Expect: fixture.ID(t, remote.Git("rev-parse", "feature"))}}
 	_, err := send.PushRefs(ctx, r, "origin", refs, []string{"draft"}, nil)
 	assert.ErrorIs(t, err, repo.ErrCannot, "a server that takes none")
 	remote.Git("config", "receive.advertisePushOptions", "true")

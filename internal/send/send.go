@@ -1,5 +1,7 @@
 // Package send compares a branch with what its remote has, decides whether a push
 // can hurt anyone, and pushes with a lease on exactly what was seen.
+//
+// Its tests promise: nobody's commits are replaced unasked, and each refusal of a server is told apart.
 package send
 
 import (
@@ -110,7 +112,7 @@ func (c *Comparison) ranges(ctx context.Context, r *repo.Repo) (err error) {
 	}
 	// What once was in the branch is the user's to replace. The reflog knows.
 	args := []string{"--topo-order", "--reverse", c.There.String(), "^" + c.Here.String()}
-	former, err := r.FormerValues(ctx, "refs/heads/"+c.Branch)
+	former, err := r.ReflogValues(ctx, "refs/heads/"+c.Branch)
 	if err != nil {
 		return err
 	}
@@ -183,7 +185,8 @@ func Ask(ctx context.Context, r *repo.Repo, remote, ref string) (there repo.ID, 
 			return there, err
 		}
 		if i > 0 && id != there {
-			return there, &Refusal{Cause: Partly, Reason: fmt.Sprintf("%s has several addresses to push to, and %s is not at the same commit on all of them. Nothing was sent. Bring them together first.",
+			return there, &Refusal{Cause: Partly, Reason: fmt.Sprintf("%s has several addresses to push to, and %s is not at the same commit on "+
+				"all of them. Nothing was sent. Bring them together first.",
 				remote, strings.TrimPrefix(ref, "refs/heads/"))}
 		}
 		there = id
@@ -193,7 +196,8 @@ func Ask(ctx context.Context, r *repo.Repo, remote, ref string) (there repo.ID, 
 
 // PushRefs moves branches of a remote, or with the zero id deletes them, if it still has
 // what is expected. It gives what the server said. Errors: *Refusal, *repo.RemoteError.
-func PushRefs(ctx context.Context, r *repo.Repo, remote string, refs []repo.PushedRef, options []string, progress func(line string)) (said string, err error) {
+func PushRefs(ctx context.Context, r *repo.Repo, remote string, refs []repo.PushedRef, options []string,
+	progress func(line string)) (said string, err error) {
 	result, err := r.Push(ctx, remote, refs, options, progress)
 	if err != nil {
 		return result.Said(), withCause(err, strings.TrimPrefix(refs[0].Ref, "refs/heads/"))

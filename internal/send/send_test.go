@@ -165,7 +165,8 @@ func TestAPushCanBeStopped(t *testing.T) {
 
 func TestTheServersRuleIsToldWordForWord(t *testing.T) {
 	f, remote := published(t)
-	require.NoError(t, os.WriteFile(filepath.Join(remote.Dir, "hooks", "update"), []byte("#!/bin/sh\necho no pushes today >&2; exit 1\n"), 0o777))
+	require.NoError(t, os.WriteFile(filepath.Join(remote.Dir, "hooks", "update"), []byte("#!/bin/sh\necho no pushes today >&2; exit 1\n"),
+		0o777))
 	f.Commit("two", "a", "3\n")
 	compared, err := send.Compare(ctx, f.Open(t), "feature", "", true)
 	require.NoError(t, err)

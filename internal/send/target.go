@@ -1,12 +1,13 @@
 package send
 
 import (
-	"bastel/internal/repo"
 	"context"
 	"fmt"
 	"path"
 	"slices"
 	"strings"
+
+	"bastel/internal/repo"
 )
 
 // Target is where a branch is pushed to.
@@ -45,7 +46,8 @@ func FindTarget(ctx context.Context, r *repo.Repo, branch, remote string) (Targe
 	case len(remotes) == 0:
 		return t, &Refusal{Cause: NoRemote, Reason: "This repository has no remote. Add one with: git remote add origin ADDRESS"}
 	default:
-		return t, &Refusal{Cause: NoRemote, Reason: fmt.Sprintf("There are several remotes (%s) and none is chosen. Choose one with: git config remote.pushDefault NAME", strings.Join(remotes, ", "))}
+		return t, &Refusal{Cause: NoRemote, Reason: fmt.Sprintf("There are several remotes (%s) and none is chosen. Choose one with: git "+
+			"config remote.pushDefault NAME", strings.Join(remotes, ", "))}
 	}
 	pushDefault, err := r.Config(ctx, "push.default")
 	if err != nil {

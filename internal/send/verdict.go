@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"bastel/internal/repo"
+	"bastel/internal/wording"
 )
 
 // Consent is what the user said yes to, by name. Nothing of it is ever assumed.
@@ -90,9 +91,9 @@ func (c Comparison) Replacing() string {
 // Sending says what a push sends: "3 commits to send, on 40 of origin/main".
 func (c Comparison) Sending(verb string) string {
 	if len(c.Brings) == 0 {
-		return count(len(c.Adds), "commit") + verb
+		return wording.Count(len(c.Adds), "commit") + verb
 	}
-	return fmt.Sprintf("%s%s, on %d of %s", count(len(c.Adds), "commit"), verb, len(c.Brings), c.On)
+	return fmt.Sprintf("%s%s, on %d of %s", wording.Count(len(c.Adds), "commit"), verb, len(c.Brings), c.On)
 }
 
 // Behind says that there is nothing to send, and that the remote has more of others.
@@ -111,23 +112,30 @@ func (c Comparison) Verdict(consent Consent) error {
 	case c.UpToDate():
 		return nil
 	case c.Went && !consent.BringBack:
-		return &Refusal{Cause: WentThere, Question: c.wentHow(), Reason: c.wentHow() + " Nothing was sent. If you mean that: bastel send --bring-back."}
+		return &Refusal{Cause: WentThere, Question: c.wentHow(), Reason: c.wentHow() +
+			" Nothing was sent. If you mean that: bastel send --bring-back."}
 	case len(c.Replaces) == 0:
 		return nil
 	case c.Behind():
-		return &Refusal{Cause: Behind, Reason: fmt.Sprintf("There is nothing to send: %s has all of %s, and %s more. Move it forward: bastel fetch --forward.", c.Remote, name, count(len(c.Replaces), "commit"))}
+		return &Refusal{Cause: Behind, Reason: fmt.Sprintf("There is nothing to send: %s has all of %s, and %s more. Move it forward: bastel "+
+			"fetch --forward.", c.Remote, name, wording.Count(len(c.Replaces), "commit"))}
 	case !c.Known, c.Asked && c.There != c.Seen && len(unseen) > 0:
-		return &Refusal{Cause: Diverged, Reason: fmt.Sprintf("Somebody pushed to %s on %s since you last fetched. Nothing was sent. Fetch, look at what came, and take it in first.", name, c.Remote)}
+		return &Refusal{Cause: Diverged, Reason: fmt.Sprintf("Somebody pushed to %s on %s since you last fetched. Nothing was sent. Fetch, "+
+			"look at what came, and take it in first.", name, c.Remote)}
 	case len(unseen) > 0 && c.Rewrote != "":
-		return &Refusal{Cause: NotYours, Reason: fmt.Sprintf("%s rewrote %s on %s. Take that in first: your own commits then go on top of it.", c.Rewrote, name, c.Remote)}
+		return &Refusal{Cause: NotYours, Reason: fmt.Sprintf("%s rewrote %s on %s. Take that in first: your own commits then go on top of "+
+			"it.", c.Rewrote, name, c.Remote)}
 	case len(unseen) > 0:
-		return &Refusal{Cause: NotYours, Reason: fmt.Sprintf("%s on %s has %s that you don't have (the last is %s%s). Pushing would remove %s. Take %s in first.", name, c.Remote,
-			count(len(unseen), "commit"), unseen[len(unseen)-1].Short(), c.Whose, themIt(len(unseen)), themIt(len(unseen)))}
+		return &Refusal{Cause: NotYours, Reason: fmt.Sprintf("%s on %s has %s that you don't have (the last is %s%s). Pushing would remove "+
+			"%s. Take %s in first.", name, c.Remote,
+			wording.Count(len(unseen), "commit"), unseen[len(unseen)-1].Short(), c.Whose, themIt(len(unseen)), themIt(len(unseen)))}
 	case len(removes) > 0:
-		what := fmt.Sprintf("%s would go from %s on %s: %s.", count(len(removes), "commit")+" of others", name, c.Remote, Named(removes))
-		return &Refusal{Cause: RemovesOthers, Question: what, Reason: what + " Nothing was sent. Take " + themIt(len(removes)) + " in, or name what shall go: bastel send" + flags(removes) + "."}
+		what := fmt.Sprintf("%s would go from %s on %s: %s.", wording.Count(len(removes), "commit")+" of others", name, c.Remote, Named(removes))
+		return &Refusal{Cause: RemovesOthers, Question: what, Reason: what + " Nothing was sent. Take " + themIt(len(removes)) +
+			" in, or name what shall go: bastel send" + flags(removes) + "."}
 	case c.Shared:
-		return &Refusal{Cause: Shared, Reason: fmt.Sprintf("%s is shared: others build on it, and the push would replace %s there. Put your commits onto %s/%s instead.", name, count(len(c.Replaces), "commit"), c.Remote, name)}
+		return &Refusal{Cause: Shared, Reason: fmt.Sprintf("%s is shared: others build on it, and the push would replace %s there. Put your "+
+			"commits onto %s/%s instead.", name, wording.Count(len(c.Replaces), "commit"), c.Remote, name)}
 	}
 	return nil
 }
@@ -147,13 +155,6 @@ func flags(commits []Theirs) string {
 		text += " --remove " + t.ID.Short()
 	}
 	return text
-}
-
-func count(n int, noun string) string {
-	if n == 1 {
-		return "1 " + noun
-	}
-	return fmt.Sprintf("%d %ss", n, noun)
 }
 
 func themIt(n int) string {

@@ -13,11 +13,11 @@ import (
 )
 
 // Answer adds answers to conflicts. One for the same place takes the earlier one's.
-func (p Plan) Answer(given ...mend.Given) Plan {
+func (p Plan) Answer(given ...mend.Resolution) Plan {
 	p = p.clone()
 	for _, g := range given {
-		p.Given = slices.DeleteFunc(p.Given, func(o mend.Given) bool { return o.Key == g.Key && o.Place == g.Place })
-		p.Given = append(p.Given, g)
+		p.Answers = slices.DeleteFunc(p.Answers, func(o mend.Resolution) bool { return o.Key == g.Key && o.Place == g.Place })
+		p.Answers = append(p.Answers, g)
 	}
 	return p
 }
@@ -25,9 +25,9 @@ func (p Plan) Answer(given ...mend.Given) Plan {
 // Reopen takes an answer back, wherever it came from: the question is open again.
 func (p Plan) Reopen(q mend.Question) Plan {
 	p = p.clone()
-	p.Given = slices.DeleteFunc(p.Given, func(o mend.Given) bool { return o.Key == q.Key && o.Place == q.Place })
-	if q.Origin != mend.Here && !slices.Contains(p.Shut, q.Key) {
-		p.Shut = append(p.Shut, q.Key)
+	p.Answers = slices.DeleteFunc(p.Answers, func(o mend.Resolution) bool { return o.Key == q.Key && o.Place == q.Place })
+	if q.Origin != mend.Here && !slices.Contains(p.NotFromMemory, q.Key) {
+		p.NotFromMemory = append(p.NotFromMemory, q.Key)
 	}
 	return p
 }
@@ -48,8 +48,9 @@ type FileAnswer struct {
 }
 
 // NewFileAnswer writes an answer for a file.
-func NewFileAnswer(g mend.Given) FileAnswer {
-	f := FileAnswer{Key: g.Key, Of: g.Source, Path: g.Path, Nth: g.Nth, Confirmed: g.Answer.Confirmed, Unfinished: g.Answer.Unfinished, Everywhere: g.Everywhere}
+func NewFileAnswer(g mend.Resolution) FileAnswer {
+	f := FileAnswer{Key: g.Key, Of: g.Source, Path: g.Path, Nth: g.Nth, Confirmed: g.Answer.Confirmed, Unfinished: g.Answer.Unfinished,
+		Everywhere: g.Everywhere}
 	if !utf8.ValidString(g.Path) {
 		f.Path, f.QuotedPath = "", strconv.QuoteToASCII(g.Path)
 	}
@@ -66,9 +67,9 @@ func NewFileAnswer(g mend.Given) FileAnswer {
 	return f
 }
 
-// Given reads an answer from a file. Errors: ErrBadPlan.
-func (f FileAnswer) Given() (g mend.Given, err error) {
-	g = mend.Given{Key: f.Key, Everywhere: f.Everywhere, Place: mend.Place{Source: f.Of, Path: f.Path, Nth: f.Nth}}
+// Answers reads an answer from a file. Errors: ErrBadPlan.
+func (f FileAnswer) Given() (g mend.Resolution, err error) {
+	g = mend.Resolution{Key: f.Key, Everywhere: f.Everywhere, Place: mend.Place{Source: f.Of, Path: f.Path, Nth: f.Nth}}
 	if f.QuotedPath != "" {
 		if g.Path, err = strconv.Unquote(f.QuotedPath); err != nil {
 			return g, bad("the answer %s has the path %s, which is not quoted as it should be", f.Key, f.QuotedPath)

@@ -62,8 +62,8 @@ func (p Plan) File(messageOf func(repo.ID) string) File {
 	for _, split := range p.Splits {
 		f.Split = append(f.Split, FileSplit(split))
 	}
-	f.Extra, f.Shut = p.Extra, p.Shut
-	for _, g := range p.Given {
+	f.Extra, f.Shut = p.Extra, p.NotFromMemory
+	for _, g := range p.Answers {
 		f.Answers = append(f.Answers, NewFileAnswer(g))
 	}
 	for _, entry := range p.Next {
@@ -132,13 +132,14 @@ func Decode(data []byte) (File, error) {
 // source's own is taken as absent, so that nothing is rewritten for its sake.
 // Errors: ErrBadPlan.
 func (f File) Plan(base repo.ID, sources []repo.ID, messageOf func(repo.ID) string) (Plan, error) {
-	p := Plan{Branch: f.Branch, Tip: f.Tip, Base: base, Onto: f.Onto, Sources: sources, LeftOut: f.LeftOut, Extra: f.Extra, Shut: f.Shut}
+	p := Plan{Branch: f.Branch, Tip: f.Tip, Base: base, Onto: f.Onto, Sources: sources, LeftOut: f.LeftOut, Extra: f.Extra,
+		NotFromMemory: f.Shut}
 	for _, answer := range f.Answers {
 		given, err := answer.Given()
 		if err != nil {
 			return p, err
 		}
-		p.Given = append(p.Given, given)
+		p.Answers = append(p.Answers, given)
 	}
 	for _, split := range f.Split {
 		p.Splits = append(p.Splits, Split(split))

@@ -13,7 +13,9 @@ import (
 // FuzzPlanFile: whatever a plan file holds is refused or read, and what was read is written and read again as the same.
 func FuzzPlanFile(f *testing.F) {
 	id := "aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa"
-	f.Add([]byte("format = \"bastel-plan/1\"\nbranch = \"b\"\ntip = \"" + id + "\"\nleft_out = []\n[[next]]\nfrom = [\"" + id + "\"]\nmessage = \"m\"\ndate = \"2026-05-06T09:30:00+02:00\"\n[[answer]]\nkey = \"k\"\nof = \"" + id + "\"\npath = \"p\"\ntake = [\"left:1,3\"]\n"))
+	f.Add([]byte("format = \"bastel-plan/1\"\nbranch = \"b\"\ntip = \"" + id + "\"\nleft_out = []\n[[next]]\nfrom = [\"" + id +
+		"\"]\nmessage = \"m\"\ndate = \"2026-05-06T09:30:00+02:00\"\n[[answer]]\nkey = \"k\"\nof = \"" + id +
+		"\"\npath = \"p\"\ntake = [\"left:1,3\"]\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		file, err := shape.Decode(data)
 		if err != nil {

@@ -12,7 +12,7 @@ import (
 // parts of one that changed are whole again.
 func (p Plan) Mapped(tip, base repo.ID, sources []repo.ID, became map[repo.ID][]repo.ID) (mapped Plan, lost []repo.ID) {
 	m := mapping{became: became, used: map[repo.ID]bool{}, extra: p.Extra}
-	mapped = Plan{Branch: p.Branch, Tip: tip, Base: base, Onto: p.Onto, Sources: sources, Extra: p.Extra, Shut: p.Shut}
+	mapped = Plan{Branch: p.Branch, Tip: tip, Base: base, Onto: p.Onto, Sources: sources, Extra: p.Extra, NotFromMemory: p.NotFromMemory}
 	for _, split := range p.Splits {
 		if slices.Contains(sources, split.Of) {
 			mapped.Splits = append(mapped.Splits, split)
@@ -44,11 +44,11 @@ func (p Plan) Mapped(tip, base repo.ID, sources []repo.ID, became map[repo.ID][]
 			mapped.Next = append(mapped.Next, Entry{From: []repo.ID{id}})
 		}
 	}
-	for _, g := range p.Given {
+	for _, g := range p.Answers {
 		if now := m.became[g.Source]; len(now) > 0 {
 			g.Source = now[0]
 		}
-		mapped.Given = append(mapped.Given, g)
+		mapped.Answers = append(mapped.Answers, g)
 	}
 	for _, id := range p.Sources {
 		if len(became[id]) == 0 && !slices.Contains(sources, id) {

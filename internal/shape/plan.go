@@ -2,6 +2,8 @@
 // from which sources, in which order, with which messages. It knows how a plan is
 // edited, checked, written to a file and read back. Carrying it out is left to
 // package replay.
+//
+// Its tests promise: edits keep every source accounted for, and files come back as they were written.
 package shape
 
 import (
@@ -19,17 +21,17 @@ import (
 // Plan says what a branch shall become. Plans are values: every edit gives a new
 // one and leaves the old one as it was.
 type Plan struct {
-	Branch  string       // short name
-	Tip     repo.ID      // where the branch was when the plan was made
-	Base    repo.ID      // the commit before the first source; zero where that is a root commit
-	Onto    string       // where the series shall begin: a name or an id; empty: at Base
-	Sources []repo.ID    // the commits that the plan speaks of, oldest first
-	LeftOut []repo.ID    // sources that are dropped on purpose
-	Next    []Entry      // what shall come out, oldest first
-	Splits  []Split      // sources that are used in parts
-	Extra   []repo.ID    // commits used besides the sources: changed content, and new commits
-	Given   []mend.Given // answers to conflicts
-	Shut    []mend.Key   // conflicts for which remembered answers are not to be used
+	Branch        string            // short name
+	Tip           repo.ID           // where the branch was when the plan was made
+	Base          repo.ID           // the commit before the first source; zero where that is a root commit
+	Onto          string            // where the series shall begin: a name or an id; empty: at Base
+	Sources       []repo.ID         // the commits that the plan speaks of, oldest first
+	LeftOut       []repo.ID         // sources that are dropped on purpose
+	Next          []Entry           // what shall come out, oldest first
+	Splits        []Split           // sources that are used in parts
+	Extra         []repo.ID         // commits used besides the sources: changed content, and new commits
+	Answers       []mend.Resolution // answers to conflicts
+	NotFromMemory []mend.Key        // conflicts for which remembered answers are not to be used
 }
 
 // Split puts parts in the place of a source: commits that lead, one after the other,
@@ -187,12 +189,6 @@ func (p Plan) Origins() map[repo.ID]Origin {
 	return origins
 }
 
-// IsMade says whether a piece was made for the plan: a part of a source, or an extra.
-func (p Plan) IsMade(piece repo.ID) bool {
-	source, part := p.Origin(piece)
-	return source.IsZero() || part > 0
-}
-
 func orRoot(id repo.ID) string {
 	if id.IsZero() {
 		return "at the first commit"
@@ -209,10 +205,10 @@ func (p Plan) Equal(o Plan) bool {
 	return p.Branch == o.Branch && p.Tip == o.Tip && p.Base == o.Base && p.Onto == o.Onto &&
 		slices.Equal(p.LeftOut, o.LeftOut) && slices.EqualFunc(p.Next, o.Next, sameEntry) &&
 		slices.EqualFunc(p.Splits, o.Splits, sameSplit) && slices.Equal(p.Extra, o.Extra) &&
-		slices.EqualFunc(p.Given, o.Given, sameGiven) && slices.Equal(p.Shut, o.Shut)
+		slices.EqualFunc(p.Answers, o.Answers, sameGiven) && slices.Equal(p.NotFromMemory, o.NotFromMemory)
 }
 
-func sameGiven(a, b mend.Given) bool { return reflect.DeepEqual(a, b) }
+func sameGiven(a, b mend.Resolution) bool { return reflect.DeepEqual(a, b) }
 
 // Changes says whether the plan would do anything at all.
 func (p Plan) Changes() bool {
@@ -226,8 +222,8 @@ func (p Plan) clone() Plan {
 	p.Next = slices.Clone(p.Next)
 	p.Splits = slices.Clone(p.Splits)
 	p.Extra = slices.Clone(p.Extra)
-	p.Given = slices.Clone(p.Given)
-	p.Shut = slices.Clone(p.Shut)
+	p.Answers = slices.Clone(p.Answers)
+	p.NotFromMemory = slices.Clone(p.NotFromMemory)
 	return p
 }
 
@@ -428,7 +424,7 @@ func (p Plan) InOrder(from []repo.ID) []repo.ID {
 // Rearranges says that the plan only moves, joins and rewords what there is, where it is:
 // its content at the end should be that of the branch.
 func (p Plan) Rearranges() bool {
-	return len(p.LeftOut) == 0 && len(p.Given) == 0 && len(p.Extra) == 0 && p.Onto == "" && p.Changes()
+	return len(p.LeftOut) == 0 && len(p.Answers) == 0 && len(p.Extra) == 0 && p.Onto == "" && p.Changes()
 }
 
 // Letter names an entry by its place: A to Z, then AA, AB and so on.

@@ -171,8 +171,10 @@ func TestBadFilesSayWhatIsWrong(t *testing.T) {
 		"merge of a source":  {head + entry(one) + "merge = true\nmessage = \"m\"\n" + entry(two) + entry(three), "entry 1 is a merge"},
 		"answer without key": {head + all + "[[answer]]\nof = \"" + one + "\"\npath = \"a\"\n", "has no key"},
 		"answer of a side":   {head + all + "[[answer]]\nkey = \"k\"\nof = \"" + one + "\"\npath = \"a\"\ntake = [\"up\"]\n", "is no side"},
-		"answer of lines":    {head + all + "[[answer]]\nkey = \"k\"\nof = \"" + one + "\"\npath = \"a\"\ntake = [\"left:0\"]\n", "does not name lines"},
-		"two answers in one": {head + all + "[[answer]]\nkey = \"k\"\nof = \"" + one + "\"\npath = \"a\"\ntake = [\"left\"]\ntext = \"x\"\n", "more than one of"},
+		"answer of lines": {head + all + "[[answer]]\nkey = \"k\"\nof = \"" + one + "\"\npath = \"a\"\ntake = [\"left:0\"]\n",
+			"does not name lines"},
+		"two answers in one": {head + all + "[[answer]]\nkey = \"k\"\nof = \"" + one + "\"\npath = \"a\"\ntake = [\"left\"]\ntext = \"x\"\n",
+			"more than one of"},
 		"answer not base64":  {head + all + "[[answer]]\nkey = \"k\"\nof = \"" + one + "\"\npath = \"a\"\ndata = \"%\"\n", "not base64"},
 		"not a list":         {head + "next = 3\n", "line 4, column 8"},
 		"nothing":            {"", "no format"},
@@ -204,11 +206,12 @@ func edited(t *rapid.T, p shape.Plan, made *int) shape.Plan {
 	case 10:
 		answers := []mend.Answer{mend.Take(), mend.Take(mend.Right, mend.Left), {Take: []mend.Part{{Side: mend.Base, Lines: []int{0, 4}}}},
 			{Own: []byte{}}, {Own: []byte("text\n"), Confirmed: true}, {Own: []byte("\"\"\"\nno \xff text\r\n"), Unfinished: true}}
-		q := mend.Question{Place: mend.Place{Source: p.Next[at].From[0], Path: rapid.SampledFrom([]string{"a", "d/\xff \n\"", "-b"}).Draw(t, "path"), Nth: at}, Key: "k", Origin: mend.Remembered}
+		q := mend.Question{Place: mend.Place{Source: p.Next[at].From[0], Path: rapid.SampledFrom([]string{"a", "d/\xff \n\"", "-b"}).Draw(t,
+			"path"), Nth: at}, Key: "k", Origin: mend.Remembered}
 		if rapid.Bool().Draw(t, "reopen") {
 			return p.Reopen(q)
 		}
-		return p.Answer(mend.Given{Place: q.Place, Key: q.Key, Answer: rapid.SampledFrom(answers).Draw(t, "answer")})
+		return p.Answer(mend.Resolution{Place: q.Place, Key: q.Key, Answer: rapid.SampledFrom(answers).Draw(t, "answer")})
 	case 0:
 		return p.Move(at, rapid.IntRange(0, len(p.Next)-1).Draw(t, "to"))
 	case 1:

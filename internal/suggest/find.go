@@ -106,7 +106,8 @@ func (f *finder) marked() {
 			if at := plan.Place(target.ID); marker != "fixup! " && !plan.Equal(f.plan) {
 				plan = plan.Reword(at, messageOf(marker, target.Message, c.Message))
 			}
-			f.add(Marked, fmt.Sprintf("Join %d into %d, %s: its subject says %s", n+1, into+1, repo.Subject(target.Message), strings.TrimSpace(marker)), plan, target.ID, c.ID)
+			f.add(Marked, fmt.Sprintf("Join %d into %d, %s: its subject says %s", n+1, into+1, repo.Subject(target.Message),
+				strings.TrimSpace(marker)), plan, target.ID, c.ID)
 		}
 	}
 }
@@ -188,7 +189,8 @@ func (f *finder) rework() {
 			target := f.Commits[older]
 			plan, ok := joined(f.plan, target.ID, c.ID)
 			if ok {
-				f.add(Rework, fmt.Sprintf("Join %d, %s, into %d, %s: it only changes what that one wrote", n+1, repo.Subject(c.Message), older+1, repo.Subject(target.Message)), plan, target.ID, c.ID)
+				f.add(Rework, fmt.Sprintf("Join %d, %s, into %d, %s: it only changes what that one wrote", n+1, repo.Subject(c.Message), older+1,
+					repo.Subject(target.Message)), plan, target.ID, c.ID)
 			}
 			break
 		}
@@ -219,6 +221,7 @@ func (f *finder) once(forecast *replay.Forecast) {
 		for _, at := range places {
 			ids = append(ids, f.plan.Next[at].From...)
 		}
-		f.add(Once, fmt.Sprintf("Join %d entries that conflict with the same change, %s, and answer once", len(places), with.Short()), f.plan.Join(places...), ids...)
+		f.add(Once, fmt.Sprintf("Join %d entries that conflict with the same change, %s, and answer once", len(places), with.Short()),
+			f.plan.Join(places...), ids...)
 	}
 }

@@ -2,6 +2,8 @@
 // same files and lines (Survey), and from that, from their subjects and from a
 // forecast, what could be joined or left out (Find). What becomes of it is the user's
 // to say.
+//
+// Its tests promise: what is offered applies cleanly.
 package suggest
 
 import (

@@ -25,7 +25,8 @@ func history(t fixture.TB, o *repo.Overlay, empty repo.ID, texts []string) []sug
 	var commits []suggest.Commit
 	for i, text := range texts {
 		tree := o.PutTree(repo.Tree{{Mode: repo.ModeFile, Name: "x", ID: o.Put(repo.KindBlob, []byte(text))}})
-		commits = append(commits, suggest.Commit{ID: fixture.ID(t, fmt.Sprintf("%040x", i+1)), Message: fmt.Sprintf("commit %d\n", i), Before: before, Tree: tree})
+		commits = append(commits, suggest.Commit{ID: fixture.ID(t, fmt.Sprintf("%040x", i+1)), Message: fmt.Sprintf("commit %d\n", i),
+			Before: before, Tree: tree})
 		before = tree
 	}
 	return commits[1:]
@@ -80,7 +81,8 @@ func TestWhatDoesNotOverlapMovesFreely(t *testing.T) {
 
 func TestFindBySubjects(t *testing.T) {
 	r := fixture.New(t).Open(t)
-	messages := []string{"Add a\n", "Add b\n\nBecause.\n", "fixup! Add a\n", "squash! Add b\n\nAnd more.\n", "amend! Add a\n\nAdd A\n\nBetter.\n", "fixup! fixup! Add a\n", "fixup! nowhere\n"}
+	messages := []string{"Add a\n", "Add b\n\nBecause.\n", "fixup! Add a\n", "squash! Add b\n\nAnd more.\n",
+		"amend! Add a\n\nAdd A\n\nBetter.\n", "fixup! fixup! Add a\n", "fixup! nowhere\n"}
 	texts := []string{""}
 	for i := range messages {
 		texts = append(texts, strings.Repeat("far\n", 50*i)+fmt.Sprintf("new %d\n", i))

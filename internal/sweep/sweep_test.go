@@ -13,7 +13,8 @@ func TestDefaults(t *testing.T) {
 	f, err := sweep.New(sweep.Defaults)
 	require.NoError(t, err)
 	for file, lines := range map[string]map[string]bool{
-		"a/b.go":    {"\tprintln(\"x\")": true, "\tfmt.Println(\"DEBUG\", x)": true, "\tfmt.Println(total)": false, "// do not commit": true, "func println() {": false},
+		"a/b.go": {"\tprintln(\"x\")": true, "\tfmt.Println(\"DEBUG\", x)": true, "\tfmt.Println(total)": false, "// do not commit": true,
+			"func println() {": false},
 		"web/x.js":  {"  console.log(1)": true, "  debugger;": true, "  logger.info(1)": false, "<<<<<<< ours": true, "=======": false},
 		"x.py":      {"    breakpoint()": true, "    print(result)": false, "    print('debug', x)": true},
 		"x.rs":      {"    dbg!(x);": true, "    println!(\"{}\", x);": false},

@@ -84,7 +84,8 @@ func (c content) alike(o content) int {
 	return c.With(o.Likeness)
 }
 
-func pairLayer(ctx context.Context, r *repo.Repo, changes []repo.Change, at Layer, gone, came, changed []int, found map[string]pairing) error {
+func pairLayer(ctx context.Context, r *repo.Repo, changes []repo.Change, at Layer, gone, came, changed []int,
+	found map[string]pairing) error {
 	news, err := readContents(ctx, r, changes, came, at, true)
 	if err != nil {
 		return err

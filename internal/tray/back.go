@@ -15,20 +15,20 @@ import (
 // can be taken back.
 type Step struct {
 	view   View
-	before []*Sheet // as they were
-	after  []*Sheet // as the step left them
-	sheets []*Sheet // as they are now, in the same order
+	before []*LayeredFile // as they were
+	after  []*LayeredFile // as the step left them
+	sheets []*LayeredFile // as they are now, in the same order
 }
 
 // note adds a sheet before it is sorted otherwise.
-func (st *Step) note(s *Sheet) {
+func (st *Step) note(s *LayeredFile) {
 	before := *s // sorting replaces what a sheet holds, and changes nothing of it
 	st.before, st.after, st.sheets = append(st.before, &before), append(st.after, s), append(st.sheets, s)
 }
 
 // ended fixes what the step left, so that sheets can be sorted on.
 func (st Step) ended() Step {
-	after := make([]*Sheet, len(st.sheets))
+	after := make([]*LayeredFile, len(st.sheets))
 	for i, s := range st.sheets {
 		now := *s
 		after[i] = &now
@@ -63,9 +63,9 @@ var ErrChangedSince = errors.New("changed since it was sorted")
 // Back sorts the paths of a step as they were before it. The changes are those of its paths. The
 // outcome's step does it again.
 // Errors: ErrChangedSince.
-func Back(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, st Step) (Outcome, error) {
-	now := map[string]*Sheet{}
-	err := eachBatch(ctx, r, changes, kept, st.view, func(sheets []*Sheet, _ []string) error {
+func Back(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, st Step) (Outcome, error) {
+	now := map[string]*LayeredFile{}
+	err := eachBatch(ctx, r, changes, kept, st.view, func(sheets []*LayeredFile, _ []string) error {
 		for _, s := range sheets {
 			now[s.Path] = s
 		}
@@ -74,7 +74,7 @@ func Back(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, 
 	if err != nil {
 		return Outcome{}, err
 	}
-	back := make([]*Sheet, len(st.before))
+	back := make([]*LayeredFile, len(st.before))
 	for i, before := range st.before {
 		after := st.after[i].keep(r)
 		s := now[before.Path]

@@ -1,10 +1,13 @@
 // Package tray sorts changes into what the next commits will hold. Tray A is the
-// index itself; trays B to Z are kept by Bastel (Kept). A path with all its layers,
-// HEAD, the trays and the working tree, is a Sheet; what one layer changes is listed
+// index itself; trays B to Z are kept by Bastel (State). A path with all its layers,
+// HEAD, the trays and the working tree, is a LayeredFile; what one layer changes is listed
 // as hunks with lasting ids (Read), found by an id or a path (Resolve), and taken
 // from layer to layer (Move).
 //
 // Making commits, and moving refs, is left to the use cases.
+//
+// Its tests promise: any moves between layers keep every byte, and what is in memory is what is read
+// afterwards.
 package tray
 
 import (
@@ -182,6 +185,9 @@ func (f *File) add(h Hunk) {
 	f.Hunks = append(f.Hunks, h)
 }
 
+// idBytes is how many bytes of a hash a hunk's id has; it is written in hexadecimal digits.
+const idBytes = 6
+
 func (f *File) hashOf(h Hunk, again int) string {
 	sum := sha256.New()
 	fmt.Fprintf(sum, "%q %s %d\n", f.Path, h.Kind, again)
@@ -200,7 +206,7 @@ func (f *File) hashOf(h Hunk, again int) string {
 		sum.Write(f.OldText)
 		sum.Write(f.NewText)
 	}
-	return hex.EncodeToString(sum.Sum(nil)[:6])
+	return hex.EncodeToString(sum.Sum(nil)[:idBytes])
 }
 
 // IDs lists the ids of all hunks of files that can be sorted.

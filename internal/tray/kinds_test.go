@@ -33,11 +33,14 @@ func TestRenamesAndCopies(t *testing.T) {
 		from          string            // where "new" came from
 		alike         string
 	}{
-		"the same content":          {map[string]string{"old": lines(5)}, map[string]string{"new": lines(5)}, "old", ""},
-		"most lines alike":          {map[string]string{"old": lines(9)}, map[string]string{"new": lines(9, "", "changed\n")}, "old", ""},
-		"few lines alike":           {map[string]string{"old": lines(3)}, map[string]string{"new": lines(1) + strings.Repeat("other\n", 9)}, "", ""},
-		"the same one goes first":   {map[string]string{"a": lines(9), "old": lines(9, "x\n")}, map[string]string{"new": lines(9, "x\n")}, "old", ""},
-		"like a file that changed":  {map[string]string{"old": lines(9)}, map[string]string{"old": lines(9, "x\n"), "new": lines(9, "y\n")}, "", "old"},
+		"the same content": {map[string]string{"old": lines(5)}, map[string]string{"new": lines(5)}, "old", ""},
+		"most lines alike": {map[string]string{"old": lines(9)}, map[string]string{"new": lines(9, "", "changed\n")}, "old", ""},
+		"few lines alike": {map[string]string{"old": lines(3)}, map[string]string{"new": lines(1) + strings.Repeat("other\n", 9)},
+			"", ""},
+		"the same one goes first": {map[string]string{"a": lines(9), "old": lines(9, "x\n")}, map[string]string{"new": lines(9, "x\n")},
+			"old", ""},
+		"like a file that changed": {map[string]string{"old": lines(9)}, map[string]string{"old": lines(9, "x\n"), "new": lines(9, "y\n")},
+			"", "old"},
 		"empty files are all alike": {map[string]string{"old": ""}, map[string]string{"new": ""}, "", ""},
 		"bytes":                     {map[string]string{"old": "\x00\x01\x02"}, map[string]string{"new": "\x00\x01\x02"}, "old", ""},
 	} {
@@ -115,18 +118,18 @@ func TestADeskGivesTheCommitBack(t *testing.T) {
 			return id
 		}
 		old, new := tree("old"), tree("new")
-		desk, err := tray.NewDesk(ctx, overlay, old, new)
+		desk, err := tray.NewCommitParts(ctx, overlay, old, new)
 		require.NoError(t, err)
 		layer := rapid.SampledFrom([]tray.Layer{tray.A, tray.A + 1, tray.Loose})
 		for range rapid.IntRange(0, 4).Draw(t, "moves") {
 			from, to := layer.Draw(t, "from"), layer.Draw(t, "to")
-			board := desk.Board()
+			board := desk.Listing()
 			words := some(t, board.Files(from))
 			if rapid.Bool().Draw(t, "whole") {
 				words = tray.IDs(board.Files(from))
 			}
 			if from != to && len(words) > 0 {
-				_ = desk.Move(from, to, words) // what builds on another is refused, and stays
+				_ = desk.Move(from, to, selection(t, words...)) // what builds on another is refused, and stays
 			}
 		}
 		trees, err := desk.Trees(ctx, overlay, old)
@@ -148,7 +151,7 @@ func TestPiecesAddUpToTheWhole(t *testing.T) {
 	d.Write("y", "first\n"+lines(9))
 	require.NoError(t, os.Chmod(filepath.Join(d.Dir, "y"), 0o755))
 	changes, kept := d.look(t)
-	pieces, err := tray.Pieces(ctx, d.repo, changes, kept, tray.Plain, tray.Loose, nil)
+	pieces, err := tray.Fixups(ctx, d.repo, changes, kept, tray.Plain, tray.Loose, nil)
 	require.NoError(t, err)
 	require.Len(t, pieces, 4)
 	overlay := d.repo.NewOverlay()
@@ -163,7 +166,7 @@ func TestPiecesAddUpToTheWhole(t *testing.T) {
 		assert.Equal(t, p.Path, files[0].Path)
 		assert.Len(t, files[0].Hunks, 1, "a piece is one hunk")
 	}
-	groups := [][]tray.Piece{{pieces[3], pieces[0]}, {pieces[2]}, {pieces[1]}}
+	groups := [][]tray.Fixup{{pieces[3], pieces[0]}, {pieces[2]}, {pieces[1]}}
 	trees, out, err := tray.Absorb(ctx, d.repo, overlay, head, kept, groups)
 	require.NoError(t, err)
 	d.Git("add", "--all")
@@ -180,16 +183,21 @@ func TestWordsThatMakeNoSense(t *testing.T) {
 	text, binary := files[0].Hunks[0].ID, files[1].Hunks[0].ID
 	for word, want := range map[string]error{
 		"nowhere": tray.ErrNoSuchHunk, text + ":99": tray.ErrBadPick, text + ":0": tray.ErrBadPick, text + ":2-1": tray.ErrBadPick,
-		text + ":x": tray.ErrBadPick, text + ":4": tray.ErrBadPick, binary + ":1": tray.ErrBadPick, "zzz:1": tray.ErrNoSuchHunk, "": tray.ErrNoSuchHunk,
+		text + ":x": tray.ErrBadPick, text + ":4": tray.ErrBadPick, binary + ":1": tray.ErrBadPick, "zzz:1": tray.ErrNoSuchHunk,
+		"": tray.ErrNoSuchHunk,
 	} {
 		changes, kept := d.look(t)
-		_, err := tray.Move(ctx, d.repo, changes, kept, tray.Plain, tray.Loose, tray.A, []string{word})
+		list, err := tray.ParseSelections([]string{word})
+		if err == nil {
+			_, err = tray.Move(ctx, d.repo, changes, kept, tray.Plain, tray.Loose, tray.A, list)
+		}
 		assert.ErrorIs(t, err, want, word)
 	}
-	id, picked, err := tray.ParseWord(text + ":1,3-4")
+	lines, err := tray.ParseSelection(text + ":1,3-4")
 	require.NoError(t, err)
-	assert.Equal(t, text, id)
-	assert.Equal(t, text+":1,3,4", tray.LineWord(id, picked))
+	assert.Equal(t, text, lines.Hunk)
+	lines.Path = ""
+	assert.Equal(t, text+":1,3,4", lines.String())
 	for letter, want := range map[string]bool{"A": true, "Z": true, "a": false, "": false, "AB": false, "1": false} {
 		l, ok := tray.ParseLayer(letter)
 		assert.Equal(t, want, ok)

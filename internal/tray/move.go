@@ -16,7 +16,7 @@ import (
 // trays are sorted then, and the paths that it was about.
 type Outcome struct {
 	Index []repo.IndexEntry
-	Kept  *Kept
+	Kept  *State
 	Paths []string
 	Gone  int // lines that were in a tray only, and are nowhere afterwards
 	Step  Step
@@ -24,13 +24,14 @@ type Outcome struct {
 
 // found is a picked sheet with what is picked of it.
 type found struct {
-	sheet *Sheet
+	sheet *LayeredFile
 	pick  Pick
 	step  step
 }
 
-// resolve finds what words mean among what a layer changes.
-func resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, at Layer, words []string) ([]found, error) {
+// resolve finds what is selected among what a layer changes.
+func resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View, at Layer, selected []Selection) ([]found,
+	error) {
 	// First to find out which paths are meant, then these once more, as a whole: all
 	// of many files would not fit into memory.
 	if len(changes) > batch {
@@ -38,7 +39,7 @@ func resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kep
 		if err != nil {
 			return nil, err
 		}
-		picks, err := resolveAll(board.Files(at), words)
+		picks, err := resolveAll(board.Files(at), selected)
 		if err != nil {
 			return nil, err
 		}
@@ -48,20 +49,20 @@ func resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kep
 		}
 		changes = slices.DeleteFunc(slices.Clone(changes), func(c repo.Change) bool { return !meant[c.Path] })
 	}
-	var sheets []*Sheet
-	err := eachBatch(ctx, r, changes, kept, view, func(some []*Sheet, _ []string) error {
+	var sheets []*LayeredFile
+	err := eachBatch(ctx, r, changes, kept, view, func(some []*LayeredFile, _ []string) error {
 		sheets = append(sheets, some...)
 		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
-	return pickFrom(sheets, view.Context, at, words)
+	return pickFrom(sheets, view.Context, at, selected)
 }
 
-// pickFrom finds what words mean among what a layer of sheets changes.
-func pickFrom(sheets []*Sheet, context int, at Layer, words []string) ([]found, error) {
-	var changed []*Sheet
+// pickFrom finds what is selected among what a layer of sheets changes.
+func pickFrom(sheets []*LayeredFile, context int, at Layer, selected []Selection) ([]found, error) {
+	var changed []*LayeredFile
 	var files []File
 	var steps []step
 	for _, s := range sheets {
@@ -69,7 +70,7 @@ func pickFrom(sheets []*Sheet, context int, at Layer, words []string) ([]found, 
 			changed, files, steps = append(changed, s), append(files, f), append(steps, st)
 		}
 	}
-	picks, err := resolveAll(files, words)
+	picks, err := resolveAll(files, selected)
 	if err != nil {
 		return nil, err
 	}
@@ -85,11 +86,12 @@ func pickFrom(sheets []*Sheet, context int, at Layer, words []string) ([]found, 
 	return list, nil
 }
 
-// Move takes hunks, lines or files, named as resolveAll reads them, from one layer
+// Move takes hunks, lines or files, from one layer
 // to another. Nothing is changed yet but the contents stored. Errors: ErrNoSuchHunk,
 // ErrBadPick, ErrBlocked, ErrBuildsOn.
-func Move(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, from, to Layer, words []string) (Outcome, error) {
-	picked, err := resolve(ctx, r, changes, kept, view, from, words)
+func Move(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View, from, to Layer, selected []Selection) (Outcome,
+	error) {
+	picked, err := resolve(ctx, r, changes, kept, view, from, selected)
 	if err != nil {
 		return Outcome{}, err
 	}
@@ -126,15 +128,15 @@ func moveAll(ctx context.Context, r *repo.Repo, picked []found, view View, from,
 // Movement is one of several moves.
 type Movement struct {
 	From, To Layer
-	Words    []string
+	Selected []Selection
 }
 
 // MoveEach makes one move after the other, each on what the ones before it left, and gives the
 // step of each. It ends before one that cannot be made, whose error it gives, or that would leave
 // lines nowhere (ErrForgets): the outcome is that of the steps before it.
-func MoveEach(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, moves []Movement) (Outcome, []Step, error) {
-	var sheets []*Sheet
-	err := eachBatch(ctx, r, changes, kept, view, func(some []*Sheet, _ []string) error {
+func MoveEach(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View, moves []Movement) (Outcome, []Step, error) {
+	var sheets []*LayeredFile
+	err := eachBatch(ctx, r, changes, kept, view, func(some []*LayeredFile, _ []string) error {
 		sheets = append(sheets, some...)
 		return nil
 	})
@@ -152,7 +154,7 @@ func MoveEach(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Ke
 		}
 		steps = append(steps, step.ended())
 	}
-	var touched []*Sheet
+	var touched []*LayeredFile
 	for _, step := range steps {
 		for _, s := range step.sheets {
 			if !slices.Contains(touched, s) {
@@ -170,8 +172,8 @@ func MoveEach(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Ke
 // ErrForgets is a move that would leave lines nowhere, which the journal has to keep.
 var ErrForgets = errors.New("it forgets text that only a tray has")
 
-func moveOne(ctx context.Context, r *repo.Repo, sheets []*Sheet, view View, m Movement) (Step, error) {
-	picked, err := pickFrom(sheets, view.Context, m.From, m.Words)
+func moveOne(ctx context.Context, r *repo.Repo, sheets []*LayeredFile, view View, m Movement) (Step, error) {
+	picked, err := pickFrom(sheets, view.Context, m.From, m.Selected)
 	if err != nil {
 		return Step{}, err
 	}
@@ -204,15 +206,16 @@ func (p found) storeLarge(ctx context.Context, r *repo.Repo, to Layer) error {
 
 // Rewrite moves one hunk with other lines in place of those that it has on its new
 // side. The working file stays as it is. Errors: as Move's.
-func Rewrite(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, from, to Layer, id string, text []byte) (Outcome, error) {
-	picked, err := resolve(ctx, r, changes, kept, view, from, []string{id})
+func Rewrite(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View, from, to Layer, one Selection,
+	text []byte) (Outcome, error) {
+	picked, err := resolve(ctx, r, changes, kept, view, from, []Selection{one})
 	if err != nil {
 		return Outcome{}, err
 	}
 	s, p := picked[0].sheet, picked[0]
-	at := p.pick.File.hunk(id)
+	at := p.pick.File.hunk(one.Hunk)
 	if at < 0 || !p.pick.File.Hunks[at].HasLines() {
-		return Outcome{}, fmt.Errorf("%s: %w: only a hunk with lines can be given others", strconv.Quote(id), ErrBadPick)
+		return Outcome{}, fmt.Errorf("%s: %w: only a hunk with lines can be given others", strconv.Quote(one.String()), ErrBadPick)
 	}
 	hunk := p.pick.File.Hunks[at]
 	before := Step{view: view}
@@ -231,7 +234,7 @@ func Rewrite(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kep
 		return Outcome{}, fmt.Errorf("%s: %w", strconv.Quote(s.Path), err)
 	}
 	s.weave = s.weave.rewrite(places, diff.Split(likeEnd(text, hunk)), to)
-	out, err := outcomeOf(ctx, r, kept, []*Sheet{s})
+	out, err := outcomeOf(ctx, r, kept, []*LayeredFile{s})
 	out.Step = before
 	return out, err
 }
@@ -248,8 +251,8 @@ func likeEnd(text []byte, h Hunk) []byte {
 
 // Discards takes picked loose changes back. It gives what working files shall hold,
 // with the contents stored. A submodule's commit is its own repository's to change.
-func Discards(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, words []string) (Outcome, error) {
-	picked, err := resolve(ctx, r, changes, kept, view, Loose, words)
+func Discards(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View, selected []Selection) (Outcome, error) {
+	picked, err := resolve(ctx, r, changes, kept, view, Loose, selected)
 	if err != nil {
 		return Outcome{}, err
 	}
@@ -281,8 +284,8 @@ func Discards(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Ke
 	return out, err
 }
 
-func sheetsOf(picked []found) []*Sheet {
-	sheets := make([]*Sheet, len(picked))
+func sheetsOf(picked []found) []*LayeredFile {
+	sheets := make([]*LayeredFile, len(picked))
 	for i, p := range picked {
 		sheets[i] = p.sheet
 	}
@@ -291,7 +294,7 @@ func sheetsOf(picked []found) []*Sheet {
 
 // outcomeOf works out what the index shall hold for sheets, and keeps how they are
 // sorted. The contents get stored.
-func outcomeOf(ctx context.Context, r *repo.Repo, kept *Kept, sheets []*Sheet) (Outcome, error) {
+func outcomeOf(ctx context.Context, r *repo.Repo, kept *State, sheets []*LayeredFile) (Outcome, error) {
 	out := Outcome{Kept: kept.Clone()}
 	store := storing{repo: r}
 	for _, s := range sheets {
@@ -310,7 +313,7 @@ func outcomeOf(ctx context.Context, r *repo.Repo, kept *Kept, sheets []*Sheet) (
 }
 
 // changesIndex says whether the index holds something else than the sheet's tray A.
-func (s *Sheet) changesIndex() bool {
+func (s *LayeredFile) changesIndex() bool {
 	v := s.at(A)
 	if v.Mode != s.index.Mode || s.From != "" || s.whole && v.ID != s.index.ID {
 		return true
@@ -338,7 +341,7 @@ func (st *storing) add(entries *[]repo.IndexEntry, path string, v version) {
 }
 
 // entries adds what a sheet's path, and the one it is renamed from, hold at a layer.
-func (st *storing) entries(entries *[]repo.IndexEntry, s *Sheet, at Layer) {
+func (st *storing) entries(entries *[]repo.IndexEntry, s *LayeredFile, at Layer) {
 	for _, path := range []string{s.From, s.Path} {
 		switch path {
 		case "":

@@ -4,10 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"math"
-	"slices"
 	"strconv"
-	"strings"
 
 	"bastel/internal/diff"
 )
@@ -36,10 +33,8 @@ func (p Pick) whole() bool {
 	return true
 }
 
-// resolveAll finds what words of a command mean among changes: a path is a whole
-// file, a hunk's id the hunk, and `ID:3,5-7` those of its lines, counted from 1
-// over all lines shown of it. Errors: ErrNoSuchHunk, ErrBadPick, ErrBlocked.
-func resolveAll(files []File, words []string) ([]Pick, error) {
+// resolveAll finds what is selected among changes. Errors: ErrNoSuchHunk, ErrBadPick, ErrBlocked.
+func resolveAll(files []File, selected []Selection) ([]Pick, error) {
 	picks := map[*File]*Pick{}
 	var order []*File
 	pickOf := func(f *File) *Pick {
@@ -49,10 +44,20 @@ func resolveAll(files []File, words []string) ([]Pick, error) {
 		}
 		return picks[f]
 	}
-	places := whereIs(files)
-	for _, word := range words {
-		if err := resolveWord(files, places, word, pickOf); err != nil {
-			return nil, err
+	byPath, byHunk := whereIs(files)
+	for _, s := range selected {
+		if at, ok := byPath[s.Path]; ok && s.Path != "" {
+			for _, h := range files[at].Hunks {
+				pickOf(&files[at]).Hunks[h.ID] = true
+			}
+			continue
+		}
+		at, ok := byHunk[s.Hunk]
+		if !ok {
+			return nil, fmt.Errorf("%s: %w; it may have changed since it was listed", strconv.Quote(s.String()), ErrNoSuchHunk)
+		}
+		if err := pickOf(&files[at]).take(s, files[at].Hunks[files[at].hunk(s.Hunk)]); err != nil {
+			return nil, fmt.Errorf("%s: %w", s, err)
 		}
 	}
 	list := make([]Pick, len(order))
@@ -66,105 +71,39 @@ func resolveAll(files []File, words []string) ([]Pick, error) {
 }
 
 // whereIs finds files by their paths, and by the ids of their hunks.
-func whereIs(files []File) map[string]int {
-	places := make(map[string]int, 2*len(files))
+func whereIs(files []File) (byPath, byHunk map[string]int) {
+	byPath, byHunk = make(map[string]int, len(files)), make(map[string]int, len(files))
 	for i, f := range files {
+		byPath[f.Path] = i
 		for _, h := range f.Hunks {
-			places[h.ID] = i
+			byHunk[h.ID] = i
 		}
 	}
-	for i, f := range files {
-		places[f.Path] = i // a path goes before a hunk's id
-	}
-	return places
+	return byPath, byHunk
 }
 
-func resolveWord(files []File, places map[string]int, word string, pickOf func(*File) *Pick) error {
-	if at, ok := places[word]; ok && files[at].Path == word {
-		for _, h := range files[at].Hunks {
-			pickOf(&files[at]).Hunks[h.ID] = true
-		}
+// take takes a hunk into the pick, or lines of it.
+func (p *Pick) take(s Selection, h Hunk) error {
+	if s.Lines == nil {
+		p.Hunks[h.ID] = true
 		return nil
 	}
-	id, lines, hasLines := strings.Cut(word, ":")
-	at, ok := places[id]
-	hunk := -1
-	if ok {
-		hunk = files[at].hunk(id)
-	}
-	if hunk < 0 {
-		return fmt.Errorf("%s: %w; it may have changed since it was listed", strconv.Quote(word), ErrNoSuchHunk)
-	}
-	if !hasLines {
-		pickOf(&files[at]).Hunks[id] = true
-		return nil
-	}
-	return pickLines(pickOf(&files[at]), files[at].Hunks[hunk], word, lines)
-}
-
-func pickLines(p *Pick, h Hunk, word, lines string) error {
 	if !h.HasLines() {
-		return fmt.Errorf("%s: %w: this %s change goes as a whole", word, ErrBadPick, h.Kind)
-	}
-	chosen, err := parseLines(lines, len(h.Lines))
-	if err != nil {
-		return fmt.Errorf("%s: %w: %v", word, ErrBadPick, err)
+		return fmt.Errorf("%w: this %s change goes as a whole", ErrBadPick, h.Kind)
 	}
 	changed := false
-	for at := range chosen {
+	for at := range s.Lines {
+		if at >= len(h.Lines) {
+			return fmt.Errorf("%w: lines run from 1 to %d", ErrBadPick, len(h.Lines))
+		}
 		changed = changed || h.Lines[at].Op != diff.Keep
 	}
 	if !changed {
-		return fmt.Errorf("%s: %w: these lines are unchanged ones", word, ErrBadPick)
+		return fmt.Errorf("%w: these lines are unchanged ones", ErrBadPick)
 	}
 	if p.Lines[h.ID] == nil {
 		p.Lines[h.ID] = map[int]bool{}
 	}
-	for at := range chosen {
-		p.Lines[h.ID][at] = true
-	}
+	maps.Copy(p.Lines[h.ID], s.Lines)
 	return nil
-}
-
-// parseLines reads "3,5-7"; the result counts from 0.
-func parseLines(text string, limit int) (map[int]bool, error) {
-	chosen := map[int]bool{}
-	for part := range strings.SplitSeq(text, ",") {
-		from, to, isRange := strings.Cut(part, "-")
-		if !isRange {
-			to = from
-		}
-		low, err1 := strconv.Atoi(from)
-		high, err2 := strconv.Atoi(to)
-		if err1 != nil || err2 != nil {
-			return nil, fmt.Errorf("%q is not a line number or a range of them", part)
-		}
-		if low < 1 || high < low || high > limit {
-			return nil, fmt.Errorf("lines run from 1 to %d", limit)
-		}
-		for n := low; n <= high; n++ {
-			chosen[n-1] = true
-		}
-	}
-	return chosen, nil
-}
-
-// LineWord names lines of a hunk, by their places counted from 0, as they are read.
-func LineWord(id string, lines map[int]bool) string {
-	var numbers []string
-	for _, at := range slices.Sorted(maps.Keys(lines)) {
-		numbers = append(numbers, strconv.Itoa(at+1))
-	}
-	return id + ":" + strings.Join(numbers, ",")
-}
-
-// ParseWord takes the name of lines apart: the hunk's id and the places of the lines,
-// counted from 0.
-func ParseWord(word string) (id string, lines map[int]bool, err error) {
-	id, numbers, ok := strings.Cut(word, ":")
-	if !ok {
-		return id, nil, nil
-	}
-	lines, err = parseLines(numbers, math.MaxInt32)
-	return id, lines, err
 }

@@ -71,13 +71,14 @@ func itemsOf(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]item, 
 // eachBatch reads the sheets of changes, some at a time, sorted as kept: the next ones
 // are read while do is at work. Lost are the paths of which not all that was kept is
 // there any more.
-func eachBatch(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Kept, view View, do func(sheets []*Sheet, lost []string) error) error {
+func eachBatch(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View,
+	do func(sheets []*LayeredFile, lost []string) error) error {
 	items, err := itemsOf(ctx, r, changes)
 	if err != nil {
 		return err
 	}
 	group, ctx := errgroup.WithContext(ctx)
-	read := make(chan []*Sheet)
+	read := make(chan []*LayeredFile)
 	group.Go(func() error {
 		defer close(read)
 		for some := range slices.Chunk(items, batch) {
@@ -110,13 +111,13 @@ func eachBatch(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *K
 	return group.Wait()
 }
 
-func readSheets(ctx context.Context, r *repo.Repo, items []item, view View) ([]*Sheet, error) {
-	sheets := make([]*Sheet, len(items))
+func readSheets(ctx context.Context, r *repo.Repo, items []item, view View) ([]*LayeredFile, error) {
+	sheets := make([]*LayeredFile, len(items))
 	var loose []repo.Change
-	var owners []*Sheet
+	var owners []*LayeredFile
 	var reads []*version
 	for i, it := range items {
-		s := &Sheet{Path: it.path, alike: it.alike}
+		s := &LayeredFile{Path: it.path, alike: it.alike}
 		sheets[i] = s
 		records := it.records
 		if it.from != nil {
@@ -165,7 +166,7 @@ func readSheets(ctx context.Context, r *repo.Repo, items []item, view View) ([]*
 
 // take notes what a record of the status says of HEAD and the index. Of a renamed
 // file the first record tells of the old path, the second of the new one.
-func (s *Sheet) take(c repo.Change, first bool) {
+func (s *LayeredFile) take(c repo.Change, first bool) {
 	head, index := version{Mode: c.HeadMode, ID: c.HeadID}, version{Mode: c.IndexMode, ID: c.IndexID}
 	switch {
 	case first:
@@ -175,7 +176,7 @@ func (s *Sheet) take(c repo.Change, first bool) {
 	}
 }
 
-func (s *Sheet) takeWork(r *repo.Repo, f repo.WorkFile) {
+func (s *LayeredFile) takeWork(r *repo.Repo, f repo.WorkFile) {
 	if f.Failed != nil {
 		s.Blocked = "it cannot be read: " + errors.Unwrap(f.Failed).Error()
 		return

@@ -32,7 +32,7 @@ func newDesk(t testing.TB) desk {
 	return desk{f, f.Open(t)}
 }
 
-func (d desk) look(t fixture.TB) ([]repo.Change, *tray.Kept) {
+func (d desk) look(t fixture.TB) ([]repo.Change, *tray.State) {
 	changes, err := d.repo.Status(ctx)
 	require.NoError(t, err)
 	kept, err := tray.LoadKept(ctx, d.repo)
@@ -40,7 +40,7 @@ func (d desk) look(t fixture.TB) ([]repo.Change, *tray.Kept) {
 	return changes, kept
 }
 
-func (d desk) board(t fixture.TB) tray.Board {
+func (d desk) board(t fixture.TB) tray.Listing {
 	changes, kept := d.look(t)
 	board, err := tray.Read(ctx, d.repo, changes, kept, tray.Plain)
 	require.NoError(t, err)
@@ -64,8 +64,15 @@ func (d desk) keep(t fixture.TB, out tray.Outcome, err error) {
 
 func (d desk) move(t fixture.TB, from, to tray.Layer, words ...string) {
 	changes, kept := d.look(t)
-	out, err := tray.Move(ctx, d.repo, changes, kept, tray.Plain, from, to, words)
+	out, err := tray.Move(ctx, d.repo, changes, kept, tray.Plain, from, to, selection(t, words...))
 	d.keep(t, out, err)
+}
+
+// selection reads words as a command line does.
+func selection(t require.TestingT, words ...string) []tray.Selection {
+	list, err := tray.ParseSelections(words)
+	require.NoError(t, err)
+	return list
 }
 
 // some picks lines of hunks at random.
@@ -178,7 +185,7 @@ func TestThreeTraysAddUp(t *testing.T) {
 				continue
 			}
 			changes, kept := d.look(t)
-			out, err := tray.Move(ctx, d.repo, changes, kept, tray.Plain, from, to, words)
+			out, err := tray.Move(ctx, d.repo, changes, kept, tray.Plain, from, to, selection(t, words...))
 			if errors.Is(err, tray.ErrBuildsOn) {
 				continue
 			}
@@ -190,7 +197,7 @@ func TestThreeTraysAddUp(t *testing.T) {
 		overlay := d.repo.NewOverlay()
 		head, err := repo.ParseID(before)
 		require.NoError(t, err)
-		trees, out, err := tray.Settle(ctx, d.repo, overlay, head, changes, kept, []tray.Layer{tray.A, B, C})
+		trees, out, err := tray.CommitLayers(ctx, d.repo, overlay, head, changes, kept, []tray.Layer{tray.A, B, C})
 		require.NoError(t, err)
 		last := head
 		for n, made := range trees {
@@ -310,7 +317,7 @@ func TestAConflictIsNotForSorting(t *testing.T) {
 	_, err := f.Run("merge", "other")
 	require.Error(t, err)
 	changes, kept := f.look(t)
-	_, err = tray.Move(ctx, f.repo, changes, kept, tray.Plain, tray.Loose, tray.A, []string{"a"})
+	_, err = tray.Move(ctx, f.repo, changes, kept, tray.Plain, tray.Loose, tray.A, tray.SelectFiles("a"))
 	assert.ErrorIs(t, err, tray.ErrBlocked)
 }
 
@@ -344,6 +351,6 @@ func TestAFileThatCannotBeReadIsShown(t *testing.T) {
 	require.NoError(t, err, "one file does not hide the others")
 	files := board.Loose
 	assert.Equal(t, []tray.Kind{tray.Blocked, tray.Text}, []tray.Kind{files[0].Hunks[0].Kind, files[1].Hunks[0].Kind})
-	_, err = tray.Move(ctx, f.repo, changes, kept, tray.Plain, tray.Loose, tray.A, []string{"link/a"})
+	_, err = tray.Move(ctx, f.repo, changes, kept, tray.Plain, tray.Loose, tray.A, tray.SelectFiles("link/a"))
 	assert.ErrorIs(t, err, tray.ErrBlocked)
 }

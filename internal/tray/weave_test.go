@@ -43,9 +43,9 @@ func drawWeave(t *rapid.T) (w weave, head, work [][]byte) {
 // texts are those of all layers.
 func (w weave) texts() (list []string) {
 	for l := Head; l <= A+3; l++ {
-		list = append(list, string(diff.Join(w.lines(l))))
+		list = append(list, string(bytes.Join(w.lines(l), nil)))
 	}
-	return append(list, string(diff.Join(w.lines(Loose))))
+	return append(list, string(bytes.Join(w.lines(Loose), nil)))
 }
 
 func TestMovesKeepTheEnds(t *testing.T) {
@@ -63,7 +63,7 @@ func TestMovesKeepTheEnds(t *testing.T) {
 				made = append(append(made, s.old[at:c.OldStart]...), s.new[c.NewStart:c.NewEnd]...)
 				at = c.OldEnd
 			}
-			assert.Equal(t, diff.Join(s.new), diff.Join(append(made, s.old[at:]...)), "a layer is its changes")
+			assert.Equal(t, bytes.Join(s.new, nil), bytes.Join(append(made, s.old[at:]...), nil), "a layer is its changes")
 		}
 	})
 }

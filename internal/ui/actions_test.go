@@ -6,6 +6,7 @@ import (
 	"slices"
 	"testing"
 
+	tea "charm.land/bubbletea/v2"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -62,9 +63,11 @@ func TestAnySizeIsDrawn(t *testing.T) {
 	f.Git("fetch", "--quiet")
 	d := newDriver(t, f.Dir)
 	for _, steps := range [][]string{
-		{"+2 hunks"}, {";", "+ignored files"}, {"esc", "+loose changes", ":", "+Find an action"}, {"esc", "+loose changes", "?", "+Now holds"}, {"esc", "+loose changes", "m", "+Message of tray A"},
+		{"+2 hunks"}, {";", "+ignored files"}, {"esc", "+loose changes", ":", "+Find an action"},
+		{"esc", "+loose changes", "?", "+Now holds"}, {"esc", "+loose changes", "m", "+Message of tray A"},
 		{"esc", "+loose changes", "x", "+Throw"}, {"n", "H", "+joined by 1 hunk"}, {"enter", "+the commit as it will be"},
-		{"esc", "+joined by 1 hunk", "esc", "+loose changes", "]", "+1 file +1 −1"}, {"t", "+Before which entry?"}, {"esc", "+nothing planned yet", "enter", "+Look"},
+		{"esc", "+joined by 1 hunk", "esc", "+loose changes", "]", "+1 file +1 −1"}, {"t", "+Before which entry?"},
+		{"esc", "+nothing planned yet", "enter", "+Look"},
 		{"esc", "+nothing planned yet", "d", "+its parts, in order"}, {"esc", "+nothing planned yet", "O", "+files by commits"},
 		{"esc", "+nothing planned yet", "]", "+No conflict waits"}, {"]", "+A new branch there"}, {"v", "+commits read"},
 		{"esc", "+A new branch there", "!", "+before sending"}, {"esc", "+A new branch there", "V", "+origin/main, landed"}, {"w", "+Journal"},
@@ -73,18 +76,19 @@ func TestAnySizeIsDrawn(t *testing.T) {
 		width, height := d.m.width, d.m.height
 		for _, w := range []int{1, 10, 19, 20, 21, 30, 60, 99, 100, 240} {
 			for h := 1; h < 16; h++ {
-				d.m.width, d.m.height = w, h
+				d.update(tea.WindowSizeMsg{Width: w, Height: h})
 				assert.NotPanics(t, func() { d.m.View() }, "%v at %dx%d", steps, w, h)
 			}
 		}
-		d.m.width, d.m.height = width, height
+		d.update(tea.WindowSizeMsg{Width: width, Height: height})
 	}
 }
 
 // TestWrongSettingsKeepNobodyOut: they are named, and the application opens.
 func TestWrongSettingsKeepNobodyOut(t *testing.T) {
 	for text, want := range map[string]string{
-		"fetch_every = \"soon\"\n": "fetch_every is", "journal = \"soon\"\n": "is no age such as 90d", "nonsense = 1\n": "there is no such setting", "]]": "does not read as TOML",
+		"fetch_every = \"soon\"\n": "fetch_every is", "journal = \"soon\"\n": "is no age such as 90d",
+		"nonsense = 1\n": "there is no such setting", "]]": "does not read as TOML",
 	} {
 		f := desk(t)
 		config := t.TempDir()

@@ -20,11 +20,11 @@ type question struct {
 	answer chan<- string   // closed for no answer
 }
 
-// hotline brings questions from commands to the screen, one at a time.
-type hotline chan question
+// prompts brings questions from commands to the screen, one at a time.
+type prompts chan question
 
 // ask puts a question on the line and waits.
-func (h hotline) ask(ctx context.Context, q ask.Question) (string, error) {
+func (h prompts) ask(ctx context.Context, q ask.Question) (string, error) {
 	answer := make(chan string, 1)
 	select {
 	case h <- question{q, ctx, answer}:
@@ -44,14 +44,14 @@ func (h hotline) ask(ctx context.Context, q ask.Question) (string, error) {
 
 type asked struct {
 	question
-	from hotline
+	from prompts
 }
 
 // unasked says that nobody waits for an answer any more.
 type unasked struct{ page *questioner }
 
 // awaitQuestion waits for the next question.
-func (m *Model) awaitQuestion(line hotline) tea.Cmd {
+func (m *Model) awaitQuestion(line prompts) tea.Cmd {
 	return func() tea.Msg {
 		select {
 		case q := <-line:

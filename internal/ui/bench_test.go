@@ -92,7 +92,8 @@ func BenchmarkKeyToFrame(b *testing.B) {
 	f.Write("long.go", new.String())
 	d := newDriver(b, f.Dir)
 	d.wait("+25000")
-	keys := []tea.KeyPressMsg{{Code: tea.KeyDown}, {Code: tea.KeyPgDown}, {Code: 'n', Text: "n"}, {Code: tea.KeySpace, Text: " "}, {Code: tea.KeyUp}}
+	keys := []tea.KeyPressMsg{{Code: tea.KeyDown}, {Code: tea.KeyPgDown}, {Code: 'n', Text: "n"}, {Code: tea.KeySpace, Text: " "},
+		{Code: tea.KeyUp}}
 	r := newRenderer()
 	var times []time.Duration
 	for b.Loop() {

@@ -2,12 +2,15 @@ package ui
 
 import (
 	"context"
+	"fmt"
 
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // chooseBranch offers the branches that could be at work.
@@ -27,7 +30,8 @@ func (m *Model) chooseBranch() tea.Cmd {
 			case ref.Worktree != "":
 				detail = "checked out in " + ref.Worktree
 			}
-			option := kit.Option{Key: ref.ID.Short(), Label: safe.Line(name), Detail: safe.Line(detail), Do: func() tea.Cmd { return m.workOn(name) }}
+			option := kit.Option{Key: ref.ID.Short(), Label: safe.Line(name), Detail: safe.Line(detail),
+				Do: func() tea.Cmd { return m.workOn(name) }, Look: kit.LookAt(m.app, ref.ID)}
 			if name == head {
 				choose.Options = append([]kit.Option{option}, choose.Options...)
 				continue
@@ -48,7 +52,7 @@ func (m *Model) workOn(branch string) tea.Cmd {
 func (m *Model) chooseTarget() tea.Cmd {
 	branch, now := m.where.Value.Work.Branch(), m.where.Value.Target
 	return func() tea.Msg {
-		names, err := m.app.Ontos(m.ctx, branch)
+		names, err := planning.Of(m.app).Ontos(m.ctx, branch)
 		if err != nil {
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		}
@@ -58,12 +62,27 @@ func (m *Model) chooseTarget() tea.Cmd {
 			if name == now.Name {
 				detail = "as it is now"
 			}
-			choose.Options = append(choose.Options, kit.Option{Label: safe.Line(name), Detail: detail, Do: func() tea.Cmd { return m.setTarget(name) }})
+			choose.Options = append(choose.Options, kit.Option{Label: safe.Line(name), Detail: detail,
+				Do: func() tea.Cmd { return m.setTarget(name) }, Look: m.apartFrom(name)})
 		}
 		if now.Kept {
-			choose.Options = append(choose.Options, kit.Option{Label: "as Bastel finds it", Detail: "forget the choice: the default branch of the shared remote", Do: func() tea.Cmd { return m.setTarget("") }})
+			choose.Options = append(choose.Options, kit.Option{Label: "as Bastel finds it",
+				Detail: "forget the choice: the default branch of the shared remote", Do: func() tea.Cmd { return m.setTarget("") }})
 		}
 		return choose
+	}
+}
+
+// apartFrom says how far the branch at work and another one are apart.
+func (m *Model) apartFrom(name string) func(ctx context.Context) (string, error) {
+	tip := m.where.Value.Work.Commit
+	return func(ctx context.Context) (string, error) {
+		id, err := m.app.CommitNamed(ctx, name)
+		if err != nil {
+			return "", err
+		}
+		there, own, err := m.app.Repo.AheadBehind(ctx, id, tip)
+		return fmt.Sprintf("%s of the branch to land there, %d there that it does not have", wording.Count(own, "commit"), there), err
 	}
 }
 

@@ -14,10 +14,12 @@ import (
 	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/app"
+	"bastel/internal/programs"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // Tabs and carriage returns show as these while a text is edited: the area would
@@ -96,11 +98,11 @@ func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 		return m.compose(e, e.written())
 	case key == "tab":
 		e.area.InsertString(shownTab)
-		return m.keepWriting(e)
+		return m.keepText(e)
 	case action.Is(action.EarlierTexts, key) && e.Message != nil:
-		return m.openPage(e.earlier())
+		return m.openChooser(e.earlier(), e)
 	case action.Is(action.Trailers, key) && e.Message != nil:
-		return m.openPage(e.trailers())
+		return m.openChooser(e.trailers(), e)
 	}
 	e.warned = false
 	before := e.area.Value()
@@ -109,7 +111,7 @@ func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 	if e.area.Value() == before {
 		return inBackground(cmd) // the blinking of the cursor
 	}
-	return tea.Batch(inBackground(cmd), m.keepWriting(e))
+	return tea.Batch(inBackground(cmd), m.keepText(e))
 }
 
 // text is what was written, of a message without the hints of its template.
@@ -123,18 +125,19 @@ func (e *editor) text() string {
 // written is all that stands in the area.
 func (e *editor) written() string { return hideControls.Replace(e.area.Value()) }
 
-func (e *editor) earlier() *chooser {
+func (e *editor) earlier() kit.Choose {
 	choose := kit.Choose{Title: "Start from an earlier message"}
 	for _, message := range e.Message.Earlier {
-		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(repo.Subject(message)), Detail: app.Count(strings.Count(strings.TrimSpace(message), "\n")+1, "line"), Do: func() tea.Cmd {
-			e.area.SetValue(showControls.Replace(strings.TrimRight(message, "\n")))
-			return nil
-		}})
+		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(repo.Subject(message)),
+			Detail: wording.Count(strings.Count(strings.TrimSpace(message), "\n")+1, "line"), Do: func() tea.Cmd {
+				e.area.SetValue(showControls.Replace(strings.TrimRight(message, "\n")))
+				return nil
+			}})
 	}
-	return &chooser{Choose: choose, back: e}
+	return choose
 }
 
-func (e *editor) trailers() *chooser {
+func (e *editor) trailers() kit.Choose {
 	choose := kit.Choose{Title: "Add a trailer"}
 	for _, trailer := range e.Message.Trailers {
 		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(trailer), Do: func() tea.Cmd {
@@ -142,7 +145,7 @@ func (e *editor) trailers() *chooser {
 			return nil
 		}})
 	}
-	return &chooser{Choose: choose, back: e}
+	return choose
 }
 
 func (e *editor) scroll(int) {}
@@ -207,7 +210,8 @@ func notImperative(subject string) string {
 	}
 	lower := strings.ToLower(word)
 	for _, ending := range []string{"ed", "ing"} {
-		if stem, ok := strings.CutSuffix(lower, ending); ok && len(stem) > 2 && !strings.HasSuffix(stem, "e") && lower != "embed" && lower != "bring" {
+		if stem, ok := strings.CutSuffix(lower, ending); ok && len(stem) > 2 && !strings.HasSuffix(stem, "e") && lower != "embed" &&
+			lower != "bring" {
 			return word
 		}
 	}
@@ -251,7 +255,7 @@ func (m *Model) compose(e *editor, text string) tea.Cmd {
 	if err != nil {
 		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
 	}
-	run, err := m.app.Repo.Editor(m.ctx, file.Name(), 0)
+	run, err := m.editorOn(file.Name(), 0)
 	if err != nil {
 		os.Remove(file.Name())
 		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
@@ -315,14 +319,31 @@ func (m *Model) launch(msg kit.Launch) tea.Cmd {
 	case msg.File != "":
 		file = msg.File
 	}
-	run, err := m.app.Repo.Editor(m.ctx, file, msg.Line)
+	run, err := m.editorOn(file, msg.Line)
 	if msg.Shell {
-		run, err = repo.Shell(msg.Dir), nil
+		run, err = programs.Shell(msg.Dir), nil
 	}
 	if err != nil {
 		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
 	}
 	return tea.Exec(unhurried{run}, func(err error) tea.Msg { return launched{err, msg.Done} })
+}
+
+// editorOn is the user's editor on a file; line 0 leaves it to the editor where it begins.
+func (m *Model) editorOn(file string, line int) (*programs.InTerminal, error) {
+	editor, err := m.app.Repo.Editor(m.ctx)
+	if err != nil {
+		return nil, err
+	}
+	return programs.Editor(editor, m.app.Repo.Top(), file, line)
+}
+
+// haveLaunched reads anew what the program may have changed.
+func (m *Model) haveLaunched(msg launched) tea.Cmd {
+	if msg.err != nil {
+		m.say(kit.Notice{Text: msg.err.Error(), Trouble: true})
+	}
+	return tea.Batch(m.refresh(), msg.then)
 }
 
 // unhurried keeps a program that ends at once, such as a script in an editor's place, from

@@ -123,8 +123,10 @@ func TestEachReadingFails(t *testing.T) {
 			f.Write(fmt.Sprint("a-", n), "1\n")
 			return fmt.Sprint("  a-", n, " ")
 		}},
+		"Map":   {[]string{"+2 hunks", "[", "+Change thirty"}, "topic", commit},
 		"Shape": {[]string{"+2 hunks", "]", "+Change thirty"}, "Change thirty", commit},
-		"Mend": {[]string{"+2 hunks", "]", "+Change thirty", ")", "+What does the series go onto", "main", "enter", "+conflict", "]", "+region 1 of"}, "region 1 of", func(f *fixture.Repo, n int) string {
+		"Mend": {[]string{"+2 hunks", "]", "+Change thirty", ")", "+What does the series go onto", "main", "enter", "+conflict", "]",
+			"+region 1 of"}, "region 1 of", func(f *fixture.Repo, n int) string {
 			commit(f, n)
 			return fmt.Sprintf("%d commits ahead", n+2)
 		}},

@@ -8,20 +8,22 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
-	"bastel/internal/app"
+	"bastel/internal/app/publishing"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 func (m *Model) fetch() tea.Cmd {
-	return kit.Start(kit.Work[string]{Title: "Fetching", Beside: true, Quiet: true, Do: func(ctx context.Context, report func(string)) (string, error) {
-		fetched, err := m.app.Fetch(ctx, report)
-		if err != nil {
-			return "", err
-		}
-		return tellFetched(fetched), nil
-	}})
+	return kit.Start(kit.Work[string]{Title: "Fetching", Background: true, Quiet: true,
+		Do: func(ctx context.Context, report func(string)) (string, error) {
+			fetched, err := publishing.Of(m.app).Fetch(ctx, report)
+			if err != nil {
+				return "", err
+			}
+			return tellFetched(fetched), nil
+		}})
 }
 
 // fetchDue says that it is time to fetch.
@@ -40,13 +42,14 @@ func (m *Model) fetchByItself(every time.Duration) tea.Cmd {
 	if m.app == nil || m.work != nil || m.beside != nil {
 		return fetchLater(every)
 	}
-	return tea.Batch(fetchLater(every), kit.Start(kit.Work[string]{Title: "Automatic fetch", Beside: true, Quiet: true, Do: func(ctx context.Context, report func(string)) (string, error) {
-		fetched, err := m.app.Fetch(repo.Unattended(ctx), report)
-		if err != nil || len(fetched.Arrivals) == 0 {
-			return "", err
-		}
-		return tellFetched(fetched), nil
-	}}))
+	return tea.Batch(fetchLater(every), kit.Start(kit.Work[string]{Title: "Automatic fetch", Background: true, Quiet: true,
+		Do: func(ctx context.Context, report func(string)) (string, error) {
+			fetched, err := publishing.Of(m.app).Fetch(repo.Unattended(ctx), report)
+			if err != nil || len(fetched.Arrivals) == 0 {
+				return "", err
+			}
+			return tellFetched(fetched), nil
+		}}))
 }
 
 // mostTold is for how many branches it is said in one line what came, mostListed for how
@@ -58,7 +61,7 @@ const (
 
 // tellFetched says from where was fetched and what came: in a line, or where that is much, in
 // a list that begins with what concerns the branch, and with the others counted.
-func tellFetched(f app.Fetched) string {
+func tellFetched(f publishing.Fetched) string {
 	from := "Fetched from " + safe.Line(strings.Join(f.From, ", ")) + "."
 	for _, warning := range f.Warnings {
 		from += " But " + safe.Line(warning) + "."
@@ -85,9 +88,10 @@ func tellFetched(f app.Fetched) string {
 		}
 	}
 	heading := fmt.Sprintf("%s %s changed: %d new, %d gone, %d moved. Your branches and files are as they were.", from,
-		app.Count(len(f.Arrivals), "branch"), fresh, gone, len(f.Arrivals)-own-fresh-gone)
+		wording.Count(len(f.Arrivals), "branch"), fresh, gone, len(f.Arrivals)-own-fresh-gone)
 	if own > 0 {
-		heading = fmt.Sprintf("%s Of yours: %d. Of others: %d new, %d gone, %d moved. Your branches and files are as they were.", from, own, fresh, gone, len(f.Arrivals)-own-fresh-gone)
+		heading = fmt.Sprintf("%s Of yours: %d. Of others: %d new, %d gone, %d moved. Your branches and files are as they were.", from, own,
+			fresh, gone, len(f.Arrivals)-own-fresh-gone)
 	}
 	lines = append([]string{heading, ""}, lines...)
 	if more := len(f.Arrivals) - mostListed; more > 0 {

@@ -15,7 +15,7 @@ import (
 // openFinder lists every action: those of here, those of the other screens by way of
 // going there, and for words of what is not here what to do instead.
 func (m *Model) openFinder() tea.Cmd {
-	return m.openPage(&chooser{Choose: kit.Choose{Title: "Find an action", Find: m.findActions}})
+	return m.openChooser(kit.Choose{Title: "Find an action", Find: m.findActions}, nil)
 }
 
 // findActions gives what fits the typed words: by names first, then by everyday words,

@@ -127,7 +127,7 @@ func (m *Model) haveFollowed(msg haveFollowed) tea.Cmd {
 	case msg.err == nil && m.behind():
 		return tea.Batch(append(cmds, m.followNext())...)
 	case msg.err == nil:
-		return tea.Batch(append(cmds, m.lookAgain())...)
+		return tea.Batch(append(cmds, m.refresh())...)
 	}
 	done := m.following.steps[0]
 	m.following.steps = m.following.steps[1:]
@@ -137,7 +137,7 @@ func (m *Model) haveFollowed(msg haveFollowed) tea.Cmd {
 	}
 	refused := screen.Update(kit.Refused{})
 	m.say(kit.Notice{Text: said, Trouble: true})
-	return tea.Batch(append(cmds, refused, m.lookAgain())...)
+	return tea.Batch(append(cmds, refused, m.refresh())...)
 }
 
 // dropAfter drops the steps that have not begun and the keys that wait, and gives their names.

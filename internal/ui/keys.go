@@ -9,10 +9,12 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
+	"bastel/internal/app/planning"
 	"bastel/internal/journal"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/action"
+	"bastel/internal/ui/chart"
 	"bastel/internal/ui/kit"
 )
 
@@ -23,7 +25,7 @@ func (m *Model) globalActions() []kit.Action {
 		if at < 0 || at >= len(m.screens) {
 			return kit.Act(id, false, nil)
 		}
-		return kit.Act(id, true, func() tea.Cmd { return m.show(at) }).Called("to " + m.screens[at].Name())
+		return kit.Act(id, true, func() tea.Cmd { return m.show(at) }).Named("to " + m.screens[at].Name())
 	}
 	return []kit.Action{
 		turn(action.NextScreen, 1),
@@ -34,14 +36,20 @@ func (m *Model) globalActions() []kit.Action {
 		kit.Act(action.Forward, true, m.forward),
 		kit.Act(action.Branch, m.where.Known, m.chooseBranch),
 		kit.Act(action.ChooseTarget, m.where.Known && m.where.Value.Work.Ref != "", m.chooseTarget),
+		kit.Act(action.CompareTarget, m.where.Known, m.compareTarget),
 		kit.Act(action.Journal, true, m.showJournal),
-		kit.Act(action.Refresh, true, m.lookAgain),
+		kit.Act(action.Refresh, true, m.refresh),
 		kit.Act(action.OpenDemo, true, m.askDemo),
 		kit.Act(action.Menu, len(m.keyless()) > 0, func() tea.Cmd { return m.openPage(&menu{actions: m.keyless()}) }),
 		kit.Act(action.FindAction, true, m.openFinder),
 		kit.Act(action.Help, true, func() tea.Cmd { return m.openPage(&help{}) }),
 		kit.Act(action.Leave, true, func() tea.Cmd { return tea.Quit }),
 	}
+}
+
+// compareTarget has Map compare the branch at work with its target; leaving that comes back here.
+func (m *Model) compareTarget() tea.Cmd {
+	return m.screenNamed(chart.Name).Update(chart.Against{From: m.screen().Name()})
 }
 
 // keyless lists what can be done on the screen that has no key of its own.
@@ -52,7 +60,7 @@ func (m *Model) keyless() []kit.Action {
 // nowhereActions are for a folder without a repository.
 func (m *Model) nowhereActions() []kit.Action {
 	actions := []kit.Action{
-		kit.Act(action.Refresh, true, func() tea.Cmd { return m.open }).Called("try again"),
+		kit.Act(action.Refresh, true, func() tea.Cmd { return m.open }).Named("try again"),
 		kit.Act(action.OpenDemo, true, m.openDemo),
 		kit.Act(action.Leave, true, func() tea.Cmd { return tea.Quit }),
 	}
@@ -109,7 +117,7 @@ func (m *Model) do(a kit.Action) tea.Cmd {
 		return nil
 	case a.AtOnce:
 		return m.inOrder(cmd())
-	case a.Asks:
+	case a.OnlyAsks:
 		return m.handle(cmd())
 	}
 	return cmd
@@ -174,7 +182,8 @@ func (m *Model) showJournal() tea.Cmd {
 // account tells what an entry of the journal did: what each commit became, which other
 // refs moved along.
 func account(e journal.Entry) string {
-	lines := []string{fmt.Sprintf("%d  %s: %s", e.Number, e.Kind, safe.Line(e.Title)), "", orDash(e.Old) + " → " + orDash(e.New) + "  " + safe.Line(e.Ref)}
+	lines := []string{fmt.Sprintf("%d  %s: %s", e.Number, e.Kind, safe.Line(e.Title)), "",
+		orDash(e.Old) + " → " + orDash(e.New) + "  " + safe.Line(e.Ref)}
 	for _, pair := range e.Pairs {
 		lines = append(lines, orDash(pair[0])+" became "+orDash(pair[1]))
 	}
@@ -187,7 +196,7 @@ func account(e journal.Entry) string {
 // tellEntry shows what an entry did, the lines of working files that it took or brought among it.
 func (m *Model) tellEntry(e journal.Entry) tea.Cmd {
 	return func() tea.Msg {
-		lines, err := m.app.Changes(m.ctx, e)
+		lines, err := planning.Of(m.app).Changes(m.ctx, e)
 		text := account(e)
 		for _, line := range lines {
 			text += "\n" + line

@@ -12,17 +12,20 @@ import (
 )
 
 // toMend are the keys that put the branch onto main and go to its conflicts.
-var toMend = []string{"+No loose changes", "]", "+1 file +12 −12", ")", "+What does the series go onto?", "down", "enter", "+conflicts in the way", "!", "+entry 1 of 4, Newer packages"}
+var toMend = []string{"+No loose changes", "]", "+1 file +12 −12", ")", "+What does the series go onto?", "down", "enter",
+	"+conflicts in the way", "!", "+entry 1 of 4, Newer packages"}
 
 func TestMendByKeys(t *testing.T) {
-	lockFile := []string{"+region 1 of 12", "+12 open here", "1", "+region 2 of 12", "{", "R", "+Give the same answer to what else?", "enter", "+entry 2 of 4, A warmer guide"}
+	lockFile := []string{"+region 1 of 12", "+12 open here", "1", "+region 2 of 12", "{", "R", "+Give the same answer to what else?",
+		"enter", "+entry 2 of 4, A warmer guide"}
 	guide := []string{"+region 1 of 2", "2", "+region 2 of 2", "1", "+entry 3 of 4"}
 	old := []string{"+depth  region 1 of 1", "n", "+old.txt", "+deleted it", "1", "+depth", "2"}
 	for name, test := range map[string]struct {
 		steps []string
 		check func(t *testing.T, f *fixture.Repo)
 	}{
-		"all of it": {join(lockFile, guide, old, []string{"+entry 4 of 4, Deeper", "1", "+all answered, the rest is clean", "a", "+became 4"}), func(t *testing.T, f *fixture.Repo) {
+		"all of it": {join(lockFile, guide, old, []string{"+entry 4 of 4, Deeper", "1", "+all answered, the rest is clean", "a",
+			"+became 4"}), func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Newer packages\nA warmer guide\nNews of the old\nDeeper", f.Git("log", "--reverse", "--format=%s", "main.."))
 			assert.Equal(t, 12, strings.Count(f.Read("app.lock"), "version 1.2."))
 			assert.Equal(t, "# Guide\n\nGood day.\nSit down.\n\nThe quay is open.\nBring a rope.\n\nSee you.\n", f.Read("guide.md"))
@@ -30,18 +33,27 @@ func TestMendByKeys(t *testing.T) {
 			assert.Equal(t, "8 m\n", f.Read("depth"))
 			f.Git("fsck", "--strict")
 		}},
-		"undo, redo and open again": {join(lockFile, []string{"2", "+region 2 of 2", "u", "+2 open here", "U", "+1 open here", "{", "+┃ Good day.", "x", "+2 open here", "+▒▒ open: region 1"}), nil},
-		"lines and typing": {join(lockFile, []string{"space", "+ ●", "+┃ Good morning.", "G", "space", "+┃ Sit down.", "m", "+The text for this place in guide.md", "ctrl+home", "Well. ", "ctrl+s",
+		"undo, redo and open again": {join(lockFile, []string{"2", "+region 2 of 2", "u", "+2 open here", "U", "+1 open here", "{",
+			"+┃ Good day.", "x", "+2 open here", "+▒▒ open: region 1"}), nil},
+		"lines and typing": {join(lockFile, []string{"space", "+ ●", "+┃ Good morning.", "G", "space", "+┃ Sit down.", "m",
+			"+The text for this place in guide.md", "ctrl+home", "Well. ", "ctrl+s",
 			"+region 2 of 2", "{", "+┃ Well. Good morning.", "+┃ Sit down."}), nil},
-		"both, turned, the base, nothing": {join(lockFile, []string{"3", "+region 2 of 2", "{", "+┃ Good morning.", "+┃ Good day.", "4", "+region 2 of 2", "{", "5", "+region 2 of 2", "{", "+┃ Hello.", "0", "+region 2 of 2", "{", "+┃ nothing"}), nil},
-		"the whole file":                  {join(lockFile, []string{"f", "+guide.md as a whole", "down", "enter", "+entry 3 of 4", "{", "+as main has it"}), nil},
-		"a look at the commit":            {[]string{"enter", "+Which commit?", "colleague", "enter", "+Look", "esc", "+Newer packages", "+region 1 of 12"}, nil},
-		"ideas":                           {[]string{"*", "+Answers that could be right", "newer version", "enter", "+region 2 of 12", "{", "+┃   version 1.3.0"}, nil},
-		"join first": {join(lockFile, guide, []string{"+depth  region 1 of 1", ";", "+join first", "1", "+asked once and not 2 times", "y", "+entry 3 of 3"}), func(t *testing.T, f *fixture.Repo) {
+		"both, turned, the base, nothing": {join(lockFile, []string{"3", "+region 2 of 2", "{", "+┃ Good morning.", "+┃ Good day.", "4",
+			"+region 2 of 2", "{", "5", "+region 2 of 2", "{", "+┃ Hello.", "0", "+region 2 of 2", "{", "+┃ nothing"}), nil},
+		"the whole file": {join(lockFile, []string{"f", "+guide.md as a whole", "down", "enter", "+entry 3 of 4", "{",
+			"+as main has it"}), nil},
+		"a look at the commit": {[]string{"enter", "+Which commit?", "colleague", "enter", "+Look", "esc", "+Newer packages",
+			"+region 1 of 12"}, nil},
+		"ideas": {[]string{"*", "+Answers that could be right", "newer version", "enter", "+region 2 of 12", "{",
+			"+┃   version 1.3.0"}, nil},
+		"join first": {join(lockFile, guide, []string{"+depth  region 1 of 1", ";", "+join first", "1", "+asked once and not 2 times", "y",
+			"+entry 3 of 3"}), func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "A warmer guide", f.Git("log", "-1", "--format=%s", "HEAD~2"))
 		}},
-		"markers are not done": {join(lockFile, []string{"m", "+The text for this place", "<<<<<<< ", "ctrl+s", "+looks like a conflict marker", "esc", "+2 open here", "m", "+The text for this place", "ctrl+s", "+looks like a conflict marker", "y", "+1 open here"}), nil},
-		"nothing remembered":   {[]string{";", "+remembered answers", "1", "+No answer is remembered yet"}, nil},
+		"markers are not done": {join(lockFile, []string{"m", "+The text for this place", "<<<<<<< ", "ctrl+s",
+			"+looks like a conflict marker", "esc", "+2 open here", "m", "+The text for this place", "ctrl+s", "+looks like a conflict marker",
+			"y", "+1 open here"}), nil},
+		"nothing remembered": {[]string{";", "+remembered answers", "1", "+No answer is remembered yet"}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Setenv("XDG_CONFIG_HOME", t.TempDir())
@@ -75,10 +87,12 @@ func TestAnswersComeBack(t *testing.T) {
 	d := newDriver(t, f.Dir)
 	d.play(join(toMend, []string{"2", "+region 2 of 12", "{", "R", "enter", "+entry 2 of 4"})...)
 	again := newDriver(t, f.Dir)
-	again.play("+No loose changes", "]", "+conflicts in the way", "!", "+entry 2 of 4", "+2 open here", "1", "1", "+entry 3 of 4", "+depth", "2", "+old.txt", "1", "+entry 4 of 4", "1", "+the rest is clean", "a", "+became 3")
+	again.play("+No loose changes", "]", "+conflicts in the way", "!", "+entry 2 of 4", "+2 open here", "1", "1", "+entry 3 of 4",
+		"+depth", "2", "+old.txt", "1", "+entry 4 of 4", "1", "+the rest is clean", "a", "+became 3")
 	f.Git("switch", "--quiet", "second")
 	other := newDriver(t, f.Dir)
-	other.play("+No loose changes", "]", "+1 file +12 −12", ")", "+What does the series go onto?", "down", "enter", "+the answers to its conflicts leave nothing", "+4 commits, the content changes", "]", "+reused from before", "+all answered",
+	other.play("+No loose changes", "]", "+1 file +12 −12", ")", "+What does the series go onto?", "down", "enter",
+		"+the answers to its conflicts leave nothing", "+4 commits, the content changes", "]", "+reused from before", "+all answered",
 		"x", "+1 open here", ";", "+remembered answers", "1", "+Answers that come back", "enter", "+Forgot")
 }
 
@@ -91,10 +105,13 @@ func TestWhatWaitsInTheWorkingTree(t *testing.T) {
 	assert.Error(t, err)
 	f.Git("config", "merge.conflictStyle", "diff3")
 	d := newDriver(t, f.Dir)
-	d.play("+merge", "]", "]", "+a merge that waits in the working tree", "+12 open here", "1", "{", "R", "enter", "+depth", "2", "+guide.md", "1", "a", "+Resolved 2 files")
+	d.play("+merge", "]", "]", "+a merge that waits in the working tree", "+12 open here", "1", "{", "R", "enter", "+depth", "2",
+		"+guide.md", "1", "a", "+Resolved 2 files")
 	assert.Equal(t, "600 cm\n", f.Read("depth"))
 	assert.Equal(t, 12, strings.Count(f.Read("app.lock"), "version 1.2."))
-	d.play("+guide.md", "u", "+2 open here", ";", "+mark as resolved", "1", "+There are conflict markers in", "esc", "1", "+old.txt", "+deleted it", "2", "+region 1 of 2", "1", "+all answered", "a", "+Resolved 2 files", "+Everything in the merge is resolved.", "a", "+Resolved by hand:", "ctrl+s", "+The merge is made")
+	d.play("+guide.md", "u", "+2 open here", ";", "+mark as resolved", "1", "+There are conflict markers in", "esc", "1", "+old.txt",
+		"+deleted it", "2", "+region 1 of 2", "1", "+all answered", "a", "+Resolved 2 files", "+Everything in the merge is resolved.", "a",
+		"+Resolved by hand:", "ctrl+s", "+The merge is made")
 	assert.Equal(t, "Deeper\nThe colleague's work", f.Git("log", "-2", "--format=%s", "--no-walk=unsorted", "HEAD^1", "HEAD^2"))
 	assert.Contains(t, f.Git("log", "-1", "--format=%B"), "guide.md")
 	assert.Empty(t, f.Git("status", "--porcelain"))
@@ -116,19 +133,25 @@ func TestTakingFromElsewhere(t *testing.T) {
 		"as entries": {join(from("elsewhere", "Add more"), []string{"enter", "+from +", "a", "+became 5"}), func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Add more, Mira Lund", f.Git("log", "-1", "--format=%s, %an", "HEAD~3"))
 		}},
-		"as loose changes": {join(from("elsewhere", "Add more"), []string{"down", "enter", "+Changed 1 file", "[", "+more", "u", "+? y does it.", "y", "+No loose changes"}), nil},
-		"loose, with a conflict": {join(from("main", "all of them"), []string{"down", "enter", "+1 commit taken as loose changes", "+12 open here",
-			"2", "{", "R", "+to what else", "everything", "enter", "+old.txt", "2", "+all answered", "a", "+Resolved 4 files", "+No conflict waits"}), func(t *testing.T, f *fixture.Repo) {
+		"as loose changes": {join(from("elsewhere", "Add more"), []string{"down", "enter", "+Changed 1 file", "[", "+more", "u",
+			"+? y does it.", "y", "+No loose changes"}), nil},
+		"loose, with a conflict": {join(from("main", "all of them"), []string{"down", "enter", "+1 commit taken as loose changes",
+			"+12 open here",
+			"2", "{", "R", "+to what else", "everything", "enter", "+old.txt", "2", "+all answered", "a", "+Resolved 4 files",
+			"+No conflict waits"}), func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "600 cm\n", f.Read("depth"))
 			assert.Equal(t, " M app.lock\n M depth\n M guide.md\n D old.txt", f.Git("status", "--porcelain"))
 			assert.Equal(t, "Deeper", f.Git("log", "-1", "--format=%s"))
 		}},
-		"stopped": {join(from("main", "all of them"), []string{"down", "enter", "+12 open here", ";", "+stop taking", "3", "+Stopped taking those commits"}), func(t *testing.T, f *fixture.Repo) {
+		"stopped": {join(from("main", "all of them"), []string{"down", "enter", "+12 open here", ";", "+stop taking", "3",
+			"+Stopped taking those commits"}), func(t *testing.T, f *fixture.Repo) {
 			assert.Empty(t, f.Git("status", "--porcelain"))
 		}},
-		"by a merge": {[]string{")", "+What does the series go onto?", "merge elsewhere", "enter", "+merges", "+5 commits", "a", "+became 5"}, func(t *testing.T, f *fixture.Repo) {
-			assert.Equal(t, "Merge elsewhere into topic\nDeeper\nAdd more", f.Git("log", "--format=%s", "--no-walk=unsorted", "HEAD", "HEAD^1", "HEAD^2"))
-		}},
+		"by a merge": {[]string{")", "+What does the series go onto?", "merge elsewhere", "enter", "+merges", "+5 commits", "a", "+became 5"},
+			func(t *testing.T, f *fixture.Repo) {
+				assert.Equal(t, "Merge elsewhere into topic\nDeeper\nAdd more", f.Git("log", "--format=%s", "--no-walk=unsorted", "HEAD", "HEAD^1",
+					"HEAD^2"))
+			}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Setenv("XDG_CONFIG_HOME", t.TempDir())

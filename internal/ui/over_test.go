@@ -96,11 +96,13 @@ func TestOverSendAt80(t *testing.T) {
 	f.Remote(t)
 	f.Git("push", "--quiet", "origin", "main")
 	d := newDriver(t, f.Dir)
-	d.m.width, d.m.height = 80, 24
+	d.update(tea.WindowSizeMsg{Width: 80, Height: 24})
 	d.play("+No loose changes", "]", "]", "]", "+A new branch there",
-		"v", "+◆ Next  Change ten", "left", "+◆ Now  0 of 2 commits read", "v", "+1 of 2 commits read", "j", "right", "+◆ Next  Change thirty", "v", "left", "+2 of 2 commits read", "v", "+1 of 2 commits read", "esc",
+		"v", "+◆ Next  Change ten", "left", "+◆ Now  0 of 2 commits read", "v", "+1 of 2 commits read", "j", "right",
+		"+◆ Next  Change thirty", "v", "left", "+2 of 2 commits read", "v", "+1 of 2 commits read", "esc",
 		"!", "+1 finding before sending", "right", "+enter goes to the read-through", "left", "+no merges", "esc",
-		"V", "+Next  origin/main, landed", "left", "+Now  origin/main", "+as last fetched", "right", "+It moves forward", "esc", "+A new branch there")
+		"V", "+Next  origin/main, landed", "left", "+Now  origin/main", "+as last fetched", "right", "+It moves forward", "esc",
+		"+A new branch there")
 	for line := range strings.SplitSeq(d.frame(), "\n") {
 		assert.LessOrEqual(t, len([]rune(line)), 80)
 	}

@@ -3,9 +3,9 @@ package ui
 import (
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
+	"charm.land/bubbles/v2/viewport"
 	tea "charm.land/bubbletea/v2"
 	"github.com/charmbracelet/x/ansi"
 
@@ -46,7 +46,8 @@ func title(size kit.Size, text string, theme kit.Theme) []string {
 		if i > 0 {
 			mark = "  "
 		}
-		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show(mark), Style: theme.Accent}, kit.Seg{Text: safe.Show(line), Style: theme.Strong}))
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show(mark), Style: theme.Accent},
+			kit.Seg{Text: safe.Show(line), Style: theme.Strong}))
 	}
 	return append(rows, kit.Blank(size.Width))
 }
@@ -71,185 +72,95 @@ func (a *asker) update(msg tea.Msg, m *Model) tea.Cmd {
 
 func (a *asker) scroll(int) {}
 
+// lines are the question's, the last of which stands in the line of news.
+func (a *asker) lines(width int) []string { return kit.Wrap(safe.Line(a.Question), width-2) }
+
 func (a *asker) view(size kit.Size, m *Model) []string {
-	return m.drawScreen(size)
+	lines := a.lines(size.Width)
+	above := size
+	above.Height = max(1, size.Height-len(lines)+1)
+	rows := m.drawScreen(above)
+	for _, line := range lines[:len(lines)-1] {
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show(" " + line), Style: m.theme.Accent}))
+	}
+	return kit.Pad(rows, size.Width, size.Height)
 }
 
 func (a *asker) keys() string { return a.Key + " yes   any other key: no" }
 
-// chooser is a list to pick from, narrowed down by typing.
-type chooser struct {
-	kit.Choose
-	back   page // what it lies over; nil: the screen
-	asked  moment
-	typed  string
-	cursor int
-	top    int
+// pager is a text that is scrolled through, below a title.
+type pager struct{ viewport.Model }
 
-	found    []kit.Option // for foundFor
-	foundFor string
-}
-
-// matches gives what fits the typed text, found once for each text.
-func (c *chooser) matches() []kit.Option {
-	if c.Find == nil {
-		return c.narrowed()
-	}
-	if c.typed != c.foundFor {
-		c.found, c.foundFor = c.Find(c.typed), c.typed
-	}
-	return c.found
-}
-
-// narrowed gives the options that have all typed words; those that have them in their names
-// come before those that are only described by them.
-func (c *chooser) narrowed() []kit.Option {
-	words := strings.Fields(strings.ToLower(c.typed))
-	has := func(text string) bool {
-		text = strings.ToLower(text)
-		return !slices.ContainsFunc(words, func(word string) bool { return !strings.Contains(text, word) })
-	}
-	var named, described []kit.Option
-	for _, option := range c.Options {
-		switch {
-		case has(option.Label):
-			named = append(named, option)
-		case has(option.Key + " " + option.Label + " " + option.Detail):
-			described = append(described, option)
-		}
-	}
-	return append(named, described...)
-}
-
-func (c *chooser) update(msg tea.Msg, m *Model) tea.Cmd {
-	key, ok := msg.(tea.KeyPressMsg)
-	if !ok || c.Asks && !m.drawnSince(c.asked) {
-		return nil
-	}
-	found := c.matches()
-	switch key.String() {
-	case "esc", "ctrl+c":
-		m.page = c.back
-	case "up":
-		c.scroll(-1)
-	case "down":
-		c.scroll(1)
-	case "backspace":
-		if runes := []rune(c.typed); len(runes) > 0 {
-			c.typed, c.cursor = string(runes[:len(runes)-1]), 0
-		}
-	case "enter":
-		m.page = c.back
-		if c.cursor < len(found) && found[c.cursor].Do != nil {
-			return found[c.cursor].Do()
-		}
+// key scrolls; it says whether the key does.
+func (p *pager) key(key string) bool {
+	switch {
+	case action.Is(action.Up, key):
+		p.ScrollUp(1)
+	case action.Is(action.Down, key):
+		p.ScrollDown(1)
+	case action.Is(action.PageUp, key):
+		p.PageUp()
+	case action.Is(action.PageDown, key):
+		p.PageDown()
 	default:
-		if key.Text != "" {
-			c.typed, c.cursor = c.typed+key.Text, 0
-		}
+		return false
 	}
-	return nil
+	return true
 }
 
-func (c *chooser) scroll(turns int) {
-	c.cursor = max(0, min(c.cursor+turns, len(c.matches())-1))
+func (p *pager) scroll(turns int) {
+	if turns < 0 {
+		p.ScrollUp(-turns)
+		return
+	}
+	p.ScrollDown(turns)
 }
 
-func (c *chooser) view(size kit.Size, m *Model) []string {
-	theme := m.theme
-	rows := title(size, c.Title, theme)
-	typed := kit.Seg{Text: "type to narrow it down", Style: theme.Dim}
-	if c.typed != "" {
-		typed = kit.Seg{Text: safe.Show(safe.Line(c.typed) + "▏"), Style: theme.Next}
-	}
-	rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  "}, typed), kit.Blank(size.Width))
-	found := c.matches()
-	if len(found) == 0 {
-		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: "  Nothing here.", Style: theme.Dim}))
-	}
-	var whole []string // the detail at the cursor, where its row cuts it
-	if c.cursor < len(found) {
-		whole = kit.Wrap(found[c.cursor].Detail, size.Width-4)
-	}
-	height := max(1, size.Height-len(rows)-len(whole)-1)
-	c.top = kit.Scroll(c.top, c.cursor, height, len(found))
-	labels := 26
-	for _, option := range found[c.top:min(len(found), c.top+height)] {
-		labels = max(labels, min(ansi.StringWidth(option.Label), size.Width/2))
-	}
-	for i := c.top; i < min(len(found), c.top+height); i++ {
-		backdrop, pointer := theme.Selected, "▌ "
-		if i != c.cursor {
-			backdrop, pointer = nil, "  "
-		}
-		rows = append(rows, kit.Row(size.Width, backdrop,
-			kit.Seg{Text: safe.Show(pointer), Style: theme.Accent},
-			kit.Seg{Text: safe.Show(fmt.Sprintf("%-8s", found[i].Key)), Style: theme.Next},
-			kit.Seg{Text: safe.Show(kit.Fit(found[i].Label, labels) + "  "), Style: theme.Plain},
-			kit.Seg{Text: safe.Show(found[i].Detail), Style: theme.Dim}))
-	}
-	rows = append(rows, kit.Blank(size.Width))
-	for _, line := range whole {
-		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + line), Style: theme.Plain}))
-	}
-	return kit.Pad(rows, size.Width, size.Height)
+// draw draws the title and what is in view of the rows, which are as wide as the page.
+func (p *pager) draw(size kit.Size, title, rows []string) []string {
+	p.SetWidth(size.Width)
+	p.SetHeight(max(0, size.Height-len(title)))
+	p.SetContentLines(rows)
+	return kit.Pad(append(title, strings.Split(p.View(), "\n")...), size.Width, size.Height)
 }
-
-func (c *chooser) keys() string { return "↑ ↓ move   enter choose   esc close" }
 
 // text shows what is too long for the line of news, word for word.
 type text struct {
+	pager
 	heading string
 	lines   []string
-	top     int
 	job     *running // whose output it shows as it comes; nil: the text is all there
-	height  int
 }
 
 func (t *text) update(msg tea.Msg, m *Model) tea.Cmd {
-	switch keyOf(msg) {
-	case "":
-	case "up", "k":
-		t.scroll(-1)
-	case "down", "j":
-		t.scroll(1)
-	case "pgup", "ctrl+u":
-		t.scroll(-t.height)
-	case "pgdown", "ctrl+d":
-		t.scroll(t.height)
-	case action.Find(action.StopOutput).Keys[0]:
-		if t.job != nil && t.job == m.beside {
-			t.job.stop()
-			return nil
-		}
-		m.closePage()
-	default:
-		m.closePage()
+	key := keyOf(msg)
+	switch {
+	case key == "" || t.key(key):
+		return nil
+	case action.Is(action.StopOutput, key) && t.job != nil && t.job == m.beside:
+		t.job.stop()
+		return nil
 	}
+	m.closePage()
 	return nil
 }
 
-func (t *text) scroll(turns int) { t.top = max(0, min(t.top+turns, len(t.lines)-1)) }
-
 func (t *text) view(size kit.Size, m *Model) []string {
-	rows := title(size, t.heading, m.theme)
-	t.height = size.Height - len(rows)
+	follow := t.job != nil && t.AtBottom()
 	if t.job != nil {
-		follow := t.top+t.height >= len(t.lines)
-		t.lines = t.job.output()
-		if follow {
-			t.top = max(0, len(t.lines)-t.height)
-		}
+		t.lines = t.job.lines()
 	}
-	for _, line := range t.lines[min(t.top, len(t.lines)):] {
+	var rows []string
+	for _, line := range t.lines {
 		for _, part := range kit.Wrap(kit.Expand(line), size.Width-4) {
 			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + part)}))
 		}
-		if len(rows) > size.Height {
-			break
-		}
 	}
-	return kit.Pad(rows, size.Width, size.Height)
+	if follow {
+		t.SetContentLines(rows)
+		t.GotoBottom()
+	}
+	return t.draw(size, title(size, t.heading, m.theme), rows)
 }
 
 func (t *text) keys() string {
@@ -275,22 +186,14 @@ func (m *Model) say(n kit.Notice) {
 }
 
 // help explains the screen and lists its keys.
-type help struct{ top int }
+type help struct{ pager }
 
 func (h *help) update(msg tea.Msg, m *Model) tea.Cmd {
-	switch keyOf(msg) {
-	case "":
-	case "up", "k":
-		h.scroll(-1)
-	case "down", "j":
-		h.scroll(1)
-	default:
+	if key := keyOf(msg); key != "" && !h.key(key) {
 		m.closePage()
 	}
 	return nil
 }
-
-func (h *help) scroll(turns int) { h.top = max(0, h.top+turns) }
 
 func (h *help) view(size kit.Size, m *Model) []string {
 	theme := m.theme
@@ -316,8 +219,7 @@ func (h *help) view(size kit.Size, m *Model) []string {
 	list(m.screen().Actions())
 	rows = append(rows, kit.Blank(size.Width), kit.Row(size.Width, nil, kit.Seg{Text: "  On every screen", Style: theme.Strong}))
 	list(m.globalActions())
-	h.top = min(h.top, max(0, len(rows)-size.Height+2))
-	return kit.Pad(append(title(size, heading, theme), rows[h.top:]...), size.Width, size.Height)
+	return h.draw(size, title(size, heading, theme), rows)
 }
 
 func (h *help) keys() string { return "↑ ↓ scroll   any other key closes" }

@@ -73,8 +73,54 @@ func TestTheChooserNarrowsDown(t *testing.T) {
 	c.update(tea.KeyPressMsg{Code: tea.KeyEnter}, m)
 	assert.Equal(t, "move down", took, "the cursor stops at the last one")
 	assert.Nil(t, m.page)
-	for _, line := range c.view(kit.Size{Width: 40, Height: 9}, m) {
-		assert.Equal(t, 40, ansi.StringWidth(line))
+	for _, size := range []kit.Size{{Width: 40, Height: 9, Narrow: true}, {Width: 142, Height: 36}, {Width: 20, Height: 4, Narrow: true}} {
+		for _, line := range c.panel(size, m.theme) {
+			assert.Equal(t, size.Width, ansi.StringWidth(line))
+		}
+	}
+}
+
+// TestChoicesWithTheSameSubjectAreReadOutApart: commits may have the same one.
+func TestChoicesWithTheSameSubjectAreReadOutApart(t *testing.T) {
+	m := &Model{theme: kit.NewTheme(kit.Dark)}
+	options := []kit.Option{{Label: "again", Key: "1111111"}, {Label: "again", Key: "2222222"}}
+	c := &chooser{Choose: kit.Choose{Options: options}, looks: map[string]string{}}
+	for _, option := range options {
+		m.haveLooked(looked{c, nameOf(option), "text of " + option.Key})
+	}
+	for at, option := range options {
+		c.cursor = at
+		assert.Contains(t, c.said(c.matches()), "text of "+option.Key)
+	}
+}
+
+// TestAKeyBeforeAChoiceChoosesIt, until something is typed.
+func TestAKeyBeforeAChoiceChoosesIt(t *testing.T) {
+	took := ""
+	option := func(key, label string) kit.Option {
+		return kit.Option{Key: key, Label: label, Do: func() tea.Cmd { took = label; return nil }}
+	}
+	for name, c := range map[string]struct {
+		options []kit.Option
+		typed   string
+		want    string
+	}{
+		"by its place":     {[]kit.Option{option("ab12", "one"), option("", "two 2")}, "2", "two 2"},
+		"by a key it has":  {[]kit.Option{option("1", "one"), option("0", "none")}, "0", "none"},
+		"text goes before": {[]kit.Option{option("", "one"), option("", "two 2")}, "t2", ""},
+		"there is no such": {[]kit.Option{option("", "one")}, "7", ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			took = ""
+			m := &Model{theme: kit.NewTheme(kit.Dark)}
+			page := &chooser{Choose: kit.Choose{Options: c.options}}
+			m.page = page
+			for _, key := range c.typed {
+				page.update(press(string(key)), m)
+			}
+			assert.Equal(t, c.want, took)
+			assert.Equal(t, c.want == "", m.page != nil)
+		})
 	}
 }
 
@@ -98,8 +144,22 @@ func TestFailuresSayWhatToDo(t *testing.T) {
 }
 
 func TestGroundsOfTheEnvironment(t *testing.T) {
-	for value, want := range map[string]kit.Ground{"": kit.Unknown, "15;0": kit.Dark, "0;15": kit.Light, "0;default;15": kit.Light, "x": kit.Unknown} {
+	for value, want := range map[string]kit.Background{"": kit.Unknown, "15;0": kit.Dark, "0;15": kit.Light, "0;default;15": kit.Light,
+		"x": kit.Unknown} {
 		t.Setenv("COLORFGBG", value)
 		assert.Equal(t, want, groundOfEnvironment(), value)
 	}
+}
+
+// TestEscapeAndAKeyAreTwo: what a terminal tells as one key with alt, where the two came right after each other.
+func TestEscapeAndAKeyAreTwo(t *testing.T) {
+	for want, msg := range map[string]tea.KeyPressMsg{
+		"j": {Code: 'j', Mod: tea.ModAlt}, "G": {Code: 'g', Mod: tea.ModAlt | tea.ModShift}, "]": {Code: ']', Mod: tea.ModAlt},
+		"?": {Code: '/', ShiftedCode: '?', Mod: tea.ModAlt | tea.ModShift}, "space": {Code: tea.KeySpace, Mod: tea.ModAlt},
+		"ctrl+t": {Code: 't', Mod: tea.ModAlt | tea.ModCtrl}, "down": {Code: tea.KeyDown, Mod: tea.ModAlt},
+		"esc": {Code: tea.KeyEscape, Mod: tea.ModAlt}, "enter": {Code: tea.KeyEnter, Mod: tea.ModAlt},
+	} {
+		assert.Equal(t, want, withoutAlt(msg).String())
+	}
+	assert.Equal(t, "J", withoutAlt(tea.KeyPressMsg{Code: 'j', Mod: tea.ModAlt | tea.ModShift}).Text)
 }

@@ -1,17 +1,19 @@
 package ui
 
 import (
+	"cmp"
 	"fmt"
 	"reflect"
 	"slices"
 	"strings"
 	"time"
+	"unicode"
 
 	tea "charm.land/bubbletea/v2"
 
-	"bastel/internal/app"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // queue keeps keys in their order: one that comes while what the one before it began is not on
@@ -90,6 +92,18 @@ func (m *Model) haveFinished(msg finished) tea.Cmd {
 	return m.track(m.handle(msg.msg))
 }
 
+// carriesCommands says whether a message only brings commands to be started: it changes nothing that is shown.
+func carriesCommands(msg tea.Msg) bool {
+	if done, ok := msg.(finished); ok {
+		msg = done.msg
+		if _, list := commandsIn(msg); list || msg == nil {
+			return true
+		}
+	}
+	_, ok := msg.(unattended)
+	return ok
+}
+
 // commandsIn gives the commands that a batch or a sequence holds, whose type is not exported.
 func commandsIn(msg tea.Msg) ([]tea.Cmd, bool) {
 	list := reflect.ValueOf(msg)
@@ -147,8 +161,38 @@ func (m *Model) waitsBehind(msg tea.KeyPressMsg) bool {
 // leaving says whether a key that leaves waits already: another one does not.
 func (m *Model) leaving() bool { return slices.ContainsFunc(m.queue.typed, m.leaves) }
 
-// key takes a key, at once or in its turn.
+// key takes a key, or two: a terminal tells esc with a key right after it as that key with alt. Alt means something in a
+// text only, so elsewhere both are taken, and none is lost.
 func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {
+	if msg.Mod&tea.ModAlt == 0 || m.writesText() {
+		return m.take(msg)
+	}
+	return tea.Batch(m.take(tea.KeyPressMsg{Code: tea.KeyEscape}), m.take(withoutAlt(msg)))
+}
+
+// writesText says whether keys go into a text.
+func (m *Model) writesText() bool {
+	switch m.page.(type) {
+	case *editor, *questioner:
+		return true
+	}
+	return false
+}
+
+func withoutAlt(msg tea.KeyPressMsg) tea.KeyPressMsg {
+	msg.Mod &^= tea.ModAlt
+	if msg.Mod&tea.ModCtrl != 0 || !unicode.IsPrint(msg.Code) {
+		return msg
+	}
+	msg.Text = string(msg.Code)
+	if msg.Mod&tea.ModShift != 0 {
+		msg.Text = string(cmp.Or(msg.ShiftedCode, unicode.ToUpper(msg.Code)))
+	}
+	return msg
+}
+
+// take takes a key, at once or in its turn.
+func (m *Model) take(msg tea.KeyPressMsg) tea.Cmd {
 	waits := m.waits() || m.waitsBehind(msg) || len(m.queue.typed) > 0
 	switch {
 	case !waits || msg.String() == "esc":
@@ -210,5 +254,5 @@ func (m *Model) beforeQuestion() string {
 	if m.queue.typed = nil; dropped == 0 {
 		return ""
 	}
-	return fmt.Sprintf(" (%s typed before this was asked: dropped.)", app.Count(dropped, "key"))
+	return fmt.Sprintf(" (%s typed before this was asked: dropped.)", wording.Count(dropped, "key"))
 }

@@ -96,7 +96,8 @@ func (h *hand) outside(t *rapid.T) {
 
 // fail has a command fail, once or from now on.
 func (h *hand) fail(t *rapid.T) {
-	fault := rapid.SampledFrom([]string{"status", "for-each-ref", "ls-files", "rev-list", "merge-base", "update-index", "update-ref", "hash-object", "write-tree", "index-pack", "config", "cat-file", "check-attr", "read-tree"}).Draw(t, "fault")
+	fault := rapid.SampledFrom([]string{"status", "for-each-ref", "ls-files", "rev-list", "merge-base", "update-index", "update-ref",
+		"hash-object", "write-tree", "index-pack", "config", "cat-file", "check-attr", "read-tree"}).Draw(t, "fault")
 	often := rapid.SampledFrom([]string{"once", "always"}).Draw(t, "often")
 	h.note("(%s fails %s)", fault, often)
 	h.faults.set(fault + " " + often)
@@ -177,7 +178,8 @@ func TestRandomKeys(t *testing.T) {
 			}
 		}()
 		rt.Repeat(map[string]func(*rapid.T){
-			"keys": h.press, "more keys": h.press, "still more": h.press, "another program": h.outside, "fault": h.fail, "heal": h.heal, "wait": h.wait, "": h.whole,
+			"keys": h.press, "more keys": h.press, "still more": h.press, "another program": h.outside, "fault": h.fail, "heal": h.heal,
+			"wait": h.wait, "": h.whole,
 		})
 		h.heal(rt)
 		d.rest()

@@ -17,7 +17,8 @@ import (
 )
 
 // named are the keys that have no letter.
-var named = map[string]rune{"enter": tea.KeyEnter, "esc": tea.KeyEscape, "up": tea.KeyUp, "down": tea.KeyDown, "left": tea.KeyLeft, "right": tea.KeyRight}
+var named = map[string]rune{"enter": tea.KeyEnter, "esc": tea.KeyEscape, "up": tea.KeyUp, "down": tea.KeyDown, "left": tea.KeyLeft,
+	"right": tea.KeyRight}
 
 // press sends keys; a key of several letters that has no name is typed letter by letter.
 func (d *driver) press(keys ...string) {
@@ -92,7 +93,8 @@ func numbered(n int, changes map[int]string) string {
 func desk(t *testing.T) *fixture.Repo {
 	f := fixture.New(t)
 	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
-	f.Commit("base", "a.go", numbered(40, nil), "moved.txt", numbered(9, nil), "spaces.txt", "one\ntwo\nthree\n", "bin", "\x00\x01", ".gitignore", "*.o\n")
+	f.Commit("base", "a.go", numbered(40, nil), "moved.txt", numbered(9, nil), "spaces.txt", "one\ntwo\nthree\n", "bin", "\x00\x01",
+		".gitignore", "*.o\n")
 	f.Git("switch", "--quiet", "-c", "topic")
 	f.Commit("Change ten", "a.go", numbered(40, map[int]string{10: "ten\n"}))
 	f.Commit("Change thirty", "a.go", numbered(40, map[int]string{10: "ten\n", 30: "thirty\n"}))
@@ -112,57 +114,72 @@ func TestSortByKeys(t *testing.T) {
 		"kinds": {[]string{"+was moved.txt", "+2 bytes become 3", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.NotContains(t, frame, "  moved.txt ", "the rename is one file")
 		}},
-		"context": {[]string{"+2 hunks", "+line 7", ">", "+line 4", "<", "-line 4", "<", "-line 7", "<", "-line 9"}, func(t *testing.T, f *fixture.Repo, frame string) {
-			assert.Contains(t, frame, "TEN")
-		}},
+		"context": {[]string{"+2 hunks", "+line 7", ">", "+line 4", "<", "-line 4", "<", "-line 7", "<", "-line 9"},
+			func(t *testing.T, f *fixture.Repo, frame string) {
+				assert.Contains(t, frame, "TEN")
+			}},
 		"white space": {[]string{"+2 hunks", "_", "+white space hidden", "N", "N"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.NotContains(t, frame, "− two")
 			assert.Contains(t, frame, "+ four")
 		}},
-		"cut": {[]string{"+2 hunks", "n", "j", "j", "j", "j", "j", "j", "d", "+cut off here", "1", "+1 hunk in 1 file"}, func(t *testing.T, f *fixture.Repo, frame string) {
-			assert.Equal(t, "+\tprintln(\"x\")", lastLine(f.Git("diff", "--cached", "--unified=0")))
-		}},
+		"cut": {[]string{"+2 hunks", "n", "j", "j", "j", "j", "j", "j", "d", "+cut off here", "1", "+1 hunk in 1 file"},
+			func(t *testing.T, f *fixture.Repo, frame string) {
+				assert.Equal(t, "+\tprintln(\"x\")", lastLine(f.Git("diff", "--cached", "--unified=0")))
+			}},
 		"ignored": {[]string{"+2 hunks", ";", "+ignored files", "2", "+x.o"}, nil},
-		"two trays and back": {[]string{"+2 hunks", "2", "+● B", "+1 hunk in 1 file", "1", "+a makes 2 commits", "right", "2", "+2 hunks in 1 file", "e", "-2 hunks in 1 file", "+2 hunks"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"two trays and back": {[]string{"+2 hunks", "2", "+● B", "+1 hunk in 1 file", "1", "+a makes 2 commits", "right", "2",
+			"+2 hunks in 1 file", "e", "-2 hunks in 1 file", "+2 hunks"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Empty(t, f.Git("diff", "--cached"))
 			_, err := f.Run("rev-parse", "--verify", "--quiet", "BASTEL_TRAYS")
 			assert.Error(t, err, "nothing is kept")
 		}},
-		"sorting taken back and done again": {[]string{"+2 hunks", "1", "2", "+1 hunk in 1 file", "u", "u", "+Taken back.", "-1 hunk in 1 file", "U", "U", "+Done again.", "n", "u"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"sorting taken back and done again": {[]string{"+2 hunks", "1", "2", "+1 hunk in 1 file", "u", "u", "+Taken back.",
+			"-1 hunk in 1 file", "U", "U", "+Done again.", "n", "u"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "a.go", f.Git("diff", "--cached", "--name-only"))
 			_, err := f.Run("rev-parse", "--verify", "--quiet", "BASTEL_TRAYS")
 			assert.Error(t, err, "tray B is empty again")
 		}},
 		"choose a tray": {[]string{"+2 hunks", "t", "+a new tray", "down", "enter", "+● B", "+into tray B", "enter", "+1 hunk in 1 file"}, nil},
-		"one tray's commit": {[]string{"+2 hunks", "2", "+1 hunk in 1 file", "m", "+Message of tray B", "Only B", "ctrl+s", "+Only B", "A", "+Made commit"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"one tray's commit": {[]string{"+2 hunks", "2", "+1 hunk in 1 file", "m", "+Message of tray B", "Only B", "ctrl+s", "+Only B", "A",
+			"+Made commit"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Only B", f.Git("log", "-1", "--format=%s"))
 		}},
-		"edit on the way": {[]string{"+2 hunks", "i", "+The text for tray A at this place in a.go", "X", "ctrl+s", "+Edited, and in tray A."}, func(t *testing.T, f *fixture.Repo, frame string) {
-			assert.Contains(t, f.Git("show", ":a.go"), "Xline 7\n")
-			assert.NotContains(t, f.Read("a.go"), "Xline 7")
-		}},
-		"homes, another home, left": {[]string{"+2 hunks", "H", "+joined by 1 hunk", "?", "+◆ The hunks' way home", "esc", "+It touches what this commit wrote last.", "t", "+Which commit", "down", "enter", "space", "+0 of", "esc", "+loose changes"}, func(t *testing.T, f *fixture.Repo, frame string) {
-			assert.Equal(t, "Change thirty", f.Git("log", "-1", "--format=%s"))
-		}},
-		"amend content": {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "M", "+Add tray A to it", "enter", "+Amended"}, func(t *testing.T, f *fixture.Repo, frame string) {
-			assert.Equal(t, "2\t2\ta.go", f.Git("show", "--numstat", "--format="))
-		}},
-		"amend author": {[]string{"+2 hunks", "M", "+Its author", "author", "enter", "+Author of the last commit", "Mira Lund <mira@quay.example>", "ctrl+s", "+Amended"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"edit on the way": {[]string{"+2 hunks", "i", "+The text for tray A at this place in a.go", "X", "ctrl+s", "+Edited, and in tray A."},
+			func(t *testing.T, f *fixture.Repo, frame string) {
+				assert.Contains(t, f.Git("show", ":a.go"), "Xline 7\n")
+				assert.NotContains(t, f.Read("a.go"), "Xline 7")
+			}},
+		"homes, another home, left": {[]string{"+2 hunks", "H", "+joined by 1 hunk", "?", "+◆ The hunks' way home", "esc",
+			"+It touches what this commit wrote last.", "t", "+Which commit", "down", "enter", "space", "+0 of", "esc", "+loose changes"},
+			func(t *testing.T, f *fixture.Repo, frame string) {
+				assert.Equal(t, "Change thirty", f.Git("log", "-1", "--format=%s"))
+			}},
+		"amend content": {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "M", "+Add tray A to it", "enter", "+Amended"},
+			func(t *testing.T, f *fixture.Repo, frame string) {
+				assert.Equal(t, "2\t2\ta.go", f.Git("show", "--numstat", "--format="))
+			}},
+		"amend author": {[]string{"+2 hunks", "M", "+Its author", "author", "enter", "+Author of the last commit",
+			"Mira Lund <mira@quay.example>", "ctrl+s", "+Amended"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Mira Lund", f.Git("log", "-1", "--format=%an"))
 		}},
-		"amend what is sent asks": {[]string{"+2 hunks", "M", "+Its message", "message", "enter", "+Message of the last commit", "!", "ctrl+s", "+has this commit already", "n", "+Nothing was done."}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"amend what is sent asks": {[]string{"+2 hunks", "M", "+Its message", "message", "enter", "+Message of the last commit", "!",
+			"ctrl+s", "+has this commit already", "n", "+Nothing was done."}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Change thirty", f.Git("log", "-1", "--format=%s"))
 		}},
-		"commits back to loose": {[]string{"+2 hunks", ";", "+loosen commits", "down", "up", "enter", "+from which one on", "enter", "+Loose changes", "enter", "+1 commit loosened"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"commits back to loose": {[]string{"+2 hunks", ";", "+loosen commits", "down", "up", "enter", "+from which one on", "enter",
+			"+Loose changes", "enter", "+1 commit loosened"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Change ten", f.Git("log", "-1", "--format=%s"))
 		}},
-		"sweep, and back": {[]string{"+× 1 leftover", "L", "+Throw 1 leftover line away?", "y", "+Thrown away", "-× 1 leftover", "u", "+Undo the discard: ", "y", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"sweep, and back": {[]string{"+× 1 leftover", "L", "+Throw 1 leftover line away?", "y", "+Thrown away", "-× 1 leftover", "u",
+			"+Undo the discard: ", "y", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Contains(t, f.Read("a.go"), "println")
 		}},
-		"check":                         {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "T", "+the answer is no"}, nil},
-		"check that is not allowed yet": {[]string{"+bastel allow", "+2 hunks", "1", "+1 hunk in 1 file", "T", "+which you have not allowed here", "n", "+Nothing was done", "T", "+y allows it", "y", "+the answer is no"}, nil},
-		"search":                        {[]string{"+2 hunks", "/", "four", "+spaces.txt", "enter", "space", "+1 line marked", "0", "-1 line marked"}, nil},
-		"read":                          {[]string{"+2 hunks", "v", "+unread", "v", "+hidden, read"}, nil},
+		"check": {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "T", "+the answer is no"}, nil},
+		"check that is not allowed yet": {[]string{"+bastel allow", "+2 hunks", "1", "+1 hunk in 1 file", "T",
+			"+which you have not allowed here", "n", "+Nothing was done", "T", "+y allows it", "y", "+the answer is no"}, nil},
+		"search": {[]string{"+2 hunks", "/", "four", "+spaces.txt", "enter", "space", "+1 line marked", "0",
+			"-1 line marked"}, nil},
+		"read": {[]string{"+2 hunks", "v", "+unread", "v", "+hidden, read"}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := desk(t)
@@ -197,9 +214,11 @@ func TestAMessageBeginsWithTheTemplate(t *testing.T) {
 		"ctrl+t", "+Signed-off-by: Ines Falk", "enter", "+Signed-off-by", "ctrl+s", "+Added a thing.", "a", "+Made commit")
 	message := strings.TrimSpace(f.Git("log", "-1", "--format=%B"))
 	assert.Equal(t, "Added a thing.\n\nWhy:\n\nSigned-off-by: Ines Falk <ines@lanternquay.example>", message)
-	d.play("+no message yet", "1", "+1 hunk in 1 file", "m", "+Message of tray A", "Fix it", "enter", "enter", "#12 is why", "ctrl+s", "+Fix it", "a", "+Made commit")
+	d.play("+no message yet", "1", "+1 hunk in 1 file", "m", "+Message of tray A", "Fix it", "enter", "enter", "#12 is why", "ctrl+s",
+		"+Fix it", "a", "+Made commit")
 	assert.Contains(t, f.Git("log", "-1", "--format=%B"), "#12 is why", "a line of one's own stays")
-	d.play("m", "+Message of tray A", "ctrl+o", "+Start from an earlier message", "thirty", "enter", "+Change thirty", "esc", "esc", "+Nothing was changed.")
+	d.play("m", "+Message of tray A", "ctrl+o", "+Start from an earlier message", "thirty", "enter", "+Change thirty", "esc", "esc",
+		"+Nothing was changed.")
 }
 
 // TestUndoNeverGetsStuck: a step that cannot be undone can be passed over.
@@ -208,7 +227,9 @@ func TestUndoNeverGetsStuck(t *testing.T) {
 	d := newDriver(t, f.Dir)
 	d.play("+2 hunks", "x", "+Throw", "y", "+Thrown away", "-TEN")
 	f.Write("a.go", "something else\n")
-	d.play("w", "+Journal: what was done here", "enter", "+a.go", "+− TEN", "+bastel rescue 1 -o DIR", "esc", "u", "+? y does it.", "y", "+in the same places", "+the text that would come back.", "+pass it over", "enter", "-pass it over", "+Nothing was changed.", "u", "+? y does it.", "y", "+pass it over", "pass it", "enter", "+Passed over the discard", "u", "+There is nothing to undo.")
+	d.play("w", "+Journal: what was done here", "enter", "+a.go", "+− TEN", "+bastel rescue 1 -o DIR", "esc", "u", "+? y does it.", "y",
+		"+in the same places", "+the text that would come back.", "+pass it over", "enter", "-pass it over", "+Nothing was changed.", "u",
+		"+? y does it.", "y", "+pass it over", "pass it", "enter", "+Passed over the discard", "u", "+There is nothing to undo.")
 	assert.Equal(t, "something else\n", f.Read("a.go"))
 }
 
@@ -227,38 +248,55 @@ func TestShapeByKeys(t *testing.T) {
 		steps []string
 		check func(t *testing.T, f *fixture.Repo)
 	}{
-		"a new commit": {[]string{"+", "+Message of a new, empty commit", "Begin", "ctrl+s", "+from +", "a", "+3 commits, nothing planned yet"}, func(t *testing.T, f *fixture.Repo) {
+		"a new commit": {[]string{"+", "+Message of a new, empty commit", "Begin", "ctrl+s", "+from +", "a",
+			"+3 commits, nothing planned yet"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Change ten\nBegin\nChange thirty", f.Git("log", "--reverse", "--format=%s", "main.."))
 		}},
-		"author": {[]string{"@", "+Its author", "enter", "+Author of entry A", "ctrl+u", "Mira Lund <mira@quay.example>", "ctrl+s", "+author or date new", "a", "+became 2"}, func(t *testing.T, f *fixture.Repo) {
+		"author": {[]string{"@", "+Its author", "enter", "+Author of entry A", "ctrl+u", "Mira Lund <mira@quay.example>", "ctrl+s",
+			"+author or date new", "a", "+became 2"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Mira Lund", f.Git("log", "-1", "--format=%an", "HEAD~1"))
 		}},
-		"no author":             {[]string{"@", "+Its author", "enter", "+Author of entry A", "ctrl+u", "nobody", "ctrl+s", "+write it as Name <address>"}, nil},
-		"to the end":            {[]string{"t", "to the end", "enter", "+A   Change thirty", "t", "+Before which entry?", "enter", "-A   Change thirty"}, nil},
-		"to a place":            {[]string{"t", "+Before which entry?", "to the end", "enter", "+A   Change thirty", "u", "+A   Change ten", "U", "+A   Change thirty"}, nil},
-		"leave out marked ones": {[]string{"space", "space", "x", "+left out: 1", "+left out: 2", "+0 commits, the content changes", "a", "+This branch has no commits that main does not have."}, nil},
-		"start elsewhere":       {[]string{"(", "+After which commit", "base", "enter", "+2 commits since"}, nil},
-		"another branch": {[]string{"b", "+Which branch is at work?", "other", "enter", "+at work is other, not checked out", "+Now  other", "A", "+Done at once", "drop", "enter", "+1 commit"}, func(t *testing.T, f *fixture.Repo) {
+		"no author": {[]string{"@", "+Its author", "enter", "+Author of entry A", "ctrl+u", "nobody", "ctrl+s",
+			"+write it as Name <address>"}, nil},
+		"to the end": {[]string{"t", "to the end", "enter", "+A   Change thirty", "t", "+Before which entry?", "enter",
+			"-A   Change thirty"}, nil},
+		"to a place": {[]string{"t", "+Before which entry?", "to the end", "enter", "+A   Change thirty", "u", "+A   Change ten",
+			"U", "+A   Change thirty"}, nil},
+		"leave out marked ones": {[]string{"space", "space", "x", "+left out: 1", "+left out: 2", "+0 commits, the content changes", "a",
+			"+This branch has no commits that main does not have."}, nil},
+		"start elsewhere": {[]string{"(", "+After which commit", "base", "enter", "+2 commits since"}, nil},
+		"another branch": {[]string{"b", "+Which branch is at work?", "other", "enter", "+at work is other, not checked out", "+Now  other",
+			"A", "+Done at once", "drop", "enter", "+1 commit"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Other two", f.Git("log", "--format=%s", "main..other"))
 			assert.Equal(t, "topic", f.Git("branch", "--show-current"))
 		}},
 		"the end's content": {[]string{"x", "+1 commit, the content changes", "=", "+left out: 1 Change ten"}, nil},
-		"overlaps":          {[]string{"O", "+files by commits", "?", "+◆ Overlaps", "esc", "+no other commit touches its lines", "enter", "+commit by commit", "esc", "esc", "+nothing planned yet"}, nil},
-		"check each":        {[]string{"T", "+the check failed on 1 entry", "esc", "-failed on", "+check failed", ";", "+check's output", "1", "+no ten here"}, nil},
+		"overlaps": {[]string{"O", "+files by commits", "?", "+◆ Overlaps", "esc", "+no other commit touches its lines", "enter",
+			"+commit by commit", "esc", "esc", "+nothing planned yet"}, nil},
+		"check each": {[]string{"T", "+the check failed on 1 entry", "esc", "-failed on", "+check failed", ";", "+check's output", "1",
+			"+no ten here"}, nil},
 		"draw": {[]string{"W", "+Draw into which file", "ctrl+u", "plan.svg", "ctrl+s", "+Written:"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Contains(t, f.Read("plan.svg"), "<svg")
 		}},
-		"divide, and leave it": {[]string{"d", "+its parts, in order", "?", "+◆ A divided commit", "esc", "+its parts, in order", "1", "+1 hunk in 1 file", "a", "+two parts at least", "esc", "+nothing planned yet"}, nil},
-		"reword at once": {[]string{"A", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2"}, func(t *testing.T, f *fixture.Repo) {
-			assert.Equal(t, "Change ten!", f.Git("log", "-1", "--format=%s", "HEAD~1"))
-		}},
-		"the journal tells":  {[]string{"A", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2", "w", "+Journal", "enter", "+ became "}, nil},
-		"places in a file":   {[]string{"O", "+a.go  2 places", "-", "+   line 10", "+   line 30", "j", "enter", "+commit by commit", "esc", "j", "-", "-line 30", "esc", "+nothing planned yet"}, nil},
-		"content at the end": {[]string{"x", "+the content changes", "=", "+What changes in the content", "enter", "+what is different at the end", "+− ten", "+left out: 1 Change ten", "esc", "u", "+nothing planned yet", "=", "+stays the same, byte for byte"}, nil},
-		"insert what is loose": {[]string{"-WRITE n", "+", "+A new commit after entry A", "all that is loose", "enter", "+Message of the new commit", "Add n", "ctrl+s", "+3 commits, content the same", "+B   Add n", "a", "+became 3"}, func(t *testing.T, f *fixture.Repo) {
-			assert.Equal(t, "Change ten\nAdd n\nChange thirty", f.Git("log", "--reverse", "--format=%s", "main.."))
-			assert.Empty(t, f.Git("status", "--porcelain"))
-		}},
+		"divide, and leave it": {[]string{"d", "+its parts, in order", "?", "+◆ A divided commit", "esc", "+its parts, in order", "1",
+			"+1 hunk in 1 file", "a", "+two parts at least", "esc", "+nothing planned yet"}, nil},
+		"reword at once": {[]string{"A", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2"},
+			func(t *testing.T, f *fixture.Repo) {
+				assert.Equal(t, "Change ten!", f.Git("log", "-1", "--format=%s", "HEAD~1"))
+			}},
+		"the journal tells": {[]string{"A", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2", "w", "+Journal",
+			"enter", "+ became "}, nil},
+		"places in a file": {[]string{"O", "+a.go  2 places", "-", "+   line 10", "+   line 30", "j", "enter", "+commit by commit", "esc",
+			"j", "-", "-line 30", "esc", "+nothing planned yet"}, nil},
+		"content at the end": {[]string{"x", "+the content changes", "=", "+What changes in the content", "enter",
+			"+what is different at the end", "+− ten", "+left out: 1 Change ten", "esc", "u", "+nothing planned yet", "=",
+			"+stays the same, byte for byte"}, nil},
+		"insert what is loose": {[]string{"-WRITE n", "+", "+A new commit after entry A", "all that is loose", "enter",
+			"+Message of the new commit", "Add n", "ctrl+s", "+3 commits, content the same", "+B   Add n", "a", "+became 3"},
+			func(t *testing.T, f *fixture.Repo) {
+				assert.Equal(t, "Change ten\nAdd n\nChange thirty", f.Git("log", "--reverse", "--format=%s", "main.."))
+				assert.Empty(t, f.Git("status", "--porcelain"))
+			}},
 		"sweep finds nothing": {[]string{"L", "+No commit of the branch has leftovers."}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {

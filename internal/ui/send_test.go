@@ -6,6 +6,7 @@ import (
 	"testing"
 	"time"
 
+	tea "charm.land/bubbletea/v2"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -18,7 +19,8 @@ func TestSendByKeys(t *testing.T) {
 		steps   []string
 		check   func(t *testing.T, f, remote *fixture.Repo)
 	}{
-		"a new branch": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "a", "+Sent 2 commits.", "+The remote has all of it."}, func(t *testing.T, f, remote *fixture.Repo) {
+		"a new branch": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "a", "+Sent 2 commits.",
+			"+The remote has all of it."}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, f.Git("rev-parse", "topic"), remote.Git("rev-parse", "topic"))
 			assert.Equal(t, "origin/topic", f.Git("rev-parse", "--abbrev-ref", "topic@{upstream}"))
 		}},
@@ -29,7 +31,8 @@ func TestSendByKeys(t *testing.T) {
 		"a rewritten one asks": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
 			f.Git("commit", "--quiet", "--amend", "-m", "Change thirty anew")
-		}, []string{"+of yours replaced", "a", "+On origin: 1 of yours replaced. y sends.", "n", "+Nothing was done.", "a", "+y sends.", "y", "+Sent "}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+of yours replaced", "a", "+On origin: 1 of yours replaced. y sends.", "n", "+Nothing was done.", "a", "+y sends.", "y",
+			"+Sent "}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Change thirty anew", remote.Git("log", "-1", "--format=%s", "topic"))
 		}},
 		"a colleague's is never replaced": {func(f, remote *fixture.Repo) {
@@ -51,7 +54,9 @@ func TestSendByKeys(t *testing.T) {
 			other.Git("clone", "--quiet", "--branch", "topic", remote.Dir, ".")
 			other.Commit("Theirs", "theirs", "t\n")
 			other.Git("push", "--quiet")
-		}, []string{"+of yours replaced", "a", "+y sends.", "y", "+Somebody pushed to topic", "esc", "F", "+Theirs", "+not yours", "enter", "+Look", "esc", "Y", "+◆ Shape", "+from +", "a", "+became 3", "]", "]", "+◆ Send", "+of yours replaced", "a", "+y sends.", "y", "+Sent "}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+of yours replaced", "a", "+y sends.", "y", "+Somebody pushed to topic", "esc", "F", "+Theirs", "+not yours", "enter",
+			"+Look", "esc", "Y", "+◆ Shape", "+from +", "a", "+became 3", "]", "]", "+◆ Send", "+of yours replaced", "a", "+y sends.", "y",
+			"+Sent "}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Theirs\nChange thirty anew\nChange ten", remote.Git("log", "-3", "--format=%s", "topic"))
 		}},
 		"what differs": {func(f, remote *fixture.Repo) {
@@ -61,7 +66,9 @@ func TestSendByKeys(t *testing.T) {
 		}, []string{"+changed", "enter", "+what differs between the changes of", "+thirty, really"}, nil},
 		"land and delete": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
-		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "+It moves forward by 2 commits", "+topic stays.", "x", "+topic is deleted afterwards", "a", "+main on origin is at", "+is on main", "u", "+Undo the landing: ", "y", "+Undid the landing", "+is on topic", "X", "+topic is made anew on origin, at ", "y", "+topic on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "+It moves forward by 2 commits", "+topic stays.", "x",
+			"+topic is deleted afterwards", "a", "+main on origin is at", "+is on main", "u", "+Undo the landing: ", "y", "+Undid the landing",
+			"+is on topic", "X", "+topic is made anew on origin, at ", "y", "+topic on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "* main\n  topic", remote.Git("branch"), "the branch is there again too")
 			assert.Equal(t, f.Git("rev-parse", "topic"), remote.Git("rev-parse", "main"))
 			assert.Empty(t, f.Git("status", "--porcelain"))
@@ -72,7 +79,9 @@ func TestSendByKeys(t *testing.T) {
 			other.Git("clone", "--quiet", "--branch", "main", remote.Dir, ".")
 			other.Commit("Theirs", "theirs", "t\n")
 			other.Git("push", "--quiet")
-		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "a", "+main on origin has moved on", "y", "+◆ Shape", "+onto origin/main", "a", "+2 commits became 2", "]", "]", "+, on 1 of origin/main", "a", "+y sends.", "y", "+Sent ", "V", "+It moves forward by 2 commits", "a", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "a", "+main on origin has moved on", "y", "+◆ Shape",
+			"+onto origin/main", "a", "+2 commits became 2", "]", "]", "+, on 1 of origin/main", "a", "+y sends.", "y", "+Sent ", "V",
+			"+It moves forward by 2 commits", "a", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Change thirty\nChange ten\nTheirs", remote.Git("log", "-3", "--format=%s", "main"))
 		}},
 		"the target is ahead": {func(f, remote *fixture.Repo) {
@@ -81,45 +90,58 @@ func TestSendByKeys(t *testing.T) {
 			f.Commit("Theirs", "theirs", "t\n")
 			f.Git("push", "--quiet", "origin", "main")
 			f.Git("switch", "--quiet", "topic")
-		}, []string{"+A new branch there", "V", "+origin/main has 1 commit that topic does not have", "a", "x", "A", "+cannot move forward", ")", "+◆ Shape", "+onto origin/main"}, nil},
-		"land by a merge": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "V", "+origin/main, landed", "A", "+Message of the merge", "ctrl+s", "+It takes in 2 commits by a merge commit", "+Merge topic", "a", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
-			assert.Equal(t, "Merge topic", remote.Git("log", "-1", "--format=%s", "main"))
-		}},
+		}, []string{"+A new branch there", "V", "+origin/main has 1 commit that topic does not have", "a", "x", "A", "+cannot move forward",
+			")", "+◆ Shape", "+onto origin/main"}, nil},
+		"land by a merge": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "V", "+origin/main, landed", "A",
+			"+Message of the merge", "ctrl+s", "+It takes in 2 commits by a merge commit", "+Merge topic", "a", "+main on origin is at"},
+			func(t *testing.T, f, remote *fixture.Repo) {
+				assert.Equal(t, "Merge topic", remote.Git("log", "-1", "--format=%s", "main"))
+			}},
 		"taken back": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic~1:refs/heads/topic")
 			f.Git("branch", "--quiet", "--set-upstream-to=origin/topic")
-		}, []string{"+Change thirty", "a", "+Sent 1 commit.", "X", "+topic on origin goes back from ", "y", "+on origin is at", "X", "+is no longer at what you sent last"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+Change thirty", "a", "+Sent 1 commit.", "X", "+topic on origin goes back from ", "y", "+on origin is at", "X",
+			"+is no longer at what you sent last"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, f.Git("rev-parse", "topic~1"), remote.Git("rev-parse", "topic"))
 		}},
 		"with options, and what the server says": {func(f, remote *fixture.Repo) {
 			remote.Git("config", "receive.advertisePushOptions", "true")
 			hookOf(t, remote, "pre-receive", `echo "You said $GIT_PUSH_OPTION_0."; echo "Review it: https://quay.example/review/7"`)
-		}, []string{"+A new branch there", "A", "+Other ways to push topic", "options", "enter", "+Options for the server's hooks", "draft", "ctrl+s", "+1 option will be passed", "+Along with it: 1 push option.",
-			"a", "+The server said:", "+You said draft.", "+https://quay.example/review/7", "esc", "+The remote has all of it", "+https://quay.example/review/7",
+		}, []string{"+A new branch there", "A", "+Other ways to push topic", "options", "enter", "+Options for the server's hooks", "draft",
+			"ctrl+s", "+1 option will be passed", "+Along with it: 1 push option.",
+			"a", "+The server said:", "+You said draft.", "+https://quay.example/review/7", "esc", "+The remote has all of it",
+			"+https://quay.example/review/7",
 			"E", "+open https://quay.example/review/7", "copy", "enter", "+The address is on the clipboard"}, nil},
 		"to another remote": {func(f, remote *fixture.Repo) {
 			other := fixture.At(t, filepath.Join(t.TempDir(), "other.git"), "--bare")
 			f.Git("remote", "add", "fork", other.Dir)
 			f.Git("config", "remote.fork.fetch", "+refs/heads/*:refs/remotes/fork/*")
-		}, []string{"+A new branch there", "A", "+to fork", "enter", "+The branch is pushed to fork from now on.", "+fork has topic", "a", "+fork has topic at"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+A new branch there", "A", "+to fork", "enter", "+The branch is pushed to fork from now on.", "+fork has topic", "a",
+			"+fork has topic at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "fork", f.Git("config", "branch.topic.pushRemote"))
 			assert.Equal(t, f.Git("rev-parse", "topic"), f.Git("rev-parse", "fork/topic"))
 			assert.Empty(t, remote.Git("branch", "--list", "topic"))
 		}},
 		"with the stack": {func(f, remote *fixture.Repo) {
 			f.Git("branch", "lower", "topic~1")
-		}, []string{"+A new branch there", "A", "+1 other branch along", "stack", "enter", "+Along with it: lower.", "a", "+Sent 2 commits."}, func(t *testing.T, f, remote *fixture.Repo) {
-			assert.Equal(t, f.Git("rev-parse", "topic", "lower"), remote.Git("rev-parse", "topic", "lower"))
-		}},
+		}, []string{"+A new branch there", "A", "+1 other branch along", "stack", "enter", "+Along with it: lower.", "a", "+Sent 2 commits."},
+			func(t *testing.T, f, remote *fixture.Repo) {
+				assert.Equal(t, f.Git("rev-parse", "topic", "lower"), remote.Git("rev-parse", "topic", "lower"))
+			}},
 		"pictures": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "origin", "topic~1:refs/heads/topic")
 			f.Git("fetch", "--quiet")
-		}, []string{"+1 commit to send", "W", "+the seam", "on the remote", "enter", "+Draw into which file", "ctrl+s", "+Written: ", "W", "before and after", "enter", "+Draw into which file", "ctrl+s", "+Nothing was rewritten here yet"}, func(t *testing.T, f, remote *fixture.Repo) {
-			assert.Contains(t, f.Read("topic.svg"), "on origin")
-		}},
-		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+hand over topic", "+## Commits", "C", "+On the clipboard: a request for review",
-			"enter", "+Into which file?", "ctrl+s", "+Written: ", "j", "+Subject: [PATCH 1/2]", "enter", "+Into which file?", "ctrl+s", "+topic.mbox",
-			"j", "+diff --git", "enter", "+Into which file?", "ctrl+s", "+topic.diff", "enter", "+Into which file?", "ctrl+s", "+is there already"}, func(t *testing.T, f, remote *fixture.Repo) {
+		}, []string{"+1 commit to send", "W", "+the seam", "on the remote", "enter", "+Draw into which file", "ctrl+s", "+Written: ", "W",
+			"before and after", "enter", "+Draw into which file", "ctrl+s", "+Nothing was rewritten here yet"},
+			func(t *testing.T, f, remote *fixture.Repo) {
+				assert.Contains(t, f.Read("topic.svg"), "on origin")
+			}},
+		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+hand over topic", "+## Commits", "C",
+			"+On the clipboard: a request for review",
+			"enter", "+Into which file?", "ctrl+s", "+Written: ", "j", "+Subject: [PATCH 1/2]", "enter", "+Into which file?", "ctrl+s",
+			"+topic.mbox",
+			"j", "+diff --git", "enter", "+Into which file?", "ctrl+s", "+topic.diff", "enter", "+Into which file?", "ctrl+s",
+			"+is there already"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Contains(t, f.Read("topic.md"), "Change thirty")
 			f.Git("switch", "--quiet", "--detach", "main")
 			f.Git("apply", "--check", "topic.diff")
@@ -128,15 +150,20 @@ func TestSendByKeys(t *testing.T) {
 		}},
 		"preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")
-		}, []string{"+fixup!", "!", "+2 findings before sending", "+2 commits not read through yet", "+messages are well formed", "+enter goes to Shape, to what could be joined", "+fixup! Change ten", "enter", "+◆ Shape", "+What could be done with this plan", "enter", "+from 1 2"}, nil},
+		}, []string{"+fixup!", "!", "+2 findings before sending", "+2 commits not read through yet", "+messages are well formed",
+			"+enter goes to Shape, to what could be joined", "+fixup! Change ten", "enter", "+◆ Shape", "+What could be done with this plan",
+			"enter", "+from 1 2"}, nil},
 		"blocked by the preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "wip")
 			require.NoError(t, os.MkdirAll(filepath.Join(os.Getenv("XDG_CONFIG_HOME"), "bastel"), 0o777))
-			require.NoError(t, os.WriteFile(filepath.Join(os.Getenv("XDG_CONFIG_HOME"), "bastel", "settings.toml"), []byte("[preflight]\nsubjects = \"block\"\n"), 0o666))
-		}, []string{"+wip", "a", "+The preflight blocks it: 1 commit with a subject such as fixup! or wip", "esc"}, func(t *testing.T, f, remote *fixture.Repo) {
-			assert.Empty(t, remote.Git("branch", "--list", "topic"))
-		}},
-		"fetched": {func(f, remote *fixture.Repo) {}, []string{"F", "+Fetched from origin. Nothing new. Your branches and files are as they were."}, nil},
+			require.NoError(t, os.WriteFile(filepath.Join(os.Getenv("XDG_CONFIG_HOME"), "bastel", "settings.toml"),
+				[]byte("[preflight]\nsubjects = \"block\"\n"), 0o666))
+		}, []string{"+wip", "a", "+The preflight blocks it: 1 commit with a subject such as fixup! or wip", "esc"},
+			func(t *testing.T, f, remote *fixture.Repo) {
+				assert.Empty(t, remote.Git("branch", "--list", "topic"))
+			}},
+		"fetched": {func(f, remote *fixture.Repo) {}, []string{"F", "+Fetched from origin. Nothing new. Your branches and files are as they " +
+			"were."}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := desk(t)
@@ -165,13 +192,17 @@ func TestQuestionsOfARemote(t *testing.T) {
 		steps []string
 		sent  bool
 	}{
-		"a password": {"", []string{"a", "+The remote asks", "+Username for", "ines", "enter", "+Password for", "tide table", "+··········", "-tide table", "enter", "+Sent 2 commits."}, true},
-		"no answer":  {"", []string{"a", "+Username for", "esc", "+it asked for a password or passphrase, and got no answer", "esc", "a", "+Username for", "ines", "enter", "+Password for", "tide table", "enter", "+Sent 2 commits."}, true},
+		"a password": {"", []string{"a", "+The remote asks", "+Username for", "ines", "enter", "+Password for", "tide table", "+··········",
+			"-tide table", "enter", "+Sent 2 commits."}, true},
+		"no answer": {"", []string{"a", "+Username for", "esc", "+it asked for a password or passphrase, and got no answer", "esc", "a",
+			"+Username for", "ines", "enter", "+Password for", "tide table", "enter", "+Sent 2 commits."}, true},
 		"a wrong one": {"", []string{"a", "+Username for", "ines", "enter", "+Password for", "ebb", "enter", "+it does not let you in", "esc",
 			"F", "+Username for", "ines", "enter", "+Password for", "tide table", "enter", "+Fetched from origin."}, false},
-		"a host and a passphrase": {"publickey", []string{"a", "+authenticity of host", "+y yes", "y", "+Enter passphrase", "low water", "enter", "+Sent 2 commits."}, true},
-		"a host that is not it":   {"publickey", []string{"a", "+authenticity of host", "n", "+its host key is not the known one, or not known"}, false},
-		"over a page":             {"", []string{"a", "?", "+Username for", "esc", "+got no answer"}, false},
+		"a host and a passphrase": {"publickey", []string{"a", "+authenticity of host", "+y yes", "y", "+Enter passphrase", "low water",
+			"enter", "+Sent 2 commits."}, true},
+		"a host that is not it": {"publickey", []string{"a", "+authenticity of host", "n",
+			"+its host key is not the known one, or not known"}, false},
+		"over a page": {"", []string{"a", "?", "+Username for", "esc", "+got no answer"}, false},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := desk(t)
@@ -212,14 +243,18 @@ func TestReadThrough(t *testing.T) {
 	d := newDriver(t, f.Dir)
 	d.play("+No loose changes", "]", "+Shape", "]", "+◆ Mend", "]", "+A new branch there", "v", "+0 of 2 commits read", "+Change ten",
 		"v", "+1 of 2 commits read", "+◆ Next  Change thirty", // the next one that was not read
-		"n", "down", "down", "down", "down", "m", "+Note on line 30 of a.go", "Why thirty?", "ctrl+s", "+┊ 1  your note", "+1 note open", "+┊ Why thirty?",
+		"n", "down", "down", "down", "down", "m", "+Note on line 30 of a.go", "Why thirty?", "ctrl+s", "+┊ 1  your note", "+1 note open",
+		"+┊ Why thirty?",
 		"m", "+Note 1", " And not forty?", "ctrl+s", "+Why thirty? And not forty?",
 		"h", "m", "+Note on the commit Change thirty", "As a whole", "ctrl+s", "+2 notes open", "+: As a whole",
 		"e", "+the whole branch as one difference", "+2 hunks", "e", "+◆ Now  1 of 2")
-	f.Git("rebase", "--quiet", "--force-rebase", "--onto", "main", "main", "topic", "--exec", "git commit --quiet --amend --no-edit --date=now --author='Ines Falk <i@x.example>'")
+	f.Git("rebase", "--quiet", "--force-rebase", "--onto", "main", "main", "topic", "--exec",
+		"git commit --quiet --amend --no-edit --date=now --author='Ines Falk <i@x.example>'")
 	d.play("r", "+1 of 2 commits read", "+2 notes open", "v", "+2 of 2 commits read", "}", "l", "n", "v", "+1 of 2 commits read")
 	d.play(";", "+notes", "1", "+Notes on topic: 2 open", "Why", "enter", ".", "+Done.", "+1 note open", "+, done: Why thirty?")
-	d.play(";", "1", "whole", "enter", "down", "x", "esc", "C", "+2 notes on the clipboard", ";", "+receive", "2", "+No review service is set", "esc", "+A new branch there", "!", "+1 note not done yet", "+1 commit not read through yet", "down", "+enter goes to the read-through", "enter", "+1 of 2 commits read")
+	d.play(";", "1", "whole", "enter", "down", "x", "esc", "C", "+2 notes on the clipboard", ";", "+receive", "2",
+		"+No review service is set", "esc", "+A new branch there", "!", "+1 note not done yet", "+1 commit not read through yet", "down",
+		"+enter goes to the read-through", "enter", "+1 of 2 commits read")
 	assert.Empty(t, f.Git("status", "--porcelain"))
 }
 
@@ -234,7 +269,8 @@ func TestASharedBranchIsUnlocked(t *testing.T) {
 	f.Git("push", "--quiet", "--set-upstream", "origin", "main", "release/7")
 	before := f.Git("rev-parse", "HEAD")
 	d := newDriver(t, f.Dir)
-	d.play("+No loose changes", "]", "+Change thirty", "m", "+Message", " anew", "ctrl+s", "+anew", "a", "+release/7 is shared", "+leave release/7 as it is", "enter", "+Nothing was done.")
+	d.play("+No loose changes", "]", "+Change thirty", "m", "+Message", " anew", "ctrl+s", "+anew", "a", "+release/7 is shared",
+		"+leave release/7 as it is", "enter", "+Nothing was done.")
 	assert.Equal(t, before, f.Git("rev-parse", "HEAD"))
 	d.play("a", "+unlock release/7 and rewrite it", "unlock", "enter", "+2 commits became 2.")
 	assert.NotEqual(t, before, f.Git("rev-parse", "HEAD"))
@@ -296,11 +332,11 @@ func TestTheFrame(t *testing.T) {
 func TestNarrowScreens(t *testing.T) {
 	f := desk(t)
 	d := newDriver(t, f.Dir)
-	d.m.width, d.m.height = 80, 24
+	d.update(tea.WindowSizeMsg{Width: 80, Height: 24})
 	d.play("+2 hunks", "+Next →")
 	assert.NotContains(t, d.frame(), "the commits to be")
 	d.play("right", "+the commits to be on topic", "+← Now", "left", "+loose changes", "]", "right", "+← Now", "left", "+Next →", "[")
 	d.play("1", "-2 hunks", "right", "+1 hunk in 1 file")
-	d.m.width, d.m.height = 18, 6
+	d.update(tea.WindowSizeMsg{Width: 18, Height: 6})
 	assert.Contains(t, d.frame(), "Bastel needs")
 }

@@ -1,6 +1,9 @@
 // Package ui is the frame of the application: the sentence at the top, one screen,
 // a line of news and a line of keys; the pages that lie over a screen (help,
 // finder, editor); and the one piece of work that may run at a time.
+//
+// Its tests promise: every reading may fail, every key may come at any time, and random keys end in the
+// same screen as a fresh start.
 package ui
 
 import (
@@ -11,7 +14,6 @@ import (
 	"os"
 	"slices"
 	"strings"
-	"sync"
 	"sync/atomic"
 	"time"
 
@@ -19,14 +21,18 @@ import (
 	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
 	"bastel/internal/repo"
-	"bastel/internal/safe"
+	"bastel/internal/ui/chart"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/mend"
 	"bastel/internal/ui/send"
 	"bastel/internal/ui/shape"
 	"bastel/internal/ui/sort"
 )
+
+// firstScreen is the one that is shown at first: Sort, where the order of the work begins.
+const firstScreen = 1
 
 // narrowBelow is the width under which the halves become pages.
 const narrowBelow = 100
@@ -45,7 +51,7 @@ type Model struct {
 	screens []kit.Screen
 	at      int
 	stale   []bool // by screen: something changed since it read what it shows
-	where   kit.Reading[app.Situation]
+	where   kit.Reading[app.BranchStatus]
 	touched repo.Topics // since the situation was last read
 
 	work   *running
@@ -60,39 +66,7 @@ type Model struct {
 	theme         kit.Theme
 	groundSet     bool // by the setting bastel.background
 	width, height int
-}
-
-// running is the work under way.
-type running struct {
-	kit.Job
-	cancel   context.CancelFunc
-	progress atomic.Pointer[string]
-	since    time.Time
-	stopping bool
-
-	mu  sync.Mutex
-	log strings.Builder // all that was reported, of work beside
-}
-
-func (r *running) stop() {
-	r.stopping = true
-	r.cancel()
-}
-
-func (r *running) report(text string) {
-	r.progress.Store(&text)
-	if r.Beside {
-		r.mu.Lock()
-		defer r.mu.Unlock()
-		r.log.WriteString(text)
-	}
-}
-
-// output gives the lines reported so far.
-func (r *running) output() []string {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return strings.Split(safe.Text(r.log.String()), "\n")
+	frame         tea.View
 }
 
 // Run shows the application for the repository around dir until the user leaves.
@@ -109,7 +83,7 @@ func Run(ctx context.Context, dir string, log *slog.Logger) error {
 	}()
 	m.screenOut = &terminal{File: os.Stdout}
 	_, err := tea.NewProgram(m, tea.WithContext(ctx), tea.WithOutput(m.screenOut)).Run()
-	late := m.catchUp()
+	late := errors.Join(m.catchUp(), m.keepLastWriting())
 	if errors.Is(err, tea.ErrProgramKilled) && ctx.Err() != nil {
 		return errors.Join(context.Cause(ctx), late)
 	}
@@ -122,21 +96,13 @@ func Run(ctx context.Context, dir string, log *slog.Logger) error {
 type opened struct {
 	app    *app.App
 	note   string
-	ground kit.Ground
+	ground kit.Background
 	err    error
 
-	questions  hotline
+	questions  prompts
 	unfinished app.Unfinished
 	fetch      time.Duration // how often to fetch by itself
 }
-
-type worked struct {
-	work *running
-	done func() kit.Got // what came of it
-	err  error
-}
-
-type tick struct{}
 
 // freeScrolling lets the whole screen scroll again, with the cursor where it was. A
 // frame that was drawn for the old size after the terminal had its new one leaves
@@ -147,7 +113,7 @@ const freeScrolling = ansi.SaveCursor + "\x1b[r" + ansi.RestoreCursor
 func (m *Model) Init() tea.Cmd { return tea.Batch(tea.RequestBackgroundColor, m.open) }
 
 func (m *Model) open() tea.Msg {
-	line := make(hotline)
+	line := make(prompts)
 	ctx, cancel := context.WithCancelCause(m.ctx)
 	m.opening.Store(&cancel)
 	a, note, err := app.Open(repo.Because(ctx, "opening"), m.dir, append(m.options(), repo.WithAsker(line.ask))...)
@@ -193,101 +159,141 @@ func (m *Model) stopOpening() {
 // Update answers one message, and then the keys that waited for what it brought. Repository
 // work never happens here: it runs in commands.
 func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
-	cmd := m.handle(msg)
-	return m, tea.Batch(cmd, m.nextKeys(), m.forgetWriting())
+	handled, waiting := m.handle(msg), len(m.queue.typed)
+	cmd := tea.Batch(handled, m.nextKeys(), m.forgetWriting())
+	if !carriesCommands(msg) || len(m.queue.typed) != waiting {
+		m.frame = m.draw()
+	}
+	return m, cmd
 }
 
+// View gives the screen as it was drawn when something changed last.
+func (m *Model) View() tea.View { return m.frame }
+
+// handle answers a message of the terminal, of work, or of a screen.
 func (m *Model) handle(msg tea.Msg) tea.Cmd {
-	switch msg := msg.(type) {
-	case finished:
-		return m.haveFinished(msg)
-	case unattended:
-		return msg.cmd
-	case tea.WindowSizeMsg:
-		m.width, m.height = msg.Width, msg.Height
-		return tea.Raw(freeScrolling)
-	case tea.BackgroundColorMsg:
-		m.ground(msg.IsDark())
-	case tea.KeyPressMsg:
-		return m.key(msg)
-	case tea.PasteMsg:
-		if m.page != nil {
-			return m.page.update(msg, m)
+	for _, answer := range []func(tea.Msg) (cmd tea.Cmd, taken bool){m.fromTerminal, m.fromWork, m.fromScreen} {
+		if cmd, taken := answer(msg); taken {
+			return cmd
 		}
-	case tea.MouseClickMsg:
-		return m.click(msg.Mouse())
-	case tea.MouseWheelMsg:
-		m.wheel(msg.Mouse())
-	case tea.FocusMsg:
-		return m.lookAgain()
-	case opened:
-		m.queue.tracking = true // keys that were typed meanwhile are for what is shown first
-		defer func() { m.queue.tracking = false }()
-		m.queue.starting = true
-		return m.track(m.haveOpened(msg))
-	case kit.Read[app.Situation]:
-		return m.haveSituated(msg)
-	case kit.ForScreen:
-		return m.screenNamed(msg.Screen).Update(msg.Msg)
-	case kit.Addressed:
-		return m.screenNamed(msg.For()).Update(msg)
-	case kit.Go:
-		return m.show(max(0, slices.IndexFunc(m.screens, func(s kit.Screen) bool { return s.Name() == msg.Screen })))
-	case kit.Job:
-		return m.start(msg)
-	case worked:
-		return m.haveWorked(msg)
-	case kit.Follow:
-		return m.follow(msg)
-	case haveFollowed:
-		return m.haveFollowed(msg)
-	case tick:
-		if m.work != nil || m.beside != nil {
-			return nextTick()
-		}
-	case wake:
-		if m.leaving() {
-			return wakeLater()
-		}
-	case fetchDue:
-		return m.fetchByItself(msg.every)
-	case kit.Notice:
-		m.say(msg)
-	case composed:
-		return m.haveComposed(msg)
-	case kit.Launch:
-		return m.launch(msg)
-	case launched:
-		if msg.err != nil {
-			m.say(kit.Notice{Text: msg.err.Error(), Trouble: true})
-		}
-		return tea.Batch(m.lookAgain(), msg.then)
-	case changed:
-		if msg.app != m.app {
-			return nil
-		}
-		return tea.Batch(m.lookAt(msg.topics), m.awaitChange(msg.app, msg.told))
-	case asked:
-		return m.haveQuestion(msg)
-	case unasked:
-		m.haveUnasked(msg)
-	case kit.Edit:
-		return m.edit(msg)
-	case kit.Ask:
-		msg.Question += m.beforeQuestion()
-		return m.openPage(&asker{msg, m.now()})
-	case kit.Choose:
-		if msg.Asks {
-			msg.Title += m.beforeQuestion()
-		}
-		return m.openPage(&chooser{Choose: msg, asked: m.now()})
 	}
 	return nil
 }
 
+// fromTerminal answers what the user did, and what the terminal says of itself.
+func (m *Model) fromTerminal(msg tea.Msg) (cmd tea.Cmd, taken bool) {
+	switch msg := msg.(type) {
+	case tea.WindowSizeMsg:
+		m.width, m.height = msg.Width, msg.Height
+		return tea.Raw(freeScrolling), true
+	case tea.BackgroundColorMsg:
+		m.ground(msg.IsDark())
+	case tea.KeyPressMsg:
+		return m.key(msg), true
+	case tea.PasteMsg:
+		if m.page != nil {
+			return m.page.update(msg, m), true
+		}
+	case tea.MouseClickMsg:
+		return m.click(msg.Mouse()), true
+	case tea.MouseWheelMsg:
+		m.wheel(msg.Mouse())
+	case tea.FocusMsg:
+		return m.refresh(), true
+	default:
+		return nil, false
+	}
+	return nil, true
+}
+
+// fromWork answers what came of commands of the frame itself.
+func (m *Model) fromWork(msg tea.Msg) (cmd tea.Cmd, taken bool) {
+	switch msg := msg.(type) {
+	case finished:
+		return m.haveFinished(msg), true
+	case unattended:
+		return msg.cmd, true
+	case opened:
+		m.queue.tracking = true // keys that were typed meanwhile are for what is shown first
+		defer func() { m.queue.tracking = false }()
+		m.queue.starting = true
+		return m.track(m.haveOpened(msg)), true
+	case kit.Read[app.BranchStatus]:
+		return m.haveSituated(msg), true
+	case worked:
+		return m.workDone(msg), true
+	case haveFollowed:
+		return m.haveFollowed(msg), true
+	case told:
+		return tea.Batch(m.handle(msg.msg), inBackground(awaitTold(msg.more))), true
+	case tick:
+		return m.haveTicked(), true
+	case keepWriting:
+		return m.storeWriting(), true
+	case keptWriting:
+		return m.haveKeptWriting(msg), true
+	case wake:
+		if m.leaving() {
+			return wakeLater(), true
+		}
+	case fetchDue:
+		return m.fetchByItself(msg.every), true
+	case composed:
+		return m.haveComposed(msg), true
+	case launched:
+		return m.haveLaunched(msg), true
+	case changed:
+		if msg.app == m.app {
+			return tea.Batch(m.refreshTopics(msg.topics), m.awaitChange(msg.app, msg.told)), true
+		}
+	case asked:
+		return m.haveQuestion(msg), true
+	case unasked:
+		m.haveUnasked(msg)
+	case looked:
+		m.haveLooked(msg)
+	default:
+		return nil, false
+	}
+	return nil, true
+}
+
+// fromScreen answers what a screen asks for, and passes on what is for one.
+func (m *Model) fromScreen(msg tea.Msg) (cmd tea.Cmd, taken bool) {
+	switch msg := msg.(type) {
+	case kit.ForScreen:
+		return m.screenNamed(msg.Screen).Update(msg.Msg), true
+	case kit.Addressed:
+		return m.screenNamed(msg.For()).Update(msg), true
+	case kit.Go:
+		return m.show(max(0, slices.IndexFunc(m.screens, func(s kit.Screen) bool { return s.Name() == msg.Screen }))), true
+	case kit.Job:
+		return m.start(msg), true
+	case kit.Follow:
+		return m.follow(msg), true
+	case kit.Notice:
+		m.say(msg)
+	case kit.Launch:
+		return m.launch(msg), true
+	case kit.Edit:
+		return m.edit(msg), true
+	case kit.Ask:
+		msg.Question += m.beforeQuestion()
+		return m.openPage(&asker{msg, m.now()}), true
+	case kit.Choose:
+		if msg.Question {
+			msg.Title += m.beforeQuestion()
+		}
+		return m.openChooser(msg, nil), true
+	default:
+		return nil, false
+	}
+	return nil, true
+}
+
 // groundOfEnvironment reads COLORFGBG, in which several terminals say what colours
 // they begin with: text and background, by number.
-func groundOfEnvironment() kit.Ground {
+func groundOfEnvironment() kit.Background {
 	words := strings.Split(os.Getenv("COLORFGBG"), ";")
 	switch words[len(words)-1] {
 	case "0", "1", "2", "3", "4", "5", "6", "8":
@@ -320,34 +326,36 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	if m.app != nil {
 		m.app.Close()
 	}
-	m.app, m.where = msg.app, kit.Reading[app.Situation]{}
+	m.app, m.where = msg.app, kit.Reading[app.BranchStatus]{}
 	planner := shape.New(m.ctx, m.app)
-	m.screens = []kit.Screen{sort.New(m.ctx, m.app), planner, mend.New(m.ctx, m.app, planner), send.New(m.ctx, m.app, planner)}
+	m.screens = []kit.Screen{chart.New(m.ctx, m.app), sort.New(m.ctx, m.app), planner, mend.New(m.ctx, m.app, planner),
+		send.New(m.ctx, m.app, planner)}
 	m.unfinished.texts = msg.unfinished
-	m.at, m.stale = 0, make([]bool, len(m.screens))
+	m.at, m.stale = firstScreen, make([]bool, len(m.screens))
 	if msg.ground != kit.Unknown {
 		m.theme, m.groundSet = kit.NewTheme(msg.ground), true
 	}
 	if msg.note != "" {
 		m.notice = kit.Notice{Text: msg.note}
 	}
-	return tea.Batch(m.lookAgain(), inBackground(m.watch(m.app)), inBackground(m.awaitQuestion(msg.questions)), inBackground(fetchLater(msg.fetch)))
+	return tea.Batch(m.refresh(), inBackground(m.watch(m.app)), inBackground(m.awaitQuestion(msg.questions)),
+		inBackground(fetchLater(msg.fetch)))
 }
 
-// lookAgain reads where the user stands, and then what the screens show.
-func (m *Model) lookAgain() tea.Cmd { return m.lookAt(repo.AllTopics) }
+// refresh reads where the user stands, and then what the screens show.
+func (m *Model) refresh() tea.Cmd { return m.refreshTopics(repo.AllTopics) }
 
-// lookAt does so where something of some topics may have changed.
-func (m *Model) lookAt(topics repo.Topics) tea.Cmd {
+// refreshTopics does so where something of some topics may have changed.
+func (m *Model) refreshTopics(topics repo.Topics) tea.Cmd {
 	m.touched |= topics
 	if m.app == nil || m.behind() {
 		return nil // what it would find is older than what is shown; once the repository has followed it is looked at
 	}
 	a := m.app
-	return m.where.Begin(m.ctx, "where the branch stands", a.Situation)
+	return m.where.Begin(m.ctx, "where the branch stands", a.BranchStatus)
 }
 
-func (m *Model) haveSituated(msg kit.Read[app.Situation]) tea.Cmd {
+func (m *Model) haveSituated(msg kit.Read[app.BranchStatus]) tea.Cmd {
 	if m.behind() || !m.where.Take(msg) {
 		return nil
 	}
@@ -391,104 +399,10 @@ func (m *Model) screenNamed(name string) kit.Screen {
 	return m.screen()
 }
 
-// start carries work out in the background, one at a time, and one beside.
-func (m *Model) start(work kit.Job) tea.Cmd {
-	place := &m.work
-	if work.Beside {
-		place = &m.beside
-	}
-	if *place != nil {
-		m.notice = kit.Notice{Text: (*place).Title + " is still under way. esc stops it.", Trouble: true}
-		return nil
-	}
-	ctx, cancel := context.WithCancel(repo.Because(m.ctx, work.Title))
-	r := &running{Job: work, cancel: cancel, since: time.Now()}
-	*place = r
-	m.notice = kit.Notice{}
-	if work.Beside && !work.Quiet {
-		m.page = &text{heading: work.Title, job: r}
-	}
-	do := func() tea.Msg {
-		defer cancel()
-		done, err := work.Do(ctx, r.report)
-		return worked{r, done, err}
-	}
-	if work.Beside {
-		return tea.Batch(inBackground(do), inBackground(nextTick()))
-	}
-	return tea.Batch(do, inBackground(nextTick()))
-}
-
-// tickTime is how often the progress of work is drawn anew.
-const tickTime = 100 * time.Millisecond
-
-func nextTick() tea.Cmd { return tea.Tick(tickTime, func(time.Time) tea.Msg { return tick{} }) }
-
-func (m *Model) haveWorked(msg worked) tea.Cmd {
-	got := msg.done()
-	switch {
-	case msg.work.Beside && !msg.work.Quiet:
-		return m.haveWorkedBeside(msg, got)
-	case msg.work.Beside:
-		m.beside = nil
-	default:
-		m.work = nil
-	}
-	switch {
-	case msg.work.stopping && errors.Is(msg.err, context.Canceled) && !errors.As(msg.err, new(*app.Refusal)):
-		m.say(kit.Notice{Text: msg.work.Title + " was stopped."})
-	case msg.err != nil:
-		m.say(kit.Notice{Text: app.Explain(msg.err), Trouble: true})
-	default:
-		if got.Note != "" {
-			m.say(kit.Notice{Text: got.Note})
-		}
-		return tea.Sequence(kit.Show(got.Msg), msg.work.Then, m.lookAgain())
-	}
-	return m.lookAgain()
-}
-
-// haveWorkedBeside keeps the output on the screen where the user looks at it, and
-// shows it where the answer is no.
-func (m *Model) haveWorkedBeside(msg worked, got kit.Got) tea.Cmd {
-	m.beside = nil
-	shown, isText := m.page.(*text)
-	looking := isText && shown.job == msg.work
-	if looking {
-		shown.lines, shown.job = msg.work.output(), nil
-	}
-	if got.Msg != nil { // a question in its place
-		if looking {
-			m.page = nil
-		}
-		return kit.Show(got.Msg)
-	}
-	switch {
-	case msg.work.stopping && errors.Is(msg.err, context.Canceled):
-		m.notice = kit.Notice{Text: msg.work.Title + " was stopped."}
-	case msg.err != nil && (looking || m.page == nil):
-		m.page = &text{heading: safe.Line(msg.err.Error()), lines: msg.work.output()}
-	case msg.err != nil:
-		m.notice = kit.Notice{Text: safe.Line(msg.err.Error()), Trouble: true}
-	default:
-		m.notice = kit.Notice{Text: got.Note}
-	}
-	return nil
-}
-
-func (m *Model) stop() tea.Cmd {
-	if m.work == nil {
-		m.beside.stop()
-		return nil
-	}
-	m.work.stop()
-	return nil
-}
-
 // forward moves branches up to what was fetched.
 func (m *Model) forward() tea.Cmd {
 	return kit.Start(kit.Work[string]{Title: "Moving forward", Do: func(ctx context.Context, _ func(string)) (string, error) {
-		return m.app.Forward(ctx)
+		return planning.Of(m.app).Forward(ctx)
 	}})
 }
 

@@ -9,6 +9,8 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
+	"bastel/internal/app/publishing"
 	"bastel/internal/journal"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
@@ -18,7 +20,7 @@ import (
 // undo offers the last step of the journal by its name and branch: a key that is held down does not go on into that.
 func (m *Model) undo() tea.Cmd {
 	return func() tea.Msg {
-		push, last, err := m.app.PushedLast(m.ctx)
+		push, last, err := publishing.Of(m.app).PushedLast(m.ctx)
 		switch {
 		case err != nil:
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
@@ -30,7 +32,7 @@ func (m *Model) undo() tea.Cmd {
 }
 
 func (m *Model) offerUndo() tea.Msg {
-	entry, err := m.app.LastDone(m.ctx)
+	entry, err := planning.Of(m.app).LastDone(m.ctx)
 	if err != nil {
 		return kit.Notice{Text: app.Explain(err), Trouble: true}
 	}
@@ -50,21 +52,23 @@ func (m *Model) offerUndo() tea.Msg {
 // offerTakingBack says that the last thing done was a push, which undo does not take back.
 func (m *Model) offerTakingBack(push journal.Entry) kit.Choose {
 	name := strings.TrimPrefix(push.Ref, "refs/heads/")
-	return kit.Choose{Asks: true, Title: "The last thing done here is the push of " + name + " to " + push.Remote + ". Others may have it by now.", Options: []kit.Option{
+	return kit.Choose{Question: true, Title: "The last thing done here is the push of " + name + " to " + push.Remote +
+		". Others may have it by now.", Options: []kit.Option{
 		{Label: "leave it", Detail: "Nothing is changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
 		{Label: "take the push back", Detail: "as X does in Send: the remote is asked first", Do: func() tea.Cmd { return send.TakeBack(m.app) }},
-		{Label: "undo the step before it", Detail: "here only; what was sent stays there. It says first which one that is.", Do: func() tea.Cmd { return m.offerUndo }},
+		{Label: "undo the step before it", Detail: "here only; what was sent stays there. It says first which one that is.",
+			Do: func() tea.Cmd { return m.offerUndo }},
 	}}
 }
 
 // undoStep takes the last step back, or offers the ways on where that cannot be.
 func (m *Model) undoStep(ctx context.Context, number int) (kit.Got, error) {
-	entry, err := m.app.UndoThat(ctx, number)
+	entry, err := planning.Of(m.app).UndoThat(ctx, number)
 	var refusal *app.Refusal
 	if entry.Number > 0 && errors.As(err, &refusal) {
 		return kit.Got{Msg: m.offerPassing(ctx, entry.Entry, err)}, nil
 	}
-	return kit.Got{Note: fmt.Sprintf("Undid the %s: %s. U redoes it.%s", entry.Kind.Noun(), entry.Title, entry.Besides())}, err
+	return kit.Got{Note: fmt.Sprintf("Undid the %s: %s. U redoes it.%s", entry.Kind.Noun(), entry.Title, entry.Remarks())}, err
 }
 
 // offerPassing says why a step cannot be undone, and the ways on.
@@ -72,36 +76,38 @@ func (m *Model) offerPassing(ctx context.Context, entry journal.Entry, why error
 	carry := []kit.Option{}
 	if errors.Is(why, app.ErrLaterWork) {
 		detail := "They are put onto what was before the step; where they conflict nothing is changed."
-		if forecast, err := m.app.LookCarrying(ctx); err != nil {
+		if forecast, err := planning.Of(m.app).LookCarrying(ctx); err != nil {
 			detail += " " + safe.Line(err.Error())
 		} else {
 			detail += " " + safe.Line(strings.Join(forecast, "; ")) + "."
 		}
 		carry = append(carry, kit.Option{Label: "carry the later commits over", Detail: detail, Do: m.undoCarrying})
 	}
-	return kit.Choose{Asks: true, Title: safe.Line(why.Error()), Options: append([]kit.Option{
+	return kit.Choose{Question: true, Title: safe.Line(why.Error()), Options: append([]kit.Option{
 		{Label: "leave it", Detail: "Nothing was changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
-		{Label: "pass it over", Detail: fmt.Sprintf("u then reaches the step before it; bastel rescue %d writes out what the entry keeps.", entry.Number), Do: m.passOver},
+		{Label: "pass it over", Detail: fmt.Sprintf("u then reaches the step before it; bastel rescue %d writes out what the entry keeps.",
+			entry.Number), Do: m.passOver},
 	}, carry...)}
 }
 
 func (m *Model) undoCarrying() tea.Cmd {
 	return kit.Start(kit.Work[string]{Title: "Undoing", Do: func(ctx context.Context, _ func(string)) (string, error) {
-		entry, err := m.app.UndoCarrying(ctx)
-		return fmt.Sprintf("Undid the %s: %s. What came later is on top of it. u undoes that.%s", entry.Kind.Noun(), entry.Title, entry.Besides()), err
+		entry, err := planning.Of(m.app).UndoCarrying(ctx)
+		return fmt.Sprintf("Undid the %s: %s. What came later is on top of it. u undoes that.%s", entry.Kind.Noun(), entry.Title,
+			entry.Remarks()), err
 	}})
 }
 
 func (m *Model) passOver() tea.Cmd {
 	return kit.Start(kit.Work[string]{Title: "Passing over", Do: func(ctx context.Context, _ func(string)) (string, error) {
-		entry, err := m.app.PassOver(ctx)
+		entry, err := planning.Of(m.app).PassOver(ctx)
 		return fmt.Sprintf("Passed over the %s: %s. u undoes the step before it.", entry.Kind.Noun(), entry.Title), err
 	}})
 }
 
 func (m *Model) redo() tea.Cmd {
 	return kit.Start(kit.Work[string]{Title: "Redoing", Do: func(ctx context.Context, _ func(string)) (string, error) {
-		entry, err := m.app.Redo(ctx)
-		return fmt.Sprintf("Redid the %s: %s. u undoes it.%s", entry.Kind.Noun(), entry.Title, entry.Besides()), err
+		entry, err := planning.Of(m.app).Redo(ctx)
+		return fmt.Sprintf("Redid the %s: %s. u undoes it.%s", entry.Kind.Noun(), entry.Title, entry.Remarks()), err
 	}})
 }

@@ -12,11 +12,19 @@ import (
 
 // unfinished are the texts that are being written, as they are kept in case of a crash.
 type unfinished struct {
-	texts  app.Unfinished
-	done   []string // of which what became of them may not be there yet
-	number int
-	keeper kit.Keeper
+	texts   app.Unfinished
+	done    []string // of which what became of them may not be there yet
+	due     bool     // they are to be written, or are being written
+	changed bool     // since the writing that is under way began
 }
+
+// afterTyping is how long after a key what is being written is kept: keys that follow each other
+// closely are kept at once, and do not wait for the disk.
+const afterTyping = 10 * time.Millisecond
+
+type keepWriting struct{}
+
+type keptWriting struct{ err error }
 
 // kept gives what was written of a text when Bastel ended, if that was before it was done.
 func (u *unfinished) kept(edit kit.Edit) (text string, ok bool) {
@@ -24,8 +32,8 @@ func (u *unfinished) kept(edit kit.Edit) (text string, ok bool) {
 	return found.Text, ok
 }
 
-// keepWriting keeps what is being written, after each key that changes it.
-func (m *Model) keepWriting(e *editor) tea.Cmd {
+// keepText keeps what is being written, after each key that changes it.
+func (m *Model) keepText(e *editor) tea.Cmd {
 	texts := maps.Clone(m.unfinished.texts)
 	if texts == nil {
 		texts = app.Unfinished{}
@@ -34,7 +42,7 @@ func (m *Model) keepWriting(e *editor) tea.Cmd {
 		delete(texts, e.key())
 	}
 	m.unfinished.texts = texts
-	return m.storeWriting()
+	return m.writeSoon()
 }
 
 // doneWriting says that a text is done: it is kept until what became of it is there.
@@ -54,19 +62,42 @@ func (m *Model) forgetWriting() tea.Cmd {
 	if !changed {
 		return nil
 	}
-	return m.storeWriting()
+	return m.writeSoon()
 }
 
-// storeWriting writes all of them; an older state never goes over a newer one.
-func (m *Model) storeWriting() tea.Cmd {
-	m.unfinished.number++
-	number, texts, a := m.unfinished.number, m.unfinished.texts, m.app
-	return inBackground(func() tea.Msg {
-		if err := m.unfinished.keeper.Keep(number, func() error { return a.KeepUnfinished(texts) }); err != nil {
-			return kit.Notice{Text: app.Explain(err), Trouble: true}
-		}
+// writeSoon has the texts written, one writing at a time.
+func (m *Model) writeSoon() tea.Cmd {
+	if m.unfinished.changed = true; m.unfinished.due {
 		return nil
-	})
+	}
+	m.unfinished.due = true
+	return inBackground(tea.Tick(afterTyping, func(time.Time) tea.Msg { return keepWriting{} }))
+}
+
+// storeWriting writes all of them.
+func (m *Model) storeWriting() tea.Cmd {
+	m.unfinished.changed = false
+	texts, a := m.unfinished.texts, m.app
+	return func() tea.Msg { return keptWriting{a.KeepUnfinished(texts)} }
+}
+
+// keepLastWriting keeps what was written last when the screen is gone already.
+func (m *Model) keepLastWriting() error {
+	if m.app == nil || !m.unfinished.due {
+		return nil
+	}
+	return m.app.KeepUnfinished(m.unfinished.texts)
+}
+
+// haveKeptWriting goes on with what was written meanwhile.
+func (m *Model) haveKeptWriting(msg keptWriting) tea.Cmd {
+	if msg.err != nil {
+		m.say(kit.Notice{Text: app.Explain(msg.err), Trouble: true})
+	}
+	if m.unfinished.due = false; m.unfinished.changed {
+		return m.writeSoon()
+	}
+	return nil
 }
 
 // key names the text by what it is for.

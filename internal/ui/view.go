@@ -25,8 +25,8 @@ func (m *Model) bodySize() kit.Size {
 	return kit.Size{Width: m.width, Height: max(1, m.height-topRows-bottomRows), Narrow: m.width < narrowBelow}
 }
 
-// View draws the whole screen.
-func (m *Model) View() tea.View {
+// draw draws the whole screen.
+func (m *Model) draw() tea.View {
 	v := tea.NewView("")
 	v.AltScreen = true
 	v.MouseMode = tea.MouseModeCellMotion
@@ -95,7 +95,8 @@ func (m *Model) body(size kit.Size) []string {
 		what, todo := failure(m.failed)
 		return kit.Empty(size.Width, size.Height, m.theme, what, safe.Text(todo))
 	case m.screen() == nil:
-		return kit.Pad([]string{kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  Opening " + safe.Line(m.dir) + " …"), Style: m.theme.Dim})}, size.Width, size.Height)
+		return kit.Pad([]string{kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  Opening " + safe.Line(m.dir) + " …"),
+			Style: m.theme.Dim})}, size.Width, size.Height)
 	}
 	return m.drawScreen(size)
 }
@@ -103,7 +104,7 @@ func (m *Model) body(size kit.Size) []string {
 // leastRows and leastWidth are what a screen may count on. Where the terminal has less, the
 // rest is cut off.
 const (
-	leastRows  = 16
+	leastRows  = 7
 	leastWidth = 20
 )
 
@@ -131,7 +132,8 @@ func (m *Model) failedRow() string {
 // news is the line of work under way, of a question, or of what happened last.
 func (m *Model) news() string {
 	if a, ok := m.page.(*asker); ok {
-		return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + safe.Line(a.Question)), Style: m.theme.Accent})
+		lines := a.lines(m.width)
+		return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + lines[len(lines)-1]), Style: m.theme.Accent})
 	}
 	if m.work != nil {
 		return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + m.work.says()), Style: m.theme.Accent})
@@ -157,7 +159,7 @@ func (m *Model) failedReading() error {
 // says tells how far work is.
 func (r *running) says() string {
 	text := r.Title
-	if progress := r.progress.Load(); progress != nil && (!r.Beside || r.Quiet) {
+	if progress := r.progress.Load(); progress != nil && (!r.Background || r.Quiet) {
 		text += ": " + safe.Line(*progress)
 	}
 	if r.stopping {
@@ -205,13 +207,16 @@ func (m *Model) keysLine() string {
 	return kit.Split(m.width, nil, append([]kit.Seg{{Text: " "}}, segs...), last...)
 }
 
+// adviser is a screen that knows which key helps now.
+type adviser interface{ Advice() action.ID }
+
 // advised puts the action first that the screen says helps.
 func (m *Model) advised(actions []kit.Action) []kit.Action {
-	adviser, ok := m.screen().(interface{ Advice() action.ID })
+	advised, ok := m.screen().(adviser)
 	if !ok {
 		return actions
 	}
-	id := adviser.Advice()
+	id := advised.Advice()
 	at := slices.IndexFunc(actions, func(a kit.Action) bool { return a.ID == id && a.Can() })
 	if id == "" || at < 0 {
 		return actions

@@ -90,17 +90,20 @@ func bench(t *testing.T) (f, remote *fixture.Repo) {
 
 // ways lead to each screen of the bench.
 var ways = map[string][]string{
-	"Sort":            {"+40 hunks"},
-	"Shape":           {"+40 hunks", "]", "+10 commits, nothing planned yet"},
-	"Mend":            {"+40 hunks", "]", "+nothing planned yet", ")", "+What does the series go onto?", "text:origin/main", "Enter", "+10 conflicts", "]", "+1 in all"},
+	"Sort":  {"+40 hunks"},
+	"Shape": {"+40 hunks", "]", "+10 commits, nothing planned yet"},
+	"Mend": {"+40 hunks", "]", "+nothing planned yet", ")", "+What does the series go onto?", "text:origin/main", "Enter",
+		"+10 conflicts", "]", "+1 in all"},
 	"Send":            {"+40 hunks", "]", "]", "]", "+3 commits to send"},
+	"Map":             {"+40 hunks", "[", "+◆ Map", "+Add file 9"},
 	"Reading through": {"+40 hunks", "]", "]", "]", "+3 commits to send", "v", "+0 of"},
 }
 
 // draft is all that a repository and Bastel hold of what was done here, but for times.
 func draft(f *fixture.Repo) string {
 	var b strings.Builder
-	for _, args := range [][]string{{"rev-parse", "HEAD"}, {"diff", "--cached"}, {"for-each-ref", "--format=%(objectname) %(refname)", "refs/heads"}} {
+	for _, args := range [][]string{{"rev-parse", "HEAD"}, {"diff", "--cached"},
+		{"for-each-ref", "--format=%(objectname) %(refname)", "refs/heads"}} {
 		b.WriteString(f.Git(args...) + "\n")
 	}
 	names, _ := filepath.Glob(filepath.Join(f.Dir, ".git", "bastel", "plan-*.toml"))
@@ -144,6 +147,7 @@ func TestLawOneNoKeyIsEverLost(t *testing.T) {
 		"marks":           {"Sort", repeat(8, "Space", "j", "Space", "Enter", "Enter", "u")},
 		"undo and redo":   {"Sort", repeat(8, "2", "3", "u", "u", "U")},
 		"a message":       {"Sort", append(strings.Split("1mAddtheberthtable", ""), "C-s", "2", "m", "B", "C-s", "n", "n", "1")},
+		"Map":             {"Map", repeat(8, "k", "x", "h", "j", "l")},
 		"Shape":           {"Shape", repeat(8, "j", "K", "x", "j", "s")},
 		"Mend":            {"Mend", repeat(5, "1", "2", "p", "u", "3", "n", "0", "x")},
 		"Send":            {"Send", repeat(10, "h", "k", "l", "j")},
@@ -268,7 +272,8 @@ func TestLawFourUndoTakesTheLastThingBack(t *testing.T) {
 	}{
 		"Sort":  {"Sort", []string{"n", "1", "2", "+1 hunk in 1 file"}, []string{"u", "+Taken back.", "u", "-1 hunk in 1 file"}},
 		"Shape": {"Shape", []string{"x", "j", "x", "+left out"}, []string{"u", "u", "+nothing planned yet"}},
-		"Mend":  {"Mend", []string{"1", "+entry 2 of 11", "1", "+entry 3 of 11"}, []string{"u", "+entry 2 of 11", "u", "+entry 1 of 11", "u", "[", "+nothing planned yet"}},
+		"Mend": {"Mend", []string{"1", "+entry 2 of 11", "1", "+entry 3 of 11"},
+			[]string{"u", "+entry 2 of 11", "u", "+entry 1 of 11", "u", "[", "+nothing planned yet"}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
@@ -306,11 +311,12 @@ func TestLawFiveADraftIsNeverLost(t *testing.T) {
 		keys []string
 		then []string // to where it shows again
 	}{
-		"Sort":            {"Sort", append(repeat(6, "1", "2", "3"), "m", "O", "n", "e", "C-s"), []string{"+ hunks"}},
-		"a text":          {"Sort", []string{"1", "m", "H", "a", "l", "f"}, []string{"+39 hunks", "m", "+Half"}},
-		"Shape":           {"Shape", repeat(6, "x", "j", "j", "K"), []string{"+40 hunks", "]", "+left out"}},
-		"Mend":            {"Mend", repeat(4, "1", "2", "p", "3"), []string{"+40 hunks", "]", "]", "+region"}},
-		"Reading through": {"Reading through", append(repeat(6, "v"), "m", "W", "h", "y", "C-s"), []string{"+40 hunks", "]", "]", "]", "+3 commits to send", "v", "+Why"}},
+		"Sort":   {"Sort", append(repeat(6, "1", "2", "3"), "m", "O", "n", "e", "C-s"), []string{"+ hunks"}},
+		"a text": {"Sort", []string{"1", "m", "H", "a", "l", "f"}, []string{"+39 hunks", "m", "+Half"}},
+		"Shape":  {"Shape", repeat(6, "x", "j", "j", "K"), []string{"+40 hunks", "]", "+left out"}},
+		"Mend":   {"Mend", repeat(4, "1", "2", "p", "3"), []string{"+40 hunks", "]", "]", "+region"}},
+		"Reading through": {"Reading through", append(repeat(6, "v"), "m", "W", "h", "y", "C-s"),
+			[]string{"+40 hunks", "]", "]", "]", "+3 commits to send", "v", "+Why"}},
 	} {
 		ends := []string{"left", "killed", "killed at once"}
 		first := len(name) % len(ends) // another one for each
@@ -353,6 +359,42 @@ func TestLawFiveADraftIsNeverLost(t *testing.T) {
 					again.play("t", "+One", "Escape")
 				}
 				f.Git("fsck", "--strict")
+			})
+		}
+	}
+}
+
+// TestLawSevenChoosersLieBesideWhatTheyAreAbout: never over it. The choice at the cursor is read out in Next, and a digit
+// before a choice is its key.
+func TestLawSevenChoosersLieBesideWhatTheyAreAbout(t *testing.T) {
+	for name, test := range map[string]struct {
+		way, key, asks string
+		about          string // what stays on the screen
+		said           string // of the second choice
+		digit, then    string // a choice, and what comes of it
+	}{
+		"Sort":  {"Sort", "b", "Which branch is at work?", "loose changes", "not checked out", "2", "is at work now"},
+		"Shape": {"Shape", ")", "What does the series go onto?", "10 commits", "10 conflicts", "1", "nothing planned yet"},
+		"Send":  {"Send", "B", "Where does topic land?", "Ines Falk", "of the branch to land there", "1", "The branch lands on"},
+	} {
+		for _, size := range [][2]int{{142, 42}, {80, 24}} {
+			t.Run(fmt.Sprint(name, " ", size[0]), func(t *testing.T) {
+				t.Parallel()
+				f, _ := bench(t)
+				f.Git("branch", "--quiet", "second", "topic~2")
+				term := open(t, f.Dir, size[0], size[1])
+				if size[0] < 100 {
+					term.play("+40 hunks")
+					for range map[string]int{"Sort": 0, "Shape": 1, "Send": 3}[test.way] {
+						term.keys("]")
+					}
+					term.waitFor("◆ " + test.way)
+				} else {
+					term.play(ways[test.way]...)
+				}
+				term.play(test.key, "+"+test.asks, "Down", "+"+test.said)
+				assert.Contains(t, term.screen(), test.about)
+				term.play(test.digit, "+"+test.then)
 			})
 		}
 	}

@@ -23,7 +23,8 @@ const branch = demo.BranchName
 var toSend = []string{"+3 hunks", "]", "+nothing planned yet", "]", "+No conflict waits", "]", "+◆ Send", "+to send"}
 
 // dropOne leaves the commit about the theme out, and goes to Send.
-var dropOne = []string{"+3 hunks", "]", "+nothing planned yet", "j", "j", "x", "+left out: 3", "a", "+11 commits became 10", "]", "+◆ Mend", "]", "+◆ Send", "+of yours replaced"}
+var dropOne = []string{"+3 hunks", "]", "+nothing planned yet", "j", "j", "x", "+left out: 3", "a", "+11 commits became 10", "]",
+	"+◆ Mend", "]", "+◆ Send", "+of yours replaced"}
 
 // TestARewrittenBranchIsReadAndSent: preflight, read-through, and a push with a
 // lease on what was seen.
@@ -32,7 +33,8 @@ func TestARewrittenBranchIsReadAndSent(t *testing.T) {
 	before := shared.Git("rev-parse", branch)
 	term := open(t, work.Dir, 142, 42)
 	term.play(dropOne...)
-	term.play("!", "+3 findings before sending", "+left over in what is added", "+8 commits not read through yet", "+berth/depth.go:14", "Escape", "-findings before",
+	term.play("!", "+3 findings before sending", "+left over in what is added", "+8 commits not read through yet", "+berth/depth.go:14",
+		"Escape", "-findings before",
 		"v", "+0 of 10 commits read", "v", "v", "+1 of 10 commits read", "+◆ Next  tide offsets",
 		"j", "j", "j", "m", "+Note on line 3 of tide/offsets.go", "text:Minutes or hours?", "C-s", "+┊ Minutes or hours?", "+1 note open",
 		".", "+all notes done", "e", "+the whole branch as one difference", "Escape", "-the whole branch as one")
@@ -60,7 +62,8 @@ func TestAColleaguesPushInBetween(t *testing.T) {
 	theirs := shared.Git("rev-parse", branch)
 	term.play("a", "+y sends.", "y", "+Somebody pushed to "+branch, "n", "+Nothing was done.")
 	assert.Equal(t, theirs, shared.Git("rev-parse", branch))
-	term.play("F", "+Fetched from origin.", "+not yours", "+Say which way the tide runs", "Y", "+◆ Shape", "+Say which way", "+from +", "a", "+became 11", "+◆ Send", "+of yours replaced", "a", "+y sends.", "y", "+Sent ")
+	term.play("F", "+Fetched from origin.", "+not yours", "+Say which way the tide runs", "Y", "+◆ Shape", "+Say which way", "+from +",
+		"a", "+became 11", "+◆ Send", "+of yours replaced", "a", "+y sends.", "y", "+Sent ")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
 	assert.Equal(t, "Say which way the tide runs", shared.Git("log", "-1", "--format=%s", branch))
 	assert.Equal(t, "In minutes after the gauge.", shared.Git("show", branch+":tide/README.md"))
@@ -98,7 +101,8 @@ func TestAColleagueRewroteTheBranch(t *testing.T) {
 	mira.Git("push", "--quiet", "--force", "origin", branch)
 	term := open(t, work.Dir, 142, 42)
 	term.play(toSend...)
-	term.play("F", "+Fetched from origin.", "+Mira Lund rewrote "+branch, "+theirs now, reworded", "Y", "+◆ Shape", "+Left out: 1 commit", "a", "+◆ Send", "+5 commits to send, nothing replaced.", "a", "+Sent 5 commits.")
+	term.play("F", "+Fetched from origin.", "+Mira Lund rewrote "+branch, "+theirs now, reworded", "Y", "+◆ Shape", "+Left out: 1 commit",
+		"a", "+◆ Send", "+5 commits to send, nothing replaced.", "a", "+Sent 5 commits.")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
 	assert.Equal(t, "Read the tide table once more", shared.Git("log", "-1", "--format=%s", branch+"~5"))
 	assert.NotContains(t, shared.Git("log", "--format=%s", branch), "parser again")
@@ -114,7 +118,8 @@ func TestAColleagueDeletedTheBranch(t *testing.T) {
 	assert.Empty(t, shared.Git("branch", "--list", branch))
 	term.play("a", "+was deleted on origin", "text:all the same", "Enter", "+Sent ")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
-	term.play("u", "+The last thing done here is the push of "+branch, "text:push back", "Enter", "+is deleted on origin", "y", "+is gone again")
+	term.play("u", "+The last thing done here is the push of "+branch, "text:push back", "Enter", "+is deleted on origin", "y",
+		"+is gone again")
 }
 
 // TestAFork: one's own copy is pushed to, the branch lands where the work is shared.
@@ -124,7 +129,8 @@ func TestAFork(t *testing.T) {
 	work.Git("remote", "add", "fork", fork.Dir)
 	work.Git("config", "remote.pushDefault", "fork")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+ahead of origin/main", "+3 hunks", "]", "]", "]", "+◆ Send", "+fork has", "+A new branch there", "a", "+Sent ", "+The remote has all of it", "+ahead of origin/main")
+	term.play("+ahead of origin/main", "+3 hunks", "]", "]", "]", "+◆ Send", "+fork has", "+A new branch there", "a", "+Sent ",
+		"+The remote has all of it", "+ahead of origin/main")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), fork.Git("rev-parse", branch))
 	term.play("B", "+Where does "+branch+" land?", "text:origin/main", "Enter", "+The branch lands on origin/main.")
 	assert.Equal(t, "origin/main", work.Git("config", "branch."+branch+".bastelTarget"))
@@ -141,7 +147,8 @@ func TestLandingAfterSquashing(t *testing.T) {
 	work.Commit("At nine in summer", "docs/hours.md", "Nine in summer.\n")
 	work.Git("push", "--quiet", "--set-upstream", "origin", "hours")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+No loose changes", "]", "+nothing planned yet", "G", "s", "+from 1 2", "a", "+2 commits became 1", "]", "]", "+◆ Send", "+2 of yours replaced",
+	term.play("+No loose changes", "]", "+nothing planned yet", "G", "s", "+from 1 2", "a", "+2 commits became 1", "]", "]", "+◆ Send",
+		"+2 of yours replaced",
 		"V", "+It moves forward by 1 commit", "x", "+Its older version", "a", "+main on origin is at ", "+is on main")
 	assert.Empty(t, shared.Git("branch", "--list", "hours"))
 	assert.Equal(t, work.Git("rev-parse", "main"), shared.Git("rev-parse", "main"))
@@ -179,7 +186,8 @@ func TestNoForcedPushToMain(t *testing.T) {
 	assert.Equal(t, before, shared.Git("rev-parse", "main"))
 	work.Git("config", "bastel.shared", "nothing")
 	work.Git("symbolic-ref", "--delete", "refs/remotes/origin/HEAD")
-	term.play("r", "+of Mira Lund replaced", "a", "+y sends.", "y", "+A rule of origin refused the push of main.", "+main does not take forced pushes: "+before+" would be lost.")
+	term.play("r", "+of Mira Lund replaced", "a", "+y sends.", "y", "+A rule of origin refused the push of main.",
+		"+main does not take forced pushes: "+before+" would be lost.")
 	assert.Equal(t, before, shared.Git("rev-parse", "main"))
 }
 
@@ -190,7 +198,8 @@ func TestLandAndDelete(t *testing.T) {
 	tip := work.Commit("Close at nine in summer", "docs/hours.md", "Nine.\n")
 	work.Write("docs/loose.md", "not landed\n")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+docs/loose.md", "]", "]", "]", "+◆ Send", "+A new branch there", "a", "+Sent 1 commit.", "V", "+It moves forward by 1 commit", "x", "+summer is deleted afterwards", "a", "+main on origin is at "+tip[:7], "+is on main")
+	term.play("+docs/loose.md", "]", "]", "]", "+◆ Send", "+A new branch there", "a", "+Sent 1 commit.", "V",
+		"+It moves forward by 1 commit", "x", "+summer is deleted afterwards", "a", "+main on origin is at "+tip[:7], "+is on main")
 	assert.Equal(t, tip, shared.Git("rev-parse", "main"))
 	assert.Empty(t, shared.Git("branch", "--list", "summer")+work.Git("branch", "--list", "summer"))
 	assert.Equal(t, "?? docs/loose.md", work.Git("status", "--porcelain"), "loose changes stay")
@@ -224,7 +233,8 @@ func TestTheReviewDesk(t *testing.T) {
 	work := fixture.Existing(t, filepath.Join(dir, "work"))
 	desk := work.Git("config", "bastel.review")
 	for path, form := range map[string]url.Values{
-		"/comment/": {"commit": {work.Git("rev-parse", "HEAD~9")}, "path": {"tide/offsets.go"}, "sign": {"+"}, "line": {"3"}, "by": {"Oskar Brandt"}, "text": {"Minutes or hours?"}},
+		"/comment/": {"commit": {work.Git("rev-parse", "HEAD~9")}, "path": {"tide/offsets.go"}, "sign": {"+"}, "line": {"3"},
+			"by": {"Oskar Brandt"}, "text": {"Minutes or hours?"}},
 		"/verdict/": {"by": {"Oskar Brandt"}, "approved": {"yes"}},
 	} {
 		response, err := http.PostForm(desk+path+branch, form)
@@ -232,7 +242,8 @@ func TestTheReviewDesk(t *testing.T) {
 		response.Body.Close()
 		require.Equal(t, http.StatusOK, response.StatusCode)
 	}
-	term.play("v", "+0 of 11 commits read", ";", "+receive", "1", "+1 new comment and 1 new verdict came", "+Oskar Brandt says it is ready to land", "+1 note open", "}", "+◆ Next  tide offsets", "+┊ Minutes or hours?")
+	term.play("v", "+0 of 11 commits read", ";", "+receive", "1", "+1 new comment and 1 new verdict came",
+		"+Oskar Brandt says it is ready to land", "+1 note open", "}", "+◆ Next  tide offsets", "+┊ Minutes or hours?")
 	assert.Contains(t, strings.Split(term.waitFor("Oskar Brandt, today"), "Minutes or hours?")[0], "offsets are what")
 }
 
@@ -242,7 +253,8 @@ func TestTextsOfOthersOnATerminal(t *testing.T) {
 	work.Commit("Red \x1b[31mtext \u202eand more", "odd", "\x1b]0;title\x07\n")
 	term := &terminal{t, fmt.Sprintf("bastel-%d-request", os.Getpid())}
 	t.Cleanup(func() { exec.Command("tmux", "-L", term.name, "kill-server").Run() })
-	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", "142", "-y", "42", "-c", work.Dir, fmt.Sprintf("%s=1 %s request; read end", asMain, self(t)))
+	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", "142", "-y", "42", "-c", work.Dir,
+		fmt.Sprintf("%s=1 %s request; read end", asMain, self(t)))
 	term.waitFor("Red ␛\\[31mtext \uFFFDand more")
 }
 

@@ -299,7 +299,8 @@ func TestSortingInOnePass(t *testing.T) {
 	term.waitFor("No loose changes.", "3 hunks in 2 files")
 	term.keys("a")
 	term.waitFor("Made 3 commits", "14 commits ahead")
-	assert.Equal(t, "Give ships a berth that is deep enough\nRing the lock keeper\nName the board", work.Git("log", "--reverse", "-3", "--format=%s"))
+	assert.Equal(t, "Give ships a berth that is deep enough\nRing the lock keeper\nName the board",
+		work.Git("log", "--reverse", "-3", "--format=%s"))
 	assert.Equal(t, "berth/plan.go\nberth/plan_test.go", work.Git("show", "--format=", "--name-only", "HEAD~2"))
 	assert.Equal(t, "docs/guide.md", work.Git("show", "--format=", "--name-only", "HEAD~1"))
 	assert.Equal(t, "web/board.html", work.Git("show", "--format=", "--name-only", "HEAD"))
@@ -394,9 +395,7 @@ func TestRegroupingIntoThree(t *testing.T) {
 	term.waitFor("Message of entry C")
 	term.keys("C-o")
 	term.waitFor("Start from an earlier message")
-	term.keys("Escape")
-	term.waitFor("Message of entry C")
-	term.keys("C-t")
+	term.keys("Escape", "C-t") // the terminal tells the two as one
 	term.waitFor("Add a trailer", "Signed-off-by: Ines Falk")
 	term.keys("Enter")
 	term.waitFor("Message of entry C", "Signed-off-by: Ines Falk")
@@ -472,7 +471,8 @@ func TestConflictsAreForecastAndRefused(t *testing.T) {
 
 // open2 opens the application once more after the first session has ended.
 func open2(t *testing.T, first *terminal, dir string) *terminal {
-	require.Eventually(t, func() bool { return exec.Command("tmux", "-L", first.name, "has-session").Run() != nil }, patience, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return exec.Command("tmux", "-L", first.name, "has-session").Run() != nil }, patience,
+		20*time.Millisecond)
 	return open(t, dir, 142, 42)
 }
 
@@ -611,7 +611,8 @@ func TestMendingByKeys(t *testing.T) {
 	term.keys("Escape")
 	term.waitUntilGone("and nothing was changed")
 	term.keys("!")
-	term.waitFor("entry 1 of 4, Newer packages", "region 1 of 12", "12 open here", "your commit 1", "The colleague's work", "▒▒ open: region 1")
+	term.waitFor("entry 1 of 4, Newer packages", "region 1 of 12", "12 open here", "your commit 1", "The colleague's work",
+		"▒▒ open: region 1")
 	term.keys("1")
 	term.waitFor("11 open here")
 	term.keys("{", "R")
@@ -647,7 +648,8 @@ func TestMendingByKeys(t *testing.T) {
 	again.waitFor("all answered, the rest is clean")
 	again.keys("a")
 	again.waitFor("4 commits became 3")
-	assert.Equal(t, "Deeper\nA warmer guide\nNewer packages", f.Git("log", "--format=%s", "main.."), "nothing is left of the news of a file that is gone")
+	assert.Equal(t, "Deeper\nA warmer guide\nNewer packages", f.Git("log", "--format=%s", "main.."),
+		"nothing is left of the news of a file that is gone")
 	assert.Contains(t, f.Read("guide.md"), "Good morning. Mind the step.\nSit down.\n")
 	assert.NoFileExists(t, filepath.Join(f.Dir, "old.txt"))
 	again.play("u", "+? y does it.", "y")

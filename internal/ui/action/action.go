@@ -2,6 +2,8 @@
 // name, a sentence, the everyday words for it and its command. The line of keys, the
 // help, the finder, the menu and docs/keys.md are made from it. What an action does is
 // bound to its row by the screens.
+//
+// Its tests promise: a key has one meaning, and the documentation is the table.
 package action
 
 import (
@@ -19,6 +21,7 @@ type Place string
 // The places, in the order in which the documentation lists them.
 const (
 	Everywhere Place = "everywhere"
+	Map        Place = "Map"
 	Sort       Place = "Sort"
 	Homes      Place = "the hunks' way home"
 	Shape      Place = "Shape"
@@ -36,9 +39,6 @@ const (
 	Output     Place = "a page of text"
 	Nowhere    Place = "no repository"
 )
-
-// Places lists all of them.
-var Places = []Place{Everywhere, Sort, Homes, Shape, Parts, Overlaps, Mend, Send, Reading, Preflight, Landing, Handing, Look, Choosing, Writing, Output, Nowhere}
 
 // Action is one thing that the user can do.
 type Action struct {
@@ -81,19 +81,6 @@ func index() map[ID]Action {
 				a.Keys, a.Shown = key.Keys, key.Shown
 			}
 			rows[a.ID] = a
-		}
-	}
-	return rows
-}
-
-// All lists the rows of a place, in the order of the table.
-func All(place Place) []Action {
-	var rows []Action
-	for _, key := range Table {
-		for _, a := range key.Actions {
-			if slices.Contains(a.In, place) {
-				rows = append(rows, byID[a.ID])
-			}
 		}
 	}
 	return rows

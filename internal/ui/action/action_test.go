@@ -20,11 +20,11 @@ const page = "../../../docs/keys.md"
 
 func TestThePageOfKeysComesFromTheTable(t *testing.T) {
 	if *update {
-		require.NoError(t, os.WriteFile(page, []byte(action.Page()), 0o666))
+		require.NoError(t, os.WriteFile(page, []byte(keysPage()), 0o666))
 	}
 	written, err := os.ReadFile(page)
 	require.NoError(t, err)
-	assert.Equal(t, action.Page(), string(written), "write it anew: go test ./internal/ui/action -update")
+	assert.Equal(t, keysPage(), string(written), "write it anew: go test ./internal/ui/action -update")
 }
 
 // TestAKeyMeansOneThing: each key stands in one row of the table; an action has the keys
@@ -43,9 +43,9 @@ func TestAKeyMeansOneThing(t *testing.T) {
 			}
 		}
 	}
-	for _, place := range action.Places {
+	for _, place := range places {
 		taken := map[string]action.ID{}
-		for _, a := range action.All(place) {
+		for _, a := range rowsOf(place) {
 			for _, key := range a.Keys {
 				assert.Empty(t, taken[key], "%s in %s is %s too", key, place, a.ID)
 				taken[key] = a.ID
@@ -59,17 +59,19 @@ func TestAKeyMeansOneThing(t *testing.T) {
 func TestNarrowerMeaningsAreListed(t *testing.T) {
 	narrower := map[string][]action.ID{
 		"left": {action.GridLeft}, "right": {action.GridRight},
-		"u": {action.UndoSorting, action.UndoEdit, action.UndoAnswer}, "U": {action.RedoSorting, action.RedoEdit, action.RedoAnswer},
+		"u": {action.UndoSorting, action.UndoEdit, action.UndoAnswer, action.UndoStep}, "b": {action.WorkHere},
+		"=":   {action.CompareBranches, action.CompareEnd},
+		"U":   {action.RedoSorting, action.RedoEdit, action.RedoAnswer},
 		"esc": {action.Back, action.CloseList, action.DropText},
 	}
 	everywhere := map[string]bool{}
-	for _, a := range action.All(action.Everywhere) {
+	for _, a := range rowsOf(action.Everywhere) {
 		for _, key := range a.Keys {
 			everywhere[key] = true
 		}
 	}
-	for _, place := range action.Places[1:] {
-		for _, a := range action.All(place) {
+	for _, place := range places[1:] {
+		for _, a := range rowsOf(place) {
 			if len(a.Keys) > 0 && everywhere[a.Keys[0]] && !slices.Contains(a.In, action.Everywhere) {
 				assert.Contains(t, narrower[a.Keys[0]], a.ID, "in %s", place)
 			}
@@ -99,11 +101,12 @@ func TestEachRowIsComplete(t *testing.T) {
 func TestWordsOfTheTradeAreFound(t *testing.T) {
 	for typed, want := range map[string]action.ID{
 		"rebase": action.Onto, "cherry-pick": action.TakeCommits, "force push": action.Push, "amend": action.Amend, "fixup": action.Squash,
-		"uncommit": action.Loosen, "reword": action.EntryMessage, "stage": action.Carry, "pull": action.Fetch, "drop": action.LeaveOut, "split": action.Divide,
+		"uncommit": action.Loosen, "reword": action.EntryMessage, "stage": action.Carry, "pull": action.Fetch, "drop": action.LeaveOut,
+		"split": action.Divide, "switch": action.GoThere, "checkout": action.GoThere,
 	} {
 		assert.Positive(t, action.Find(want).Fits(typed), typed)
 	}
-	for _, typed := range []string{"stash", "rebase --continue", "bisect", "switch"} {
+	for _, typed := range []string{"stash", "rebase --continue", "bisect"} {
 		typed = strings.ReplaceAll(typed, "--", "")
 		assert.True(t, slices.ContainsFunc(action.Instead, func(w action.Way) bool { return w.Fits(typed) > 0 }), typed)
 	}

@@ -10,16 +10,19 @@ type Way struct {
 
 // Instead lists what the finder answers where there is no action.
 var Instead = []Way{
-	{"stash shelve put away save changes", "put changes away", "Loose changes need not be put away: rewriting, moving forward and landing carry them. What should wait goes into a tray of its own."},
-	{"rebase continue abort skip interactive", "rebase", "Plan it in Shape: nothing is begun until a applies it, so there is nothing to continue or abort. ) chooses what the series goes onto."},
-	{"force push -f", "force push", "Send's a replaces only commits that are yours, and only if the remote still has what Now shows. Nothing is forced."},
+	{"stash shelve put away save changes", "put changes away", "Loose changes need not be put away: rewriting, moving forward, landing " +
+		"and checking out carry them. Where they are in the way, Map's o puts them aside with their branch. What should wait goes into a tray."},
+	{"rebase continue abort skip interactive", "rebase", "Plan it in Shape: nothing is begun until a applies it, so there is nothing to " +
+		"continue or abort. ) chooses what the series goes onto."},
+	{"force push -f", "force push", "Send's a replaces only commits that are yours, and only if the remote still has what Now shows. " +
+		"Nothing is forced."},
 	{"pull", "pull", "F fetches and changes nothing here; ctrl+f then moves the branch forward; ) in Shape puts your commits onto what came."},
 	{"cherry-pick pick", "cherry-pick", "Y in Shape takes commits of another branch into the plan."},
 	{"reset hard", "reset", "u undoes the last step, x discards, loosen makes commits loose again; all of it can be undone."},
 	{"reset soft mixed uncommit", "un-commit", "Loosen commits, in Sort's menu, makes the last commits loose changes again."},
-	{"switch checkout branch change", "switch branches", "Bastel shapes and sends branches without switching; to check another one out, use git switch."},
 	{"merge branch", "merge", "V in Send lands a branch on its target; ) in Shape also offers to merge another branch in."},
-	{"blame annotate who wrote", "who wrote a line", "H in Sort finds the commit of the branch whose lines a hunk touches; O in Shape shows a file commit by commit."},
+	{"blame annotate who wrote", "who wrote a line", "H in Sort finds the commit of the branch whose lines a hunk touches; O in Shape " +
+		"shows a file commit by commit."},
 	{"bisect", "bisect", "T in Shape checks every entry; the first that fails is marked. For longer histories use git bisect."},
 	{"tag release", "tags", "Bastel keeps tags as they are; to make one use git tag."},
 	{"submodule worktree clone remote add", "set up", "Bastel works in a repository that is set up; use git for that."},

@@ -58,6 +58,26 @@ const (
 	Load           ID = "load"
 	Ignored        ID = "ignored files"
 
+	LookAtBranch    ID = "look at a branch's commit"
+	GoThere         ID = "go to a branch"
+	NewBranch       ID = "new branch"
+	DropBranch      ID = "delete branch"
+	DropMerged      ID = "delete merged branches"
+	RenameBranch    ID = "rename branch"
+	PutBranch       ID = "move branch"
+	AllBranches     ID = "all branches"
+	DoSteps         ID = "do steps"
+	UndoStep        ID = "undo step"
+	ClearSteps      ID = "clear steps"
+	WorkHere        ID = "at work here"
+	FindOnChart     ID = "find on the chart"
+	LandFromMap     ID = "land from the map"
+	OntoFromMap     ID = "onto from the map"
+	ChooseLine      ID = "choose the line"
+	DrawChart       ID = "draw chart"
+	MarkPoint       ID = "mark point"
+	CompareBranches ID = "compare branches"
+
 	Carry       ID = "carry"
 	IntoTray    ID = "into tray"
 	MarkLine    ID = "mark line"
@@ -90,89 +110,90 @@ const (
 	DividePart  ID = "divide part"
 	ClearOfPart ID = "clear marks of parts"
 
-	Squash       ID = "squash"
-	Unsquash     ID = "take apart"
-	MoveUp       ID = "move up"
-	MoveDown     ID = "move down"
-	MoveTo       ID = "move to"
-	EntryMessage ID = "entry message"
-	LeaveOut     ID = "leave out"
-	MarkEntry    ID = "mark entry"
-	ClearEntries ID = "clear entries"
-	Begins       ID = "begins after"
-	Onto         ID = "goes onto"
-	LookInto     ID = "look into"
-	Conflicts    ID = "conflicts"
-	ApplyPlan    ID = "apply plan"
-	AtOnce       ID = "at once"
-	Divide       ID = "divide"
-	Ideas        ID = "ideas"
-	ShowOverlaps ID = "overlaps"
-	NewCommit    ID = "new commit"
-	Author       ID = "author"
-	EditContent  ID = "edit content"
-	TakeCommits  ID = "take commits"
-	CompareEnd   ID = "compare end"
-	CheckEntries ID = "check entries"
-	CheckOutput  ID = "check output"
-	DrawPlan     ID = "draw plan"
-	DrawOverlaps ID = "draw overlaps"
-	SweepBranch  ID = "sweep branch"
-	StartOver    ID = "start over"
-	FilesCommits ID = "files commits"
-	GridRight    ID = "grid right"
-	GridLeft     ID = "grid left"
-	Side1        ID = "side 1"
-	Side2        ID = "side 2"
-	OneThenTwo   ID = "1 then 2"
-	TwoThenOne   ID = "2 then 1"
-	BaseText     ID = "base text"
-	Nothing      ID = "nothing"
-	WriteAnswer  ID = "write answer"
-	SameForRest  ID = "same for the rest"
-	AnswerIdeas  ID = "answer ideas"
-	ClearAnswer  ID = "clear answer"
-	ApplyAnswers ID = "apply answers"
-	LookAtSide   ID = "look at side"
-	PickLine     ID = "pick line"
-	AnswerFile   ID = "answer file"
-	EditOutside  ID = "edit outside"
-	JoinFirst    ID = "join first"
-	MarkResolved ID = "mark resolved"
-	Remembered   ID = "remembered"
-	ChooseStack  ID = "choose-stack"
-	StopTaking   ID = "stop taking"
-	Push         ID = "push"
-	LookAtCommit ID = "look at commit"
-	ReadThrough  ID = "read through"
-	LookBefore   ID = "preflight"
-	Land         ID = "land"
-	HandOver     ID = "hand over"
-	OtherPush    ID = "other push"
-	ServerPage   ID = "server page"
-	DrawSent     ID = "draw sent"
-	TakePushBack ID = "take push back"
-	TakeIn       ID = "take in"
-	ReadPart     ID = "read part"
-	WriteNote    ID = "write note"
-	NoteDone     ID = "note done"
-	DropNote     ID = "drop note"
-	ListNotes    ID = "list notes"
-	CopyNotes    ID = "copy notes"
-	Receive      ID = "receive"
-	AsOne        ID = "as one"
-	GoMend       ID = "go mend"
-	LandNow      ID = "land now"
-	LandByMerge  ID = "land by merge"
-	DeleteLanded ID = "delete landed"
-	OntoTarget   ID = "onto target"
-	Choose       ID = "choose"
-	CloseList    ID = "close list"
-	KeepText     ID = "keep text"
-	DropText     ID = "drop text"
-	OwnEditor    ID = "own editor"
-	EarlierTexts ID = "earlier messages"
-	Trailers     ID = "trailers"
+	Squash        ID = "squash"
+	Unsquash      ID = "take apart"
+	MoveUp        ID = "move up"
+	MoveDown      ID = "move down"
+	MoveTo        ID = "move to"
+	EntryMessage  ID = "entry message"
+	LeaveOut      ID = "leave out"
+	MarkEntry     ID = "mark entry"
+	ClearEntries  ID = "clear entries"
+	Begins        ID = "begins after"
+	Onto          ID = "goes onto"
+	LookInto      ID = "look into"
+	Conflicts     ID = "conflicts"
+	ApplyPlan     ID = "apply plan"
+	AtOnce        ID = "at once"
+	Divide        ID = "divide"
+	Ideas         ID = "ideas"
+	ShowOverlaps  ID = "overlaps"
+	NewCommit     ID = "new commit"
+	Author        ID = "author"
+	EditContent   ID = "edit content"
+	TakeCommits   ID = "take commits"
+	CompareTarget ID = "compare with the target"
+	CompareEnd    ID = "compare end"
+	CheckEntries  ID = "check entries"
+	CheckOutput   ID = "check output"
+	DrawPlan      ID = "draw plan"
+	DrawOverlaps  ID = "draw overlaps"
+	SweepBranch   ID = "sweep branch"
+	StartOver     ID = "start over"
+	FilesCommits  ID = "files commits"
+	GridRight     ID = "grid right"
+	GridLeft      ID = "grid left"
+	Side1         ID = "side 1"
+	Side2         ID = "side 2"
+	OneThenTwo    ID = "1 then 2"
+	TwoThenOne    ID = "2 then 1"
+	BaseText      ID = "base text"
+	Nothing       ID = "nothing"
+	WriteAnswer   ID = "write answer"
+	SameForRest   ID = "same for the rest"
+	AnswerIdeas   ID = "answer ideas"
+	ClearAnswer   ID = "clear answer"
+	ApplyAnswers  ID = "apply answers"
+	LookAtSide    ID = "look at side"
+	PickLine      ID = "pick line"
+	AnswerFile    ID = "answer file"
+	EditOutside   ID = "edit outside"
+	JoinFirst     ID = "join first"
+	MarkResolved  ID = "mark resolved"
+	Remembered    ID = "remembered"
+	ChooseStack   ID = "choose-stack"
+	StopTaking    ID = "stop taking"
+	Push          ID = "push"
+	LookAtCommit  ID = "look at commit"
+	ReadThrough   ID = "read through"
+	LookBefore    ID = "preflight"
+	Land          ID = "land"
+	HandOver      ID = "hand over"
+	OtherPush     ID = "other push"
+	ServerPage    ID = "server page"
+	DrawSent      ID = "draw sent"
+	TakePushBack  ID = "take push back"
+	TakeIn        ID = "take in"
+	ReadPart      ID = "read part"
+	WriteNote     ID = "write note"
+	NoteDone      ID = "note done"
+	DropNote      ID = "drop note"
+	ListNotes     ID = "list notes"
+	CopyNotes     ID = "copy notes"
+	Receive       ID = "receive"
+	AsOne         ID = "as one"
+	GoMend        ID = "go mend"
+	LandNow       ID = "land now"
+	LandByMerge   ID = "land by merge"
+	DeleteLanded  ID = "delete landed"
+	OntoTarget    ID = "onto target"
+	Choose        ID = "choose"
+	CloseList     ID = "close list"
+	KeepText      ID = "keep text"
+	DropText      ID = "drop text"
+	OwnEditor     ID = "own editor"
+	EarlierTexts  ID = "earlier messages"
+	Trailers      ID = "trailers"
 )
 
 // differences are the views that show hunks.
@@ -220,192 +241,335 @@ var Table = []Key{
 		{ID: PreviousCommit, In: []Place{Reading}, Name: "previous commit", Help: "Go to the previous commit."}}},
 	{Keys: []string{"enter"}, Means: "Looks into what is at the cursor, or chooses it.",
 		Except: "In Sort and in a divided commit the content is in view already: there it goes across the seam.", Actions: []Action{
-			{ID: Carry, In: []Place{Sort}, Name: "into the tray", Help: "Put the marked lines into the current tray, else the hunk at the cursor, or the file on its heading. In Next: back to the loose changes.",
+			{ID: LookAtBranch, In: []Place{Map}, Name: "look", Help: "Show what the commit at the cursor changes.", Words: "show diff log",
+				Listed: true},
+			{ID: Carry, In: []Place{Sort}, Name: "into the tray", Help: "Put the marked lines into the current tray, else the hunk at the " +
+				"cursor, or the file on its heading. In Next: back to the loose changes.",
 				Words: "stage add unstage", Command: "stage", Listed: true},
-			{ID: CarryPart, In: []Place{Parts}, Name: "into the part", Help: "Put the marked lines, else the hunk at the cursor, or the file on its heading, into the current part. In Next: back to Now.", Listed: true},
-			{ID: LookAtHome, In: []Place{Homes}, Name: "before and after", Help: "Show the home's commit as it is, and as it will be.", Listed: true},
+			{ID: CarryPart, In: []Place{Parts}, Name: "into the part", Help: "Put the marked lines, else the hunk at the cursor, or the file on " +
+				"its heading, into the current part. In Next: back to Now.", Listed: true},
+			{ID: LookAtHome, In: []Place{Homes}, Name: "before and after", Help: "Show the home's commit as it is, and as it will be.",
+				Listed: true},
 			{ID: LookInto, In: []Place{Shape}, Name: "look", Help: "Show what the commit at the cursor changes.", Words: "show diff", Listed: true},
-			{ID: FilesCommits, In: []Place{Overlaps}, Name: "commit by commit", Help: "Show what each commit does to the file.", Words: "log history", Listed: true},
+			{ID: FilesCommits, In: []Place{Overlaps}, Name: "commit by commit", Help: "Show what each commit does to the file.",
+				Words: "log history", Listed: true},
 			{ID: LookAtSide, In: []Place{Mend}, Name: "look", Help: "Show what a commit behind one of the sides changes.", Listed: true},
-			{ID: LookAtCommit, In: []Place{Send}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is different there and here, what differs between the two.", Words: "show diff compare", Command: "compare", Listed: true},
+			{ID: LookAtCommit, In: []Place{Send}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is " +
+				"different there and here, what differs between the two.", Words: "show diff compare", Command: "compare", Listed: true},
 			{ID: GoMend, In: []Place{Preflight}, Name: "go and fix it", Help: "Go to where the finding at the cursor is fixed.", Listed: true},
 			{ID: IntoFile, In: []Place{Handing}, Name: "into a file", Help: "Write the text into a new file.", Words: "save export", Listed: true},
 			{ID: Choose, In: []Place{Choosing}, Name: "choose", Help: "Choose what is at the cursor."}}},
 	{Keys: []string{"esc"}, Means: "Stops what is under way, else closes what is open.", Actions: []Action{
-		{ID: Back, In: []Place{Homes, Parts, Overlaps, Look, Reading, Preflight, Landing, Handing, Output}, Name: "back", Help: "Go back; nothing is changed by that.", Listed: true},
+		{ID: Back, In: []Place{Homes, Parts, Overlaps, Look, Reading, Preflight, Landing, Handing, Output}, Name: "back",
+			Help: "Go back; nothing is changed by that.", Listed: true},
 		{ID: Stop, In: []Place{Everywhere}, Name: "stop", Help: "Stop what is under way.", Words: "cancel abort"},
 		{ID: CloseList, In: []Place{Choosing}, Name: "close", Help: "Close the list; nothing is chosen."},
-		{ID: DropText, In: []Place{Writing}, Name: "leave as it was", Help: "Leave the text as it was. What you wrote is forgotten only after a second press.", Words: "cancel abort"}}},
-	{Keys: []string{"0", "1", "2", "3", "4", "5", "6", "7", "8", "9"}, Shown: "0–9", Means: "A digit chooses what has this number: a tray, a part, an answer; 0 is nothing.", Actions: []Action{
-		{ID: IntoTray, In: []Place{Sort}, Keys: Digits, Shown: "1–9", Name: "into A–I", Help: "Put the same into tray A with 1, B with 2, and so on, from the loose changes or from another tray.", Words: "stage add", Command: "stage --tray B", Listed: true},
-		{ID: IntoPart, In: []Place{Parts}, Keys: Digits, Shown: "1–9", Name: "into A–I", Help: "Put the same into part A with 1, B with 2, and so on.", Listed: true},
-		{ID: ClearMarks, In: []Place{Sort}, Keys: []string{"0"}, Name: "clear marks", Help: "Clear all marks and cuts."},
-		{ID: ClearOfPart, In: []Place{Parts}, Keys: []string{"0"}, Name: "clear marks", Help: "Clear all marks and cuts."},
-		{ID: ClearEntries, In: []Place{Shape}, Keys: []string{"0"}, Name: "clear marks", Help: "Clear all marks."},
-		{ID: Side1, In: []Place{Mend}, Keys: []string{"1"}, Name: "use 1", Help: "Answer with the side that is called 1.", Command: "mend --answer KEY=SIDES", Listed: true},
-		{ID: Side2, In: []Place{Mend}, Keys: []string{"2"}, Name: "use 2", Help: "Answer with the side that is called 2.", Command: "mend --answer KEY=SIDES", Listed: true},
-		{ID: OneThenTwo, In: []Place{Mend}, Keys: []string{"3"}, Name: "1 then 2", Help: "Answer with both sides, 1 first.", Words: "both union", Command: "mend --answer KEY=SIDES", Listed: true},
-		{ID: TwoThenOne, In: []Place{Mend}, Keys: []string{"4"}, Name: "2 then 1", Help: "Answer with both sides, 2 first.", Words: "both union", Command: "mend --answer KEY=SIDES", Listed: true},
-		{ID: BaseText, In: []Place{Mend}, Keys: []string{"5"}, Name: "the base", Help: "Answer with the text that both sides started from.", Words: "original ancestor", Command: "mend --answer KEY=SIDES", Listed: true},
-		{ID: Nothing, In: []Place{Mend}, Keys: []string{"0"}, Name: "nothing", Help: "Answer with nothing: no line stays there.", Words: "neither none delete", Command: "mend --answer KEY=SIDES"}}},
+		{ID: DropText, In: []Place{Writing}, Name: "leave as it was", Help: "Leave the text as it was. What you wrote is forgotten only after " +
+			"a second press.", Words: "cancel abort"}}},
+	{Keys: []string{"0", "1", "2", "3", "4", "5", "6", "7", "8", "9"}, Shown: "0–9",
+		Means: "A digit chooses what has this number: a tray, a part, an answer; 0 is nothing.", Actions: []Action{
+			{ID: IntoTray, In: []Place{Sort}, Keys: Digits, Shown: "1–9", Name: "into A–I",
+				Help: "Put the same into tray A with 1, B with 2, and so on, from the loose changes or from another tray.", Words: "stage add",
+				Command: "stage --tray B", Listed: true},
+			{ID: IntoPart, In: []Place{Parts}, Keys: Digits, Shown: "1–9", Name: "into A–I",
+				Help: "Put the same into part A with 1, B with 2, and so on.", Listed: true},
+			{ID: ClearMarks, In: []Place{Sort}, Keys: []string{"0"}, Name: "clear marks", Help: "Clear all marks and cuts."},
+			{ID: ClearOfPart, In: []Place{Parts}, Keys: []string{"0"}, Name: "clear marks", Help: "Clear all marks and cuts."},
+			{ID: ClearEntries, In: []Place{Shape}, Keys: []string{"0"}, Name: "clear marks", Help: "Clear all marks."},
+			{ID: Side1, In: []Place{Mend}, Keys: []string{"1"}, Name: "use 1", Help: "Answer with the side that is called 1.",
+				Command: "mend --answer KEY=SIDES", Listed: true},
+			{ID: Side2, In: []Place{Mend}, Keys: []string{"2"}, Name: "use 2", Help: "Answer with the side that is called 2.",
+				Command: "mend --answer KEY=SIDES", Listed: true},
+			{ID: OneThenTwo, In: []Place{Mend}, Keys: []string{"3"}, Name: "1 then 2", Help: "Answer with both sides, 1 first.",
+				Words: "both union", Command: "mend --answer KEY=SIDES", Listed: true},
+			{ID: TwoThenOne, In: []Place{Mend}, Keys: []string{"4"}, Name: "2 then 1", Help: "Answer with both sides, 2 first.",
+				Words: "both union", Command: "mend --answer KEY=SIDES", Listed: true},
+			{ID: BaseText, In: []Place{Mend}, Keys: []string{"5"}, Name: "the base", Help: "Answer with the text that both sides started from.",
+				Words: "original ancestor", Command: "mend --answer KEY=SIDES", Listed: true},
+			{ID: Nothing, In: []Place{Mend}, Keys: []string{"0"}, Name: "nothing", Help: "Answer with nothing: no line stays there.",
+				Words: "neither none delete", Command: "mend --answer KEY=SIDES"}}},
 	{Keys: []string{"space"}, Means: "Marks what is at the cursor, or clears its mark.", Actions: []Action{
-		{ID: MarkLine, In: []Place{Sort}, Name: "mark line", Help: "Mark the line at the cursor; actions then use only the marked lines.", Words: "select", Listed: true},
-		{ID: LineOfPart, In: []Place{Parts}, Name: "mark line", Help: "Mark the line at the cursor; actions then use only the marked lines.", Words: "select", Listed: true},
+		{ID: MarkLine, In: []Place{Sort}, Name: "mark line", Help: "Mark the line at the cursor; actions then use only the marked lines.",
+			Words: "select", Listed: true},
+		{ID: LineOfPart, In: []Place{Parts}, Name: "mark line", Help: "Mark the line at the cursor; actions then use only the marked lines.",
+			Words: "select", Listed: true},
 		{ID: MarkHome, In: []Place{Homes}, Name: "mark", Help: "Mark the hunk to go home, or leave it where it is.", Listed: true},
-		{ID: MarkEntry, In: []Place{Shape}, Name: "mark", Help: "Mark the entry; actions then use all marked entries.", Words: "select", Listed: true},
-		{ID: PickLine, In: []Place{Mend}, Name: "mark line", Help: "Mark the line at the cursor: the marked lines are the answer.", Words: "select pick", Listed: true}}},
+		{ID: MarkPoint, In: []Place{Map}, Name: "mark", Help: "Mark the point at the cursor, to be compared with another one.",
+			Words: "select pick"},
+		{ID: MarkEntry, In: []Place{Shape}, Name: "mark", Help: "Mark the entry; actions then use all marked entries.", Words: "select",
+			Listed: true},
+		{ID: PickLine, In: []Place{Mend}, Name: "mark line", Help: "Mark the line at the cursor: the marked lines are the answer.",
+			Words: "select pick", Listed: true}}},
 	{Keys: []string{"a"}, Means: "Applies what Next shows.", Actions: []Action{
-		{ID: Commit, In: []Place{Sort}, Name: "apply: commit", Help: "Make the commits from all trays that hold something, in order, in one step.", Words: "commit save record", Command: "commit --all", Listed: true},
-		{ID: JoinHomes, In: []Place{Homes}, Name: "apply: join", Help: "Join the marked hunks to their commits, and replay the later commits, in one step.", Words: "fixup autosquash", Command: "home", Listed: true},
-		{ID: ApplyPlan, In: []Place{Shape}, Name: "apply", Help: "Rewrite the branch as Next shows it, in one step.", Words: "rebase rewrite", Command: "apply", Listed: true},
-		{ID: TakeParts, In: []Place{Parts}, Name: "use the parts", Help: "Put the parts in the commit's place in the plan. Whatever remains in Now becomes the last part.", Listed: true},
-		{ID: ApplyAnswers, In: []Place{Mend}, Name: "apply", Help: "Apply the plan once all is answered. In the working tree: write the files that are fully answered, and make the merge's commit when all are resolved.", Words: "continue resolve", Command: "mend --write", Listed: true},
-		{ID: Push, In: []Place{Send}, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before commits there are replaced.", Words: "push force lease publish upload", Command: "send", Listed: true},
-		{ID: LandNow, In: []Place{Landing}, Name: "apply: land", Help: "Move the target to what Next shows, on the remote and here, if the remote still has what Now shows.", Command: "land", Listed: true}}},
+		{ID: DoSteps, In: []Place{Map}, Name: "apply", Help: "Do all that Next shows with the branches, in one step.",
+			Words: "switch checkout delete", Command: "switch", Listed: true},
+		{ID: Commit, In: []Place{Sort}, Name: "apply: commit", Help: "Make the commits from all trays that hold something, in order, in one " +
+			"step.", Words: "commit save record", Command: "commit --all", Listed: true},
+		{ID: JoinHomes, In: []Place{Homes}, Name: "apply: join", Help: "Join the marked hunks to their commits, and replay the later commits, " +
+			"in one step.", Words: "fixup autosquash", Command: "home", Listed: true},
+		{ID: ApplyPlan, In: []Place{Shape}, Name: "apply", Help: "Rewrite the branch as Next shows it, in one step.", Words: "rebase rewrite",
+			Command: "apply", Listed: true},
+		{ID: TakeParts, In: []Place{Parts}, Name: "use the parts", Help: "Put the parts in the commit's place in the plan. Whatever remains " +
+			"in Now becomes the last part.", Listed: true},
+		{ID: ApplyAnswers, In: []Place{Mend}, Name: "apply", Help: "Apply the plan once all is answered. In the working tree: write the files " +
+			"that are fully answered, and make the merge's commit when all are resolved.", Words: "continue resolve", Command: "mend --write",
+			Listed: true},
+		{ID: Push, In: []Place{Send}, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before " +
+			"commits there are replaced.", Words: "push force lease publish upload", Command: "send", Listed: true},
+		{ID: LandNow, In: []Place{Landing}, Name: "apply: land", Help: "Move the target to what Next shows, on the remote and here, if the " +
+			"remote still has what Now shows.", Command: "land", Listed: true}}},
 	{Keys: []string{"A"}, Means: "Applies in another way.", Actions: []Action{
-		{ID: CommitOne, In: []Place{Sort}, Name: "commit one tray", Help: "Make a commit from the tray at the cursor only.", Command: "commit --tray B"},
-		{ID: AtOnce, In: []Place{Shape}, Name: "at once", Help: "Reword, leave out, squash, or join what is staged, without planning: done at once, if it is clean.", Words: "fixup drop reword quick", Listed: true},
-		{ID: OtherPush, In: []Place{Send}, Name: "push otherwise", Help: "Push to another remote, with options for the server's hooks, or with the stack's other branches, all or none.", Words: "remote options stack atomic", Command: "send --remote NAME --option TEXT --stack", Listed: true},
-		{ID: LandByMerge, In: []Place{Landing}, Name: "by a merge", Help: "Land by a merge commit instead of in a straight line, and write its message; without a message it is a straight line again.", Words: "no-ff", Command: "land --merge", Listed: true}}},
+		{ID: CommitOne, In: []Place{Sort}, Name: "commit one tray", Help: "Make a commit from the tray at the cursor only.",
+			Command: "commit --tray B"},
+		{ID: AtOnce, In: []Place{Shape}, Name: "at once", Help: "Reword, leave out, squash, or join what is staged, without planning: done at " +
+			"once, if it is clean.", Words: "fixup drop reword quick", Listed: true},
+		{ID: OtherPush, In: []Place{Send}, Name: "push otherwise", Help: "Push to another remote, with options for the server's hooks, or " +
+			"with the stack's other branches, all or none.", Words: "remote options stack atomic",
+			Command: "send --remote NAME --option TEXT --stack", Listed: true},
+		{ID: LandByMerge, In: []Place{Landing}, Name: "by a merge", Help: "Land by a merge commit instead of in a straight line, and write " +
+			"its message; without a message it is a straight line again.", Words: "no-ff", Command: "land --merge", Listed: true}}},
 	{Keys: []string{"m"}, Means: "Writes a text.", Actions: []Action{
-		{ID: Message, In: []Place{Sort}, Name: "message", Help: "Write the message of the tray at the cursor, or of the current tray.", Words: "describe reword", Command: "message", Listed: true},
+		{ID: RenameBranch, In: []Place{Map}, Name: "rename", Help: "Give the branch at the cursor another name; its settings follow.",
+			Words: "branch name", Command: "branch rename", Listed: true},
+		{ID: Message, In: []Place{Sort}, Name: "message", Help: "Write the message of the tray at the cursor, or of the current tray.",
+			Words: "describe reword", Command: "message", Listed: true},
 		{ID: EntryMessage, In: []Place{Shape}, Name: "message", Help: "Write the entry's message.", Words: "reword describe", Listed: true},
-		{ID: WriteAnswer, In: []Place{Mend}, Name: "write", Help: "Write the text for this place yourself.", Words: "edit", Command: "mend --text KEY=FILE", Listed: true},
-		{ID: WriteNote, In: []Place{Reading}, Name: "note", Help: "Write a note on the line at the cursor; at the left on the commit. On a note of yours: change it.", Words: "comment review", Command: "note", Listed: true}}},
+		{ID: WriteAnswer, In: []Place{Mend}, Name: "write", Help: "Write the text for this place yourself.", Words: "edit",
+			Command: "mend --text KEY=FILE", Listed: true},
+		{ID: WriteNote, In: []Place{Reading}, Name: "note", Help: "Write a note on the line at the cursor; at the left on the commit. On a " +
+			"note of yours: change it.", Words: "comment review", Command: "note", Listed: true}}},
 	{Keys: []string{"x"}, Means: "Takes away what is at the cursor, or brings it back.", Actions: []Action{
-		{ID: Discard, In: []Place{Sort}, Name: "discard", Help: "Throw the marked lines away, else the hunk at the cursor, or the file on its heading. It asks first, and u brings them back.", Words: "restore reset checkout clean revert delete", Command: "discard", Listed: true},
-		{ID: LeaveOut, In: []Place{Shape}, Name: "leave out", Help: "Leave the entry's commits, or those of the marked ones, out of the series; or bring a commit back that was left out.", Words: "drop delete remove", Listed: true},
-		{ID: ClearAnswer, In: []Place{Mend}, Name: "clear answer", Help: "Clear this answer, even a reused one.", Words: "reopen reset", Listed: true},
+		{ID: DropBranch, In: []Place{Map}, Name: "delete", Help: "Delete the branch at the cursor once a applies it, or keep it after all.",
+			Words: "remove branch prune", Command: "branch delete", Listed: true},
+		{ID: Discard, In: []Place{Sort}, Name: "discard", Help: "Throw the marked lines away, else the hunk at the cursor, or the file on its " +
+			"heading. It asks first, and u brings them back.", Words: "restore reset checkout clean revert delete", Command: "discard",
+			Listed: true},
+		{ID: LeaveOut, In: []Place{Shape}, Name: "leave out", Help: "Leave the entry's commits, or those of the marked ones, out of the " +
+			"series; or bring a commit back that was left out.", Words: "drop delete remove", Listed: true},
+		{ID: ClearAnswer, In: []Place{Mend}, Name: "clear answer", Help: "Clear this answer, even a reused one.", Words: "reopen reset",
+			Listed: true},
 		{ID: DropNote, In: []Place{Reading}, Name: "drop the note", Help: "Delete the note at the cursor.", Command: "notes --drop N"},
-		{ID: DeleteLanded, In: []Place{Landing}, Name: "delete the branch", Help: "Delete the branch afterwards, here and on the remote, if all of it is in the target then; or keep it.", Words: "prune cleanup", Command: "land --delete", Listed: true},
+		{ID: DeleteLanded, In: []Place{Landing}, Name: "delete the branch", Help: "Delete the branch afterwards, here and on the remote, if " +
+			"all of it is in the target then; or keep it.", Words: "prune cleanup", Command: "land --delete", Listed: true},
 		{ID: StopOutput, In: []Place{Output}, Name: "stop it", Help: "Stop the program whose output is shown."}}},
 	{Keys: []string{"X"}, Means: "Takes the last push back.", Actions: []Action{
-		{ID: TakePushBack, In: []Place{Send}, Name: "take the push back", Help: "Put the remote's branch back to where it was before your last push, if nobody built on it.", Words: "undo push revert", Command: "send --take-back"}}},
+		{ID: TakePushBack, In: []Place{Send}, Name: "take the push back", Help: "Put the remote's branch back to where it was before your " +
+			"last push, if nobody built on it.", Words: "undo push revert", Command: "send --take-back"}}},
 	{Keys: []string{"u"}, Means: "Undoes the last thing done here: in what is open, then from the journal.", Actions: []Action{
-		{ID: Undo, In: []Place{Everywhere}, Name: "undo", Help: "Undo the last commit, rewriting or other step: it names it, and asks.", Words: "reset reflog revert", Command: "undo", Listed: true},
-		{ID: UndoSorting, In: []Place{Sort}, Name: "undo sorting", Help: "Undo the last step of sorting. With none left, the last commit or other step."},
+		{ID: UndoStep, In: []Place{Map}, Name: "undo step", Help: "Forget the last step that is planned. With none left, the last commit or " +
+			"other step."},
+		{ID: Undo, In: []Place{Everywhere}, Name: "undo", Help: "Undo the last commit, rewriting or other step: it names it, and asks.",
+			Words: "reset reflog revert", Command: "undo", Listed: true},
+		{ID: UndoSorting, In: []Place{Sort}, Name: "undo sorting", Help: "Undo the last step of sorting. With none left, the last commit or " +
+			"other step."},
 		{ID: UndoEdit, In: []Place{Shape}, Name: "undo edit", Help: "Undo the last edit of the plan. With no edit left, the last applied step."},
-		{ID: UndoAnswer, In: []Place{Mend}, Name: "undo answer", Help: "Undo the last answer, or the last edit of the plan. With none left, the last applied step."}}},
+		{ID: UndoAnswer, In: []Place{Mend}, Name: "undo answer", Help: "Undo the last answer, or the last edit of the plan. With none left, " +
+			"the last applied step."}}},
 	{Keys: []string{"U"}, Means: "Does again what was undone.", Actions: []Action{
 		{ID: Redo, In: []Place{Everywhere}, Name: "redo", Help: "Do again what was undone.", Command: "redo"},
 		{ID: RedoSorting, In: []Place{Sort}, Name: "redo sorting", Help: "Do the step of sorting again that was undone."},
 		{ID: RedoEdit, In: []Place{Shape}, Name: "redo edit", Help: "Do the edit again that was undone."},
 		{ID: RedoAnswer, In: []Place{Mend}, Name: "redo answer", Help: "Do the answer again that was undone."}}},
 	{Keys: []string{"f"}, Means: "The whole file instead of a part.", Actions: []Action{
-		{ID: WholeFile, In: []Place{Sort}, Name: "whole file", Help: "Put all hunks of the file at the cursor into the current tray; in Next, back.", Words: "stage file add", Command: "stage PATH", Listed: true},
-		{ID: FileOfPart, In: []Place{Parts}, Name: "whole file", Help: "Put all hunks of the file at the cursor into the current part; in Next, back.", Listed: true},
+		{ID: WholeFile, In: []Place{Sort}, Name: "whole file", Help: "Put all hunks of the file at the cursor into the current tray; in Next, " +
+			"back.", Words: "stage file add", Command: "stage PATH", Listed: true},
+		{ID: FileOfPart, In: []Place{Parts}, Name: "whole file", Help: "Put all hunks of the file at the cursor into the current part; in " +
+			"Next, back.", Listed: true},
 		{ID: AnswerFile, In: []Place{Mend}, Name: "whole file", Help: "Answer the file as a whole: one side's version, or that it is deleted."}}},
 	{Keys: []string{"e"}, Means: "Everything instead of a part.", Actions: []Action{
-		{ID: Everything, In: []Place{Sort}, Name: "everything", Help: "Put everything into the current tray; in Next, all of the tray back.", Words: "stage all add"},
-		{ID: AsOne, In: []Place{Reading}, Name: "as a whole", Help: "Show the whole branch as one difference, or commit by commit.", Listed: true}}},
+		{ID: AllBranches, In: []Place{Map}, Name: "all branches", Help: "Show all branches, those of remotes too, or the nearest ones again.",
+			Words: "remote show list", Command: "branches --all", Listed: true},
+		{ID: Everything, In: []Place{Sort}, Name: "everything", Help: "Put everything into the current tray; in Next, all of the tray back.",
+			Words: "stage all add"},
+		{ID: AsOne, In: []Place{Reading}, Name: "as a whole", Help: "Show the whole branch as one difference, or commit by commit.",
+			Listed: true}}},
 	{Keys: []string{"t"}, Means: "Chooses where things go.", Actions: []Action{
-		{ID: ChooseTray, In: []Place{Sort}, Name: "choose tray", Help: "Choose the current tray, which enter puts things into, or open a new one."},
+		{ID: PutBranch, In: []Place{Map}, Name: "move branch", Help: "Choose the point that the branch at the cursor moves to, such as " +
+			"exactly where its remote has it.", Words: "reset hard point", Command: "move", Listed: true},
+		{ID: ChooseTray, In: []Place{Sort}, Name: "choose tray", Help: "Choose the current tray, which enter puts things into, or open a new " +
+			"one."},
 		{ID: ChooseHome, In: []Place{Homes}, Name: "another home", Help: "Choose another commit for the hunk.", Listed: true},
-		{ID: MoveTo, In: []Place{Shape}, Name: "to a place", Help: "Move the entry, or the marked ones, to the start, to the end, or before another entry.", Words: "reorder move"}}},
+		{ID: MoveTo, In: []Place{Shape}, Name: "to a place", Help: "Move the entry, or the marked ones, to the start, to the end, or before " +
+			"another entry.", Words: "reorder move"}}},
 	{Keys: []string{"H"}, Means: "Finds the commits that hunks belong to.", Actions: []Action{
-		{ID: FindHomes, In: []Place{Sort}, Name: "find homes", Help: "Find the commit of the branch that each loose hunk belongs to, to join them; in Next, for those of the tray.", Words: "fixup autosquash join earlier commit", Command: "home", Listed: true}}},
+		{ID: FindHomes, In: []Place{Sort}, Name: "find homes", Help: "Find the commit of the branch that each loose hunk belongs to, to join " +
+			"them; in Next, for those of the tray.", Words: "fixup autosquash join earlier commit", Command: "home", Listed: true}}},
 	{Keys: []string{"M"}, Means: "Amends the last commit.", Actions: []Action{
-		{ID: Amend, In: []Place{Sort}, Name: "amend", Help: "Change the last commit: add tray A to it, or change its message or author.", Words: "amend last commit fix", Command: "amend"}}},
+		{ID: Amend, In: []Place{Sort}, Name: "amend", Help: "Change the last commit: add tray A to it, or change its message or author.",
+			Words: "amend last commit fix", Command: "amend"}}},
 	{Keys: []string{"d"}, Means: "Divides what is at the cursor.", Actions: []Action{
-		{ID: DivideHunk, In: []Place{Sort}, Name: "divide hunk", Help: "Divide the hunk in two before the line at the cursor, or make it one again.", Words: "split cut"},
-		{ID: DividePart, In: []Place{Parts}, Name: "divide hunk", Help: "Divide the hunk in two before the line at the cursor, or make it one again.", Words: "split cut"},
-		{ID: Divide, In: []Place{Shape}, Name: "divide", Help: "Divide the entry's commit into several, by hunks and lines.", Words: "split edit", Listed: true}}},
+		{ID: DivideHunk, In: []Place{Sort}, Name: "divide hunk", Help: "Divide the hunk in two before the line at the cursor, or make it one " +
+			"again.", Words: "split cut"},
+		{ID: DividePart, In: []Place{Parts}, Name: "divide hunk", Help: "Divide the hunk in two before the line at the cursor, or make it one " +
+			"again.", Words: "split cut"},
+		{ID: Divide, In: []Place{Shape}, Name: "divide", Help: "Divide the entry's commit into several, by hunks and lines.",
+			Words: "split edit", Listed: true}}},
 	{Keys: []string{"i"}, Means: "Edits the content of what is at the cursor.", Actions: []Action{
-		{ID: EditHunk, In: []Place{Sort}, Name: "edit hunk", Help: "Edit the text of the hunk at the cursor as it goes into the tray. The working file stays as it is.", Command: "stage ID --text FILE"},
-		{ID: EditContent, In: []Place{Shape}, Name: "edit content", Help: "Change what the entry holds, in a scratch folder, with your editor or a shell.", Words: "edit stop"}}},
+		{ID: EditHunk, In: []Place{Sort}, Name: "edit hunk", Help: "Edit the text of the hunk at the cursor as it goes into the tray. The " +
+			"working file stays as it is.", Command: "stage ID --text FILE"},
+		{ID: EditContent, In: []Place{Shape}, Name: "edit content", Help: "Change what the entry holds, in a scratch folder, with your editor " +
+			"or a shell.", Words: "edit stop"}}},
 	{Keys: []string{"E"}, Means: "Opens what is at the cursor in a program outside.", Actions: []Action{
-		{ID: OpenFile, In: []Place{Sort}, Name: "open file", Help: "Open the working file at the cursor's line in your editor.", Words: "editor vim"},
-		{ID: EditOutside, In: []Place{Mend}, Name: "in your editor", Help: "Open the file with markers in your editor, in a scratch folder with what lies around it, and take the result back.", Words: "mergetool editor"},
-		{ID: ServerPage, In: []Place{Send}, Name: "server's page", Help: "Open or copy an address that the server named when you last pushed, such as its page for reviews.", Words: "browser pull request merge request"}}},
+		{ID: OpenFile, In: []Place{Sort}, Name: "open file", Help: "Open the working file at the cursor's line in your editor.",
+			Words: "editor vim"},
+		{ID: EditOutside, In: []Place{Mend}, Name: "in your editor", Help: "Open the file with markers in your editor, in a scratch folder " +
+			"with what lies around it, and take the result back.", Words: "mergetool editor"},
+		{ID: ServerPage, In: []Place{Send}, Name: "server's page", Help: "Open or copy an address that the server named when you last pushed, " +
+			"such as its page for reviews.", Words: "browser pull request merge request"}}},
 	{Keys: []string{"v"}, Means: "Reads: ticks off what was read.", Actions: []Action{
-		{ID: ReadHunk, In: []Place{Sort}, Name: "tick as read", Help: "Tick the hunk at the cursor off as read: it is hidden, and the cursor goes to the next unread one. Press again to undo.", Words: "review viewed"},
-		{ID: ReadThrough, In: []Place{Send}, Name: "read through", Help: "Read the branch as its reviewers will see it, commit by commit; tick off what you have read, and keep notes on lines.", Words: "review", Command: "read", Listed: true},
-		{ID: ReadPart, In: []Place{Reading}, Name: "tick as read", Help: "Tick the hunk at the cursor off as read, and go on. On the heading of a file: all of it; at the left: the commit. Press again to undo.", Words: "review viewed", Command: "read COMMIT", Listed: true}}},
+		{ID: ReadHunk, In: []Place{Sort}, Name: "tick as read", Help: "Tick the hunk at the cursor off as read: it is hidden, and the cursor " +
+			"goes to the next unread one. Press again to undo.", Words: "review viewed"},
+		{ID: ReadThrough, In: []Place{Send}, Name: "read through", Help: "Read the branch as its reviewers will see it, commit by commit; " +
+			"tick off what you have read, and keep notes on lines.", Words: "review", Command: "read", Listed: true},
+		{ID: ReadPart, In: []Place{Reading}, Name: "tick as read", Help: "Tick the hunk at the cursor off as read, and go on. On the heading " +
+			"of a file: all of it; at the left: the commit. Press again to undo.", Words: "review viewed", Command: "read COMMIT", Listed: true}}},
 	{Keys: []string{"s"}, Means: "Squashes.", Actions: []Action{
-		{ID: Squash, In: []Place{Shape}, Name: "squash", Help: "Squash the entry into the one above it, or all marked entries into the first of them. The first one's message stays until you write another.", Words: "fixup combine join merge", Listed: true}}},
+		{ID: Squash, In: []Place{Shape}, Name: "squash", Help: "Squash the entry into the one above it, or all marked entries into the first " +
+			"of them. The first one's message stays until you write another.", Words: "fixup combine join merge", Listed: true}}},
 	{Keys: []string{"S"}, Means: "Takes apart what was squashed.", Actions: []Action{
 		{ID: Unsquash, In: []Place{Shape}, Name: "take apart", Help: "Take an entry of several commits apart again.", Words: "unsquash split"}}},
 	{Keys: []string{"shift+up", "K"}, Means: "Moves the entry up.", Actions: []Action{
-		{ID: MoveUp, In: []Place{Shape}, Name: "move up", Help: "Move the entry up by one, towards the older ones.", Words: "reorder", Listed: true}}},
+		{ID: MoveUp, In: []Place{Shape}, Name: "move up", Help: "Move the entry up by one, towards the older ones.", Words: "reorder",
+			Listed: true}}},
 	{Keys: []string{"shift+down", "J"}, Means: "Moves the entry down.", Actions: []Action{
 		{ID: MoveDown, In: []Place{Shape}, Name: "move down", Help: "Move the entry down by one, towards the newer ones.", Words: "reorder"}}},
 	{Keys: []string{"("}, Means: "Chooses where the series begins.", Actions: []Action{
-		{ID: Begins, In: []Place{Shape}, Name: "begins after", Help: "Choose the commit after which the series begins.", Words: "base start range fork point", Command: "plan --base REF"}}},
+		{ID: ChooseLine, In: []Place{Map}, Name: "hang from", Help: "Choose the line that branches hang from, such as a release; at first the " +
+			"target.", Words: "base line release", Command: "branches --line BRANCH"},
+		{ID: Begins, In: []Place{Shape}, Name: "begins after", Help: "Choose the commit after which the series begins.",
+			Words: "base start range fork point", Command: "plan --base REF"}}},
 	{Keys: []string{")"}, Means: "Chooses what the series goes onto.", Actions: []Action{
-		{ID: Onto, In: []Place{Shape}, Name: "goes onto", Help: "Choose what the series goes onto: it stays where it begins, or moves onto another branch.", Words: "rebase onto update target", Command: "plan --onto REF", Listed: true},
-		{ID: OntoTarget, In: []Place{Landing}, Name: "onto the target", Help: "Fetch, and put the branch's commits onto its target in Shape.", Words: "rebase", Listed: true}}},
+		{ID: OntoFromMap, In: []Place{Map}, Name: "shape onto", Help: "Go to Shape with the branch at the cursor at work, and choose what its " +
+			"series goes onto; nothing is checked out.", Words: "rebase", Command: "plan --branch NAME"},
+		{ID: Onto, In: []Place{Shape}, Name: "goes onto", Help: "Choose what the series goes onto: it stays where it begins, or moves onto " +
+			"another branch.", Words: "rebase onto update target", Command: "plan --onto REF", Listed: true},
+		{ID: OntoTarget, In: []Place{Landing}, Name: "onto the target", Help: "Fetch, and put the branch's commits onto its target in Shape.",
+			Words: "rebase", Listed: true}}},
 	{Keys: []string{"+"}, Means: "Makes something new.", Actions: []Action{
-		{ID: NewCommit, In: []Place{Shape}, Name: "new commit", Help: "Insert a new commit after the entry: an empty one, or one of what is loose or in a tray.", Words: "insert add empty"},
-		{ID: MakeRepository, In: []Place{Nowhere}, Name: "make a repository here", Help: "Make an empty repository in this folder.", Words: "init", Listed: true}}},
+		{ID: NewBranch, In: []Place{Map}, Name: "new branch", Help: "Make a branch at the commit at the cursor; of a remote's branch it " +
+			"follows that one.", Words: "create branch", Command: "branch new", Listed: true},
+		{ID: NewCommit, In: []Place{Shape}, Name: "new commit", Help: "Insert a new commit after the entry: an empty one, or one of what is " +
+			"loose or in a tray.", Words: "insert add empty"},
+		{ID: MakeRepository, In: []Place{Nowhere}, Name: "make a repository here", Help: "Make an empty repository in this folder.",
+			Words: "init", Listed: true}}},
 	{Keys: []string{"@"}, Means: "Changes author and date.", Actions: []Action{
-		{ID: Author, In: []Place{Shape}, Name: "author, date", Help: "Change the entry's author or date, or name the others who wrote it.", Words: "co-author committer"}}},
+		{ID: Author, In: []Place{Shape}, Name: "author, date", Help: "Change the entry's author or date, or name the others who wrote it.",
+			Words: "co-author committer"}}},
+	{Keys: []string{"o"}, Means: "Goes to the branch: checks it out.", Actions: []Action{
+		{ID: GoThere, In: []Place{Map}, Name: "check out", Help: "Go to the branch at the cursor once a applies it; loose changes are " +
+			"carried.", Words: "switch checkout change branch", Command: "switch", Listed: true}}},
 	{Keys: []string{"b"}, Means: "Chooses the branch at work.", Actions: []Action{
-		{ID: Branch, In: []Place{Everywhere}, Name: "branch", Help: "Choose the branch at work: the one that is shaped, sent and landed. It need not be checked out, and nothing is switched.", Words: "switch checkout", Command: "plan --branch NAME"}}},
+		{ID: WorkHere, In: []Place{Map}, Name: "at work", Help: "Make the branch at the cursor the one at work: the one that is shaped, sent " +
+			"and landed.", Words: "shape branch"},
+		{ID: Branch, In: []Place{Everywhere}, Name: "branch", Help: "Choose the branch at work: the one that is shaped, sent and landed. It " +
+			"need not be checked out, and nothing is switched.", Words: "switch checkout", Command: "plan --branch NAME"}}},
 	{Keys: []string{"B"}, Means: "Chooses the target: where the branch lands.", Actions: []Action{
-		{ID: ChooseTarget, In: []Place{Everywhere}, Name: "target", Help: "Choose where the branch at work lands one day. The choice is kept; a push does not change it.", Words: "upstream base goal merge into destination", Command: "target NAME"}}},
+		{ID: ChooseTarget, In: []Place{Everywhere}, Name: "target", Help: "Choose where the branch at work lands one day. The choice is kept; " +
+			"a push does not change it.", Words: "upstream base goal merge into destination", Command: "target NAME"}}},
 	{Keys: []string{"Y"}, Means: "Takes commits from elsewhere.", Actions: []Action{
-		{ID: TakeCommits, In: []Place{Shape}, Name: "take commits", Help: "Take commits of another branch: as further entries of the plan, or only what they change, as loose changes.", Words: "cherry-pick copy backport", Command: "plan --take COMMIT"},
-		{ID: TakeIn, In: []Place{Send}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.", Words: "pull integrate rebase", Listed: true}}},
+		{ID: TakeCommits, In: []Place{Shape}, Name: "take commits", Help: "Take commits of another branch: as further entries of the plan, or " +
+			"only what they change, as loose changes.", Words: "cherry-pick copy backport", Command: "plan --take COMMIT"},
+		{ID: TakeIn, In: []Place{Send}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.",
+			Words: "pull integrate rebase", Listed: true}}},
 	{Keys: []string{"!"}, Means: "Goes to what stands in the way.", Actions: []Action{
-		{ID: Conflicts, In: []Place{Shape}, Name: "conflicts", Help: "Answer the conflicts, in Mend.", Words: "resolve merge", Command: "mend", Listed: true},
-		{ID: LookBefore, In: []Place{Send}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, leftovers, large files, authors, checks, the target.", Words: "lint check", Command: "preflight", Listed: true}}},
+		{ID: Conflicts, In: []Place{Shape}, Name: "conflicts", Help: "Answer the conflicts, in Mend.", Words: "resolve merge",
+			Command: "mend", Listed: true},
+		{ID: LookBefore, In: []Place{Send}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, " +
+			"leftovers, large files, authors, checks, the target.", Words: "lint check", Command: "preflight", Listed: true}}},
 	{Keys: []string{"="}, Means: "Compares.", Actions: []Action{
-		{ID: CompareEnd, In: []Place{Shape}, Name: "content at the end", Help: "List the files whose content at the end is not the branch's, and what brings that.", Words: "compare diff proof"}}},
+		{ID: CompareTarget, In: []Place{Everywhere}, Name: "compare", Help: "Compare the branch at work with its target: commits on either " +
+			"side, and what differs. esc comes back here.", Words: "diff against", Command: "compare"},
+		{ID: CompareBranches, In: []Place{Map}, Name: "compare", Help: "Compare the point at the cursor with the marked one, or with the " +
+			"target: commits on either side, and what differs.", Words: "diff against", Command: "compare", Listed: true},
+		{ID: CompareEnd, In: []Place{Shape}, Name: "content at the end", Help: "List the files whose content at the end is not the branch's, " +
+			"and what brings that.", Words: "compare diff proof"}}},
 	{Keys: []string{"*"}, Means: "Has ideas.", Actions: []Action{
-		{ID: Ideas, In: []Place{Shape}, Name: "ideas", Help: "Show what could be joined or left out: by subjects, by lines that are written twice, by conflicts.", Words: "suggest autosquash", Command: "suggest"},
+		{ID: Ideas, In: []Place{Shape}, Name: "ideas", Help: "Show what could be joined or left out: by subjects, by lines that are written " +
+			"twice, by conflicts.", Words: "suggest autosquash", Command: "suggest"},
 		{ID: AnswerIdeas, In: []Place{Mend}, Name: "ideas", Help: "Show answers that could be right.", Words: "suggest", Listed: true}}},
 	{Keys: []string{"R"}, Means: "Gives the same answer to the rest.", Actions: []Action{
-		{ID: SameForRest, In: []Place{Mend}, Name: "same for the rest", Help: "Give the same answer to the rest of this file, to files like it, or to everything.", Words: "all", Listed: true}}},
+		{ID: SameForRest, In: []Place{Mend}, Name: "same for the rest", Help: "Give the same answer to the rest of this file, to files like " +
+			"it, or to everything.", Words: "all", Listed: true}}},
 	{Keys: []string{"T"}, Means: "Runs your check command.", Actions: []Action{
-		{ID: CheckTray, In: []Place{Sort}, Name: "check", Help: "Run your check command on the exact content that the tray would commit, in a scratch folder.", Words: "test build ci", Command: "check --tray B"},
-		{ID: CheckEntries, In: []Place{Shape}, Name: "check", Help: "Run your check command on the exact content of every resulting commit, in scratch folders.", Words: "test build exec", Command: "check PLAN"}}},
+		{ID: CheckTray, In: []Place{Sort}, Name: "check", Help: "Run your check command on the exact content that the tray would commit, in a " +
+			"scratch folder.", Words: "test build ci", Command: "check --tray B"},
+		{ID: CheckEntries, In: []Place{Shape}, Name: "check", Help: "Run your check command on the exact content of every resulting commit, " +
+			"in scratch folders.", Words: "test build exec", Command: "check PLAN"}}},
 	{Keys: []string{"L"}, Means: "Sweeps leftovers.", Actions: []Action{
-		{ID: SweepLoose, In: []Place{Sort}, Name: "sweep", Help: "Throw all lines with a × away: debug prints and other leftovers. It asks first, and u brings them back.", Words: "debug print todo", Command: "sweep", Listed: true},
-		{ID: SweepBranch, In: []Place{Shape}, Name: "sweep", Help: "Find debug prints and other leftovers in every commit of the branch, and remove them there.", Words: "debug print todo", Command: "sweep --branch"}}},
+		{ID: SweepLoose, In: []Place{Sort}, Name: "sweep", Help: "Throw all lines with a × away: debug prints and other leftovers. It asks " +
+			"first, and u brings them back.", Words: "debug print todo", Command: "sweep", Listed: true},
+		{ID: SweepBranch, In: []Place{Shape}, Name: "sweep", Help: "Find debug prints and other leftovers in every commit of the branch, and " +
+			"remove them there.", Words: "debug print todo", Command: "sweep --branch"}}},
 	{Keys: []string{"O"}, Means: "Shows what overlaps.", Actions: []Action{
-		{ID: ShowOverlaps, In: []Place{Shape}, Name: "overlaps", Help: "Show files by commits: which commits overlap, and what can be reordered.", Words: "dependencies", Command: "overlap"}}},
+		{ID: ShowOverlaps, In: []Place{Shape}, Name: "overlaps", Help: "Show files by commits: which commits overlap, and what can be " +
+			"reordered.", Words: "dependencies", Command: "overlap"}}},
 	{Keys: []string{"W"}, Means: "Writes a picture.", Actions: []Action{
-		{ID: DrawPlan, In: []Place{Shape}, Name: "draw", Help: "Write a picture of the plan, as SVG or PDF.", Words: "svg pdf graph export", Command: "draw"},
-		{ID: DrawOverlaps, In: []Place{Overlaps}, Name: "draw", Help: "Write a picture of the overlaps, as SVG or PDF.", Words: "svg pdf export", Command: "draw --overlap", Listed: true},
-		{ID: DrawSent, In: []Place{Send}, Name: "draw", Help: "Write a picture, as SVG or PDF: the seam between the remote and here, or the history before and after.", Words: "svg pdf graph export", Command: "draw --sent"}}},
+		{ID: DrawChart, In: []Place{Map}, Name: "draw", Help: "Write a picture of the chart, as it is and as it will be, as SVG or PDF.",
+			Words: "svg pdf graph export", Command: "draw --branches"},
+		{ID: DrawPlan, In: []Place{Shape}, Name: "draw", Help: "Write a picture of the plan, as SVG or PDF.", Words: "svg pdf graph export",
+			Command: "draw"},
+		{ID: DrawOverlaps, In: []Place{Overlaps}, Name: "draw", Help: "Write a picture of the overlaps, as SVG or PDF.",
+			Words: "svg pdf export", Command: "draw --overlap", Listed: true},
+		{ID: DrawSent, In: []Place{Send}, Name: "draw", Help: "Write a picture, as SVG or PDF: the seam between the remote and here, or the " +
+			"history before and after.", Words: "svg pdf graph export", Command: "draw --sent"}}},
 	{Keys: []string{"C"}, Means: "Hands over a text: to the clipboard or a file.", Actions: []Action{
-		{ID: ToClipboard, In: []Place{Handing}, Name: "to the clipboard", Help: "Put the text on the clipboard.", Words: "copy yank", Listed: true},
-		{ID: HandOver, In: []Place{Send}, Name: "hand over", Help: "See the text of a request for review, or the series as patches; and copy it or write it into a file.", Words: "pull request merge request format-patch mail clipboard", Command: "request"},
-		{ID: CopyNotes, In: []Place{Reading}, Name: "copy the notes", Help: "Put the notes on the clipboard, as Markdown.", Words: "clipboard export", Command: "notes"}}},
+		{ID: ToClipboard, In: []Place{Handing}, Name: "to the clipboard", Help: "Put the text on the clipboard.", Words: "copy yank",
+			Listed: true},
+		{ID: HandOver, In: []Place{Send}, Name: "hand over", Help: "See the text of a request for review, or the series as patches; and copy " +
+			"it or write it into a file.", Words: "pull request merge request format-patch mail clipboard", Command: "request"},
+		{ID: CopyNotes, In: []Place{Reading}, Name: "copy the notes", Help: "Put the notes on the clipboard, as Markdown.",
+			Words: "clipboard export", Command: "notes"}}},
 	{Keys: []string{"V"}, Means: "Lands the branch on its target.", Actions: []Action{
-		{ID: Land, In: []Place{Send}, Name: "land", Help: "See how the target would move forward to the branch, on the remote and here; and do it.", Words: "merge fast-forward deliver", Command: "land", Listed: true}}},
+		{ID: LandFromMap, In: []Place{Map}, Name: "land", Help: "Plan that the branch at the cursor lands on its target, or not after all; " +
+			"several land in the " +
+			"order of the keys. Nothing is checked out.", Words: "merge finish", Command: "land BRANCH"},
+		{ID: Land, In: []Place{Send}, Name: "land", Help: "See how the target would move forward to the branch, on the remote and here; and " +
+			"do it.", Words: "merge fast-forward deliver", Command: "land", Listed: true}}},
 	{Keys: []string{"."}, Means: "Marks a note as done, or opens it again.", Actions: []Action{
-		{ID: NoteDone, In: []Place{Reading}, Name: "done", Help: "Mark the note at the cursor as done, or open it again.", Words: "resolve close", Command: "notes --done N", Listed: true}}},
+		{ID: NoteDone, In: []Place{Reading}, Name: "done", Help: "Mark the note at the cursor as done, or open it again.",
+			Words: "resolve close", Command: "notes --done N", Listed: true}}},
 	{Keys: []string{"-"}, Means: "Hides what is at the cursor, or shows it again.", Actions: []Action{
-		{ID: Hide, In: []Place{Sort, Reading}, Name: "hide", Help: "Hide the hunk at the cursor, or the file or tray on its heading, or show it again.", Words: "collapse fold"},
-		{ID: FoldPlaces, In: []Place{Overlaps}, Name: "places", Help: "Show or hide the places in the file, each with the commits whose lines touch there.", Listed: true}}},
+		{ID: Hide, In: []Place{Sort, Reading}, Name: "hide", Help: "Hide the hunk at the cursor, or the file or tray on its heading, or show " +
+			"it again.", Words: "collapse fold"},
+		{ID: FoldPlaces, In: []Place{Overlaps}, Name: "places", Help: "Show or hide the places in the file, each with the commits whose lines " +
+			"touch there.", Listed: true}}},
 	{Keys: []string{">"}, Means: "More context.", Actions: []Action{
 		{ID: MoreContext, In: []Place{Sort}, Name: "more context", Help: "Show more unchanged lines around the changes."}}},
 	{Keys: []string{"<"}, Means: "Less context.", Actions: []Action{
 		{ID: LessContext, In: []Place{Sort}, Name: "less context", Help: "Show fewer unchanged lines around the changes."}}},
 	{Keys: []string{"_"}, Means: "Hides changes of white space, or shows them again.", Actions: []Action{
-		{ID: HideSpaces, In: []Place{Sort}, Name: "hide white space", Help: "Hide changes of white space, or show them again. Only what is shown changes.", Words: "whitespace ignore"}}},
+		{ID: HideSpaces, In: []Place{Sort}, Name: "hide white space", Help: "Hide changes of white space, or show them again. Only what is " +
+			"shown changes.", Words: "whitespace ignore"}}},
 	{Keys: []string{"y"}, Means: "Loads what is too large to load automatically.", Actions: []Action{
 		{ID: Load, In: []Place{Sort}, Name: "load", Help: "Show a file line by line that is too large to load automatically."}}},
 	{Keys: []string{"z"}, Means: "Starts over.", Actions: []Action{
+		{ID: ClearSteps, In: []Place{Map}, Name: "start over", Help: "Forget all steps that are planned.", Words: "reset abort"},
 		{ID: StartOver, In: []Place{Shape}, Name: "start over", Help: "Forget all edits of the plan.", Words: "reset abort"}}},
 	{Keys: []string{"/"}, Means: "Searches.", Actions: []Action{
+		{ID: FindOnChart, In: []Place{Map}, Name: "search", Help: "Find a branch or a commit by its name, text, author or id, and go there.",
+			Words: "grep find", Listed: true},
 		{ID: Search, In: []Place{Sort}, Name: "search", Help: "Find a text in the changes and go there.", Words: "grep find"}}},
 	{Keys: []string{"F"}, Means: "Fetches.", Actions: []Action{
-		{ID: Fetch, In: []Place{Everywhere}, Name: "fetch", Help: "Fetch from the remote. Your branches and files stay as they are.", Words: "pull update download", Command: "fetch"}}},
+		{ID: Fetch, In: []Place{Everywhere}, Name: "fetch", Help: "Fetch from the remote. Your branches and files stay as they are.",
+			Words: "pull update download", Command: "fetch"}}},
 	{Keys: []string{"ctrl+f"}, Means: "Moves branches forward to what was fetched.", Actions: []Action{
-		{ID: Forward, In: []Place{Everywhere}, Name: "forward", Help: "Move the current branch up to its upstream, with loose changes carried, and the local branch of the target's name, without a switch; only where they have no commits of their own.",
+		{ID: Forward, In: []Place{Everywhere}, Name: "forward", Help: "Move the current branch up to its upstream, with loose changes " +
+			"carried, and the local branch of the target's name, without a switch; only where they have no commits of their own.",
 			Words: "pull fast-forward update", Command: "fetch --forward"}}},
 	{Keys: []string{"w"}, Means: "Shows the journal.", Actions: []Action{
-		{ID: Journal, In: []Place{Everywhere}, Name: "journal", Help: "Show what was done here.", Words: "reflog log history", Command: "journal"}}},
+		{ID: Journal, In: []Place{Everywhere}, Name: "journal", Help: "Show what was done here.", Words: "reflog log history",
+			Command: "journal"}}},
 	{Keys: []string{"r"}, Means: "Looks again.", Actions: []Action{
-		{ID: Refresh, In: []Place{Everywhere, Nowhere}, Name: "refresh", Help: "Read the repository again; in the preflight, look at what would be sent again.", Words: "reload status"}}},
+		{ID: Refresh, In: []Place{Everywhere, Nowhere}, Name: "refresh", Help: "Read the repository again; in the preflight, look at what " +
+			"would be sent again.", Words: "reload status"}}},
 	{Keys: []string{"D"}, Means: "Opens the demo.", Actions: []Action{
-		{ID: OpenDemo, In: []Place{Everywhere, Nowhere}, Name: "open the demo", Help: "Make the demo data in a temporary folder and go there.", Words: "try example tutorial", Command: "demo"}}},
+		{ID: OpenDemo, In: []Place{Everywhere, Nowhere}, Name: "open the demo",
+			Help: "Make the demo data in a temporary folder and go there.", Words: "try example tutorial", Command: "demo"}}},
 	{Keys: []string{";"}, Means: "Opens the menu: what can be done here that has no key of its own.", Actions: []Action{
 		{ID: Menu, In: []Place{Everywhere}, Name: "more", Help: "List what can be done here that has no key of its own.", Listed: true}}},
 	{Keys: []string{":"}, Means: "Finds an action.", Actions: []Action{
-		{ID: FindAction, In: []Place{Everywhere}, Name: "find", Help: "Find an action by its name, or by the word that you know for it.", Words: "command palette", Listed: true}}},
+		{ID: FindAction, In: []Place{Everywhere}, Name: "find", Help: "Find an action by its name, or by the word that you know for it.",
+			Words: "command palette", Listed: true}}},
 	{Keys: []string{"?"}, Means: "Explains what is shown.", Actions: []Action{
 		{ID: Help, In: []Place{Everywhere}, Name: "help", Help: "Explain this screen.", Words: "manual keys", Listed: true}}},
 	{Keys: []string{"q", "ctrl+c"}, Means: "Leaves.", Actions: []Action{
@@ -420,16 +584,27 @@ var Table = []Key{
 		{ID: Trailers, In: []Place{Writing}, Name: "trailers", Help: "Add a trailer to the message.", Words: "sign off co-author"}}},
 
 	{Means: "In the menu and the finder only.", Actions: []Action{
-		{ID: Loosen, In: []Place{Sort}, Keys: none, Name: "loosen commits", Help: "Make the last commits loose changes again, or trays.", Words: "uncommit reset soft undo commit", Command: "loosen COMMIT"},
+		{ID: Loosen, In: []Place{Sort}, Keys: none, Name: "loosen commits", Help: "Make the last commits loose changes again, or trays.",
+			Words: "uncommit reset soft undo commit", Command: "loosen COMMIT"},
 		{ID: Ignored, In: []Place{Sort}, Keys: none, Name: "ignored files", Help: "List the files that are ignored.", Words: "gitignore"},
-		{ID: ChooseStack, In: []Place{Shape}, Keys: none, Name: "branches on it", Help: "Choose which other branches come along when the commits that they sit on are rewritten.", Words: "stack, update refs, dependent branches", Command: "stack"},
+		{ID: DropMerged, In: []Place{Map}, Keys: none, Name: "delete merged", Help: "Plan to delete the branches that the line has all of; x " +
+			"keeps one after all.", Words: "remove branches prune clean up", Command: "branch delete --merged"},
+		{ID: ChooseStack, In: []Place{Shape}, Keys: none, Name: "branches on it",
+			Help:  "Choose which other branches come along when the commits that they sit on are rewritten.",
+			Words: "stack, update refs, dependent branches", Command: "stack"},
 		{ID: CheckOutput, In: []Place{Shape}, Keys: none, Name: "check's output", Help: "Show what the check said of the entry."},
-		{ID: JoinFirst, In: []Place{Mend}, Keys: none, Name: "join first", Help: "Join the entries that conflict at the same lines, so that the question is asked once.", Words: "squash"},
-		{ID: MarkResolved, In: []Place{Mend}, Keys: none, Name: "mark as resolved", Help: "Mark the file as resolved, as it is.", Words: "add resolve", Command: "mend --resolved PATH"},
-		{ID: Remembered, In: []Place{Mend}, Keys: none, Name: "remembered answers", Help: "List the answers that come back automatically, and forget some.", Command: "answers"},
-		{ID: StopTaking, In: []Place{Mend}, Keys: none, Name: "stop taking", Help: "Stop taking those commits as loose changes. Your files are as they were.", Words: "abort cancel", Command: "take --stop"},
-		{ID: ListNotes, In: []Place{Reading}, Keys: none, Name: "notes", Help: "List all notes on the branch, and go to one.", Words: "comments", Command: "notes"},
-		{ID: Receive, In: []Place{Reading}, Keys: none, Name: "receive", Help: "Ask the review service that bastel.review names for comments and approvals.", Words: "comments review", Command: "receive"}}},
+		{ID: JoinFirst, In: []Place{Mend}, Keys: none, Name: "join first", Help: "Join the entries that conflict at the same lines, so that " +
+			"the question is asked once.", Words: "squash"},
+		{ID: MarkResolved, In: []Place{Mend}, Keys: none, Name: "mark as resolved", Help: "Mark the file as resolved, as it is.",
+			Words: "add resolve", Command: "mend --resolved PATH"},
+		{ID: Remembered, In: []Place{Mend}, Keys: none, Name: "remembered answers",
+			Help: "List the answers that come back automatically, and forget some.", Command: "answers"},
+		{ID: StopTaking, In: []Place{Mend}, Keys: none, Name: "stop taking",
+			Help: "Stop taking those commits as loose changes. Your files are as they were.", Words: "abort cancel", Command: "take --stop"},
+		{ID: ListNotes, In: []Place{Reading}, Keys: none, Name: "notes", Help: "List all notes on the branch, and go to one.",
+			Words: "comments", Command: "notes"},
+		{ID: Receive, In: []Place{Reading}, Keys: none, Name: "receive", Help: "Ask the review service that bastel.review names for comments " +
+			"and approvals.", Words: "comments review", Command: "receive"}}},
 }
 
 // Digits are the keys of what is numbered.

@@ -11,10 +11,10 @@ import (
 // Action is a row of the table of actions with what it does on a screen just now.
 type Action struct {
 	action.Action
-	AtOnce bool                     // it acts on what is in memory, so it need not wait for steps that the repository follows with
-	Asks   bool                     // its command does nothing but ask the frame for something: it runs at once, before the next key
-	Do     func() tea.Cmd           // nil while the action makes no sense here
-	DoKey  func(key string) tea.Cmd // in place of Do, where each key of the action chooses something
+	AtOnce   bool                     // it acts on what is in memory, so it need not wait for steps that the repository follows with
+	OnlyAsks bool                     // its command does nothing but ask the frame for something: it runs at once, before the next key
+	Do       func() tea.Cmd           // nil while the action makes no sense here
+	DoKey    func(key string) tea.Cmd // in place of Do, where each key of the action chooses something
 }
 
 // Act binds what a row of the table does, if it can be done now.
@@ -25,7 +25,7 @@ func Act(id action.ID, possible bool, do func() tea.Cmd) Action {
 // Asking binds what does nothing but ask the frame for something.
 func Asking(id action.ID, possible bool, do func() tea.Cmd) Action {
 	a := Act(id, possible, do)
-	a.Asks = true
+	a.OnlyAsks = true
 	return a
 }
 
@@ -52,8 +52,8 @@ func inMemory(actions []Action) []Action {
 	return actions
 }
 
-// Called gives the action with the name that it has just now.
-func (a Action) Called(name string) Action {
+// Named gives the action with the name that it has just now.
+func (a Action) Named(name string) Action {
 	a.Name = name
 	return a
 }

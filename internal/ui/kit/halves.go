@@ -41,8 +41,8 @@ func Cursor(theme Theme, here bool, width int) (*Backdrop, Seg) {
 	return theme.Selected, Seg{safe.Show("▌" + strings.Repeat(" ", width-1)), theme.Accent}
 }
 
-// Beside puts the halves and the seam together row by row.
-func Beside(left, between, right []string) []string {
+// Join puts the halves and the seam together row by row.
+func Join(left, between, right []string) []string {
 	rows := make([]string, len(left))
 	for i := range rows {
 		rows[i] = left[i] + between[i] + right[i]

@@ -1,20 +1,27 @@
 package kit
 
-import "sync"
+// Keeper writes drafts one after the other, in the order in which they were given: an older one
+// never goes over a newer one.
+type Keeper struct{ last chan struct{} }
 
-// Keeper writes drafts one after the other, and never an older one over a newer.
-type Keeper struct {
-	mu     sync.Mutex
-	latest int
+// Keep gives what writes a draft once all that were given before it are written. It must be run,
+// since later ones wait for it.
+func (k *Keeper) Keep(write func() error) func() error {
+	written, done := k.Written(), make(chan struct{})
+	k.last = done
+	return func() error {
+		defer close(done)
+		written()
+		return write()
+	}
 }
 
-// Keep writes the draft of a number, unless one of a higher number was written.
-func (k *Keeper) Keep(number int, write func() error) error {
-	k.mu.Lock()
-	defer k.mu.Unlock()
-	if number < k.latest {
-		return nil
+// Written gives what waits until all that were given by now are written.
+func (k *Keeper) Written() func() {
+	last := k.last
+	return func() {
+		if last != nil {
+			<-last
+		}
 	}
-	k.latest = number
-	return write()
 }

@@ -101,7 +101,8 @@ func TestActionsAreFoundByAnyOfTheirKeys(t *testing.T) {
 	do := func(name string) func() tea.Cmd {
 		return func() tea.Cmd { done = name; return nil }
 	}
-	actions := []kit.Action{kit.Act(action.Discard, false, do("never")), kit.Act(action.Down, true, do("down")), kit.Act(action.LeaveOut, true, do("later")),
+	actions := []kit.Action{kit.Act(action.Discard, false, do("never")), kit.Act(action.Down, true, do("down")),
+		kit.Act(action.LeaveOut, true, do("later")),
 		kit.Choosing(action.IntoTray, true, func(key string) tea.Cmd { done = "tray " + key; return nil })}
 	for key, want := range map[string]string{"j": "down", "down": "down", "x": "later", "2": "tray 2"} {
 		found, ok := kit.FindKey(actions, key)

@@ -31,7 +31,7 @@ type Screen interface {
 	// Shows are the topics of which the screen shows something: it is read anew where one of them changed.
 	Shows() repo.Topics
 	// Situated tells the screen where the user stands and has it read what it shows.
-	Situated(s app.Situation) tea.Cmd
+	Situated(s app.BranchStatus) tea.Cmd
 	Update(msg tea.Msg) tea.Cmd
 	// Failed is why something could not be read anew, so that what is shown may be older; nil: all was.
 	Failed() error
@@ -49,20 +49,23 @@ type Screen interface {
 // to a remote: one at a time, and one beside, with its progress shown, and stopped by esc. When it
 // is done the situation is read anew.
 type Work[T any] struct {
-	Title  string
-	Do     func(ctx context.Context, report func(string)) (T, error)
-	Done   func(T) Got // what is shown of it; nil: T is a note, or a Got
-	Then   tea.Cmd     // after success
-	Beside bool        // other work may go on beside it
-	Quiet  bool        // of work beside: what it reports is not kept to be read, only its end is told
+	Title      string
+	Do         func(ctx context.Context, report func(string)) (T, error)
+	Done       func(T) Got // what is shown of it; nil: T is a note, or a Got
+	Then       tea.Cmd     // after success
+	Background bool        // other work may go on beside it
+	Quiet      bool        // of work beside: what it reports is not kept to be read, only its end is told
+
+	Tells <-chan tea.Msg // what it tells while it runs; closed when it ends
 }
 
 // Job is work as the frame carries it out: Done gives what came of it.
 type Job struct {
-	Title         string
-	Do            func(ctx context.Context, report func(string)) (done func() Got, err error)
-	Then          tea.Cmd
-	Beside, Quiet bool
+	Title             string
+	Do                func(ctx context.Context, report func(string)) (done func() Got, err error)
+	Then              tea.Cmd
+	Background, Quiet bool
+	Tells             <-chan tea.Msg
 }
 
 // job is the work without its type.
@@ -70,7 +73,7 @@ func (w Work[T]) job() Job {
 	return Job{w.Title, func(ctx context.Context, report func(string)) (func() Got, error) {
 		value, err := w.Do(ctx, report)
 		return func() Got { return w.got(value) }, err
-	}, w.Then, w.Beside, w.Quiet}
+	}, w.Then, w.Background, w.Quiet, w.Tells}
 }
 
 func (w Work[T]) got(value T) Got {
@@ -180,16 +183,20 @@ type Ask struct {
 
 // Choose asks the frame for a list to pick from.
 type Choose struct {
-	Title   string
-	Options []Option
-	Asks    bool                        // it is a question: keys that were typed before it was there do not answer it
-	Find    func(typed string) []Option // if set, in place of Options: what fits the typed text
+	Title    string
+	Options  []Option
+	Question bool                        // it is a question: keys that were typed before it was there do not answer it
+	Find     func(typed string) []Option // if set, in place of Options: what fits the typed text
 }
 
 // Option is one line of a list to pick from.
 type Option struct {
-	Key, Label, Detail string
-	Do                 func() tea.Cmd // nil: only to be read
+	Label, Detail string
+	// Key, if it is one character, is the choice's own key; else a short note at the end of its row, such as an id.
+	Key string
+	Do  func() tea.Cmd // nil: only to be read
+	// Look reads out what the choice is about, shown in Next while the cursor is on it; nil: there is no more to say.
+	Look func(ctx context.Context) (string, error)
 }
 
 // Show turns a request into a command.

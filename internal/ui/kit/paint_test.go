@@ -17,7 +17,8 @@ func TestPaintIsWhatStylesRender(t *testing.T) {
 		uv.NewStyledString(text).Draw(buffer, buffer.Bounds())
 		return buffer.Render()
 	}
-	for _, style := range []lipgloss.Style{theme.Plain, theme.Dim, theme.Accent, theme.Next.Bold(true), theme.Added, theme.Removed.Underline(true), theme.Trouble.Italic(true),
+	for _, style := range []lipgloss.Style{theme.Plain, theme.Dim, theme.Accent, theme.Next.Bold(true), theme.Added,
+		theme.Removed.Underline(true), theme.Trouble.Italic(true),
 		theme.Dim.Strikethrough(true), lipgloss.NewStyle().Reverse(true).Faint(true), lipgloss.NewStyle().Background(theme.AddedGround.Back)} {
 		for _, text := range []string{"", " ", "a text, with spaces ", "wide 漢字 é"} {
 			var b strings.Builder

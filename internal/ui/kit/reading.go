@@ -62,6 +62,13 @@ func (r *Reading[T]) Pending() bool { return r.begun > r.taken }
 // Supersede says that what is shown is newer than all that was begun to be read.
 func (r *Reading[T]) Supersede() { r.taken = r.begun }
 
+// Forget says that there is no value any more, and that what is being read is not wanted.
+func (r *Reading[T]) Forget() {
+	var none T
+	r.Value, r.Known, r.Err = none, false, nil
+	r.Supersede()
+}
+
 // Found is what was looked for because of a key.
 type Found[T any] struct {
 	Screen string

@@ -26,36 +26,36 @@ type Theme struct {
 	// parts of speech. All are nil where the terminal does not say what its own
 	// background is.
 	AddedGround, RemovedGround *Backdrop
-	Syntax                     map[Speech]lipgloss.Style
+	Syntax                     map[TokenKind]lipgloss.Style
 }
 
-// Speech is a part of a program's text that has a colour of its own.
-type Speech int
+// TokenKind is a part of a program's text that has a colour of its own.
+type TokenKind int
 
 // The parts.
 const (
-	Keyword Speech = iota + 1
-	Text           // strings and the like
+	Keyword TokenKind = iota + 1
+	Text              // strings and the like
 	Number
 	Comment
-	Called // names of functions and types
+	Named // names of functions and types
 )
 
 // Backdrop lies under a row. Text, if set, is the colour of all that stands on it.
 type Backdrop struct{ Back, Text color.Color }
 
-// Ground is what the terminal has for a background.
-type Ground int
+// Background is what the terminal has for a background.
+type Background int
 
 // The grounds. Many terminals do not say; then colours must do on both.
 const (
-	Unknown Ground = iota
+	Unknown Background = iota
 	Dark
 	Light
 )
 
 // GroundOf reads a word such as a setting has.
-func GroundOf(word string) Ground {
+func GroundOf(word string) Background {
 	switch word {
 	case "dark":
 		return Dark
@@ -66,7 +66,7 @@ func GroundOf(word string) Ground {
 }
 
 // NewTheme makes the theme for a background.
-func NewTheme(ground Ground) Theme {
+func NewTheme(ground Background) Theme {
 	colour := func(light, dark, unknown string) color.Color {
 		return lipgloss.Color([]string{Unknown: unknown, Dark: dark, Light: light}[ground])
 	}
@@ -96,12 +96,12 @@ func NewTheme(ground Ground) Theme {
 	}
 	theme.AddedGround = &Backdrop{Back: colour("#FAF0DF", "#2A2319", "")}
 	theme.RemovedGround = &Backdrop{Back: colour("#E3EEF3", "#16242D", "")}
-	theme.Syntax = map[Speech]lipgloss.Style{
+	theme.Syntax = map[TokenKind]lipgloss.Style{
 		Keyword: style.Foreground(colour("#6E4A8E", "#B9A2D8", "")),
 		Text:    style.Foreground(colour("#4F6B2A", "#A8BC84", "")),
 		Number:  style.Foreground(colour("#93501F", "#D5A583", "")),
 		Comment: style.Foreground(colour("#66717B", "#84909B", "")).Italic(true),
-		Called:  style.Foreground(colour("#20567F", "#93B9D6", "")),
+		Named:   style.Foreground(colour("#20567F", "#93B9D6", "")),
 	}
 	return theme
 }

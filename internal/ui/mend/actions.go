@@ -8,13 +8,13 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
-	"bastel/internal/app"
 	"bastel/internal/mend"
 	"bastel/internal/merge"
 	"bastel/internal/safe"
 	"bastel/internal/shape"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // Actions lists what can be done here.
@@ -66,15 +66,16 @@ func (m *Model) Actions() []kit.Action {
 		actions = append(actions,
 			kit.Act(action.UndoAnswer, m.planner.Can(kit.UndoEdit), step(kit.UndoEdit)),
 			kit.Act(action.RedoAnswer, m.planner.Can(kit.RedoEdit), step(kit.RedoEdit)))
-	} else if len(m.waiting.Given) > 0 {
+	} else if len(m.waiting.Answers) > 0 {
 		actions = append(actions, kit.Act(action.UndoAnswer, true, m.undoWaiting))
 	}
-	moves := kit.Navigator{Move: m.moveLine, Page: func(pages int) { m.moveLine(10 * pages) }, End: m.toEnd, Turn: func(half kit.Half) { m.half = half }}
+	moves := kit.Navigator{Move: m.moveLine, Page: func(pages int) { m.moveLine(10 * pages) }, End: m.toEnd,
+		Turn: func(half kit.Half) { m.half = half }}
 	return append(actions, moves.Actions()...)
 }
 
 func (m *Model) lookActions() []kit.Action {
-	back := kit.Act(action.Back, true, kit.Just(func() { m.look = nil })).Called("back to the conflict")
+	back := kit.Act(action.Back, true, kit.Just(func() { m.look = nil })).Named("back to the conflict")
 	moves := kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}
 	return slices.Concat([]kit.Action{back}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
 }
@@ -124,10 +125,10 @@ func (m *Model) give(onward bool, a mend.Answer) tea.Cmd {
 	if !ok {
 		return nil
 	}
-	return m.giveAll(onward, []mend.Given{q.Give(a)})
+	return m.giveAll(onward, []mend.Resolution{q.Give(a)})
 }
 
-func (m *Model) giveAll(onward bool, given []mend.Given) tea.Cmd {
+func (m *Model) giveAll(onward bool, given []mend.Resolution) tea.Cmd {
 	said := m.alsoAnswers(given)
 	var kept tea.Cmd
 	if m.waiting != nil {
@@ -146,7 +147,7 @@ func (m *Model) giveAll(onward bool, given []mend.Given) tea.Cmd {
 }
 
 // alsoAnswers says where else one answer counts: in its own file by itself, in others only when it is asked for.
-func (m *Model) alsoAnswers(given []mend.Given) tea.Cmd {
+func (m *Model) alsoAnswers(given []mend.Resolution) tea.Cmd {
 	if len(given) != 1 || given[0].Answer.Unfinished {
 		return nil
 	}
@@ -160,10 +161,11 @@ func (m *Model) alsoAnswers(given []mend.Given) tea.Cmd {
 	})
 	said := ""
 	if here > 0 {
-		said = fmt.Sprintf("That answers %s more of %s too.", app.Count(here, "place"), safe.Line(given[0].Path))
+		said = fmt.Sprintf("That answers %s more of %s too.", wording.Count(here, "place"), safe.Line(given[0].Path))
 	}
 	if len(elsewhere) > 0 {
-		said += fmt.Sprintf(" The same conflict is in %s: %s answers them too.", strings.Join(elsewhere, ", "), action.Find(action.SameForRest).Key())
+		said += fmt.Sprintf(" The same conflict is in %s: %s answers them too.", strings.Join(elsewhere, ", "),
+			action.Find(action.SameForRest).Key())
 	}
 	if said == "" {
 		return nil
@@ -172,7 +174,7 @@ func (m *Model) alsoAnswers(given []mend.Given) tea.Cmd {
 }
 
 // eachAlike calls a function for each open question of the same content as an answered one, itself aside.
-func (m *Model) eachAlike(g mend.Given, do func(q mend.Question, path string)) {
+func (m *Model) eachAlike(g mend.Resolution, do func(q mend.Question, path string)) {
 	for _, s := range m.spots {
 		if q := m.questionAt(s); q.Key == g.Key && q.Place != g.Place && q.Open() {
 			do(q, q.Path)
@@ -181,12 +183,12 @@ func (m *Model) eachAlike(g mend.Given, do func(q mend.Question, path string)) {
 }
 
 // book is all that is known of answers.
-func (m *Model) book() mend.Book {
+func (m *Model) book() mend.AnswerBook {
 	if m.waiting != nil {
-		return mend.Book{Given: m.waiting.Given, Memory: m.memory}
+		return mend.AnswerBook{Answers: m.waiting.Answers, Memory: m.memory}
 	}
 	plan := m.planner.Plan()
-	return mend.Book{Given: plan.Given, Shut: plan.Shut, Memory: m.memory}
+	return mend.AnswerBook{Answers: plan.Answers, NotFromMemory: plan.NotFromMemory, Memory: m.memory}
 }
 
 // lookAnew shows the answers at once; what follows from them comes with the forecast.
@@ -218,17 +220,17 @@ func (m *Model) reopen() tea.Cmd {
 }
 
 func (m *Model) undoWaiting() tea.Cmd {
-	m.waiting.Given = slices.Clone(m.waiting.Given[:len(m.waiting.Given)-1])
+	m.waiting.Answers = slices.Clone(m.waiting.Answers[:len(m.waiting.Answers)-1])
 	m.lookAnew()
 	return m.keepWaiting()
 }
 
 // keepWaiting keeps the answers to what waits in the working tree, for the next time.
 func (m *Model) keepWaiting() tea.Cmd {
-	m.kept++
-	number, all := m.kept, slices.Clone(m.waiting.Given)
+	all := slices.Clone(m.waiting.Answers)
+	keep := m.keeper.Keep(func() error { return m.resolving.KeepAnswers(all) })
 	return func() tea.Msg {
-		if err := m.keeper.Keep(number, func() error { return m.app.AnswerWaiting(all) }); err != nil {
+		if err := keep(); err != nil {
 			return kit.Notice{Text: err.Error(), Trouble: true}
 		}
 		return nil
@@ -283,13 +285,15 @@ func (m *Model) repeat() tea.Cmd {
 	everywhere.Everywhere = true
 	m.eachAlike(everywhere, func(_ mend.Question, path string) { paths = append(paths, safe.Line(path)) })
 	if len(paths) > 0 {
-		choose.Options = append(choose.Options, kit.Option{Label: "the same conflict elsewhere", Detail: app.Count(len(paths), "open place") + " in " + strings.Join(slices.Compact(paths), ", "),
-			Do: func() tea.Cmd { return m.giveAll(true, []mend.Given{everywhere}) }})
+		choose.Options = append(choose.Options, kit.Option{Label: "the same conflict elsewhere",
+			Detail: wording.Count(len(paths), "open place") + " in " + strings.Join(slices.Compact(paths), ", "),
+			Do:     func() tea.Cmd { return m.giveAll(true, []mend.Resolution{everywhere}) }})
 	}
 	offer := func(label string, fits func(path string) bool) {
 		given := m.likewise(q, fits)
 		if len(given) > 0 {
-			choose.Options = append(choose.Options, kit.Option{Label: label, Detail: app.Count(len(given), "open place"), Do: func() tea.Cmd { return m.giveAll(true, given) }})
+			choose.Options = append(choose.Options, kit.Option{Label: label, Detail: wording.Count(len(given), "open place"),
+				Do: func() tea.Cmd { return m.giveAll(true, given) }})
 		}
 	}
 	offer("the rest of "+safe.Line(here), func(path string) bool { return path == here })
@@ -303,7 +307,7 @@ func (m *Model) repeat() tea.Cmd {
 
 // likewise are the answers for what is open in fitting files. Text of one's own, and
 // single lines, are for one place only.
-func (m *Model) likewise(q mend.Question, fits func(path string) bool) (given []mend.Given) {
+func (m *Model) likewise(q mend.Question, fits func(path string) bool) (given []mend.Resolution) {
 	if q.Answer.Own != nil || slices.ContainsFunc(q.Answer.Take, func(p mend.Part) bool { return p.Lines != nil }) {
 		return nil
 	}
@@ -348,12 +352,13 @@ func (m *Model) giveOwn(q mend.Question, own []byte) tea.Cmd {
 	f := m.file()
 	lines := f.Markers(own, f.MarkerSize)
 	if len(lines) == 0 {
-		return m.giveAll(true, []mend.Given{q.Give(mend.Answer{Own: own})})
+		return m.giveAll(true, []mend.Resolution{q.Give(mend.Answer{Own: own})})
 	}
-	unfinished := m.giveAll(false, []mend.Given{q.Give(mend.Answer{Own: own, Unfinished: true})})
+	unfinished := m.giveAll(false, []mend.Resolution{q.Give(mend.Answer{Own: own, Unfinished: true})})
 	return tea.Batch(unfinished, kit.Show(kit.Ask{
-		Question: fmt.Sprintf("Line %d looks like a conflict marker. The text is kept, but counts as unfinished. y says that the line is intended.", lines[0]),
-		Key:      "y",
+		Question: fmt.Sprintf("Line %d looks like a conflict marker. The text is kept, but counts as unfinished. y says that the line is "+
+			"intended.", lines[0]),
+		Key: "y",
 		Yes: func() tea.Msg {
 			return kit.ForScreen{Screen: Name, Msg: meant{q, own}}
 		},
@@ -378,7 +383,8 @@ func (m *Model) suggest() tea.Cmd {
 		for _, line := range s.Answer.Lines(*q.Region) {
 			text += string(line) + " "
 		}
-		choose.Options = append(choose.Options, kit.Option{Label: s.Why, Detail: kit.Expand(safe.Line(text)), Do: func() tea.Cmd { return m.give(true, s.Answer) }})
+		choose.Options = append(choose.Options, kit.Option{Label: s.Why, Detail: kit.Expand(safe.Line(text)),
+			Do: func() tea.Cmd { return m.give(true, s.Answer) }})
 	}
 	return kit.Show(choose)
 }
@@ -399,12 +405,13 @@ func (m *Model) whole() tea.Cmd {
 	q := f.WholeQuestion()
 	choose := kit.Choose{Title: safe.Line(f.Path) + " as a whole"}
 	for i, side := range m.sides() {
-		choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprint(i + 1), Label: "as " + safe.Line(m.story(side).Name) + " has it", Do: func() tea.Cmd {
-			return m.giveAll(true, []mend.Given{q.Give(mend.Take(side))})
-		}})
+		choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprint(i + 1), Label: "as " + safe.Line(m.story(side).Name) + " has it",
+			Do: func() tea.Cmd {
+				return m.giveAll(true, []mend.Resolution{q.Give(mend.Take(side))})
+			}})
 	}
 	choose.Options = append(choose.Options, kit.Option{Key: "0", Label: "it goes", Do: func() tea.Cmd {
-		return m.giveAll(true, []mend.Given{q.Give(mend.Take())})
+		return m.giveAll(true, []mend.Resolution{q.Give(mend.Take())})
 	}})
 	return kit.Show(choose)
 }
@@ -414,12 +421,13 @@ func (m *Model) chooseLook() tea.Cmd {
 	choose := kit.Choose{Title: "Which commit?"}
 	for i, side := range m.sides() {
 		for _, c := range m.story(side).Commits {
-			choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprint(i + 1), Label: safe.Line(c.Commit.Subject()), Detail: safe.Line(c.Commit.Writer().Name) + ", " + c.ID.Short(), Do: func() tea.Cmd {
-				return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
-					files, err := m.app.CommitChanges(ctx, c.ID)
-					return looked{c.ID.Short() + "  " + safe.Line(c.Commit.Subject()), files}, err
-				})
-			}})
+			choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprintf("side %d", i+1), Label: safe.Line(c.Commit.Subject()),
+				Detail: safe.Line(c.Commit.Writer().Name) + ", " + c.ID.Short(), Look: kit.LookAt(m.app, c.ID), Do: func() tea.Cmd {
+					return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
+						files, err := m.app.CommitChanges(ctx, c.ID)
+						return looked{c.ID.Short() + "  " + safe.Line(c.Commit.Subject()), files}, err
+					})
+				}})
 		}
 	}
 	if len(choose.Options) == 0 {

@@ -1,6 +1,8 @@
 // Package mend is the screen where conflicts are answered: Now is both sides under what
 // they are, with their common base; Next is the text as it is being put together. The
 // seam between is a map of the file's regions.
+//
+// Its tests promise: what sides did is said right; its keys are pressed by the tests of ui and test/tmux.
 package mend
 
 import (
@@ -11,6 +13,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/resolving"
 	"bastel/internal/mend"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
@@ -34,18 +37,18 @@ type Planner interface {
 
 // Model is the screen.
 type Model struct {
-	ctx context.Context
-	app *app.App
+	ctx       context.Context
+	app       *app.App
+	resolving *resolving.App
 
 	planner  Planner
 	forecast *replay.Forecast
-	planned  kit.Reading[settled]      // the plan's conflicts
-	looking  kit.Reading[*app.Waiting] // those in the working tree
+	planned  kit.Reading[conflictsRead]           // the plan's conflicts
+	looking  kit.Reading[*resolving.PendingMerge] // those in the working tree
 	keeper   kit.Keeper
-	kept     int // number of the latest answers to those that were kept
-	memory   map[mend.Key]mend.Given
-	matters  []app.Matter
-	waiting  *app.Waiting // conflicts that another tool left in the working tree; nil: the plan's
+	memory   map[mend.Key]mend.Resolution
+	matters  []resolving.ConflictedStep
+	waiting  *resolving.PendingMerge // conflicts that another tool left in the working tree; nil: the plan's
 
 	spots    []spot
 	at       int  // among the spots
@@ -67,7 +70,7 @@ type spot struct{ matter, file, question int }
 
 // New makes the screen.
 func New(ctx context.Context, a *app.App, planner Planner) *Model {
-	return &Model{ctx: ctx, app: a, planner: planner, at: -1}
+	return &Model{ctx: ctx, app: a, resolving: resolving.Of(a), planner: planner, at: -1}
 }
 
 // Name gives the screen's name.
@@ -77,7 +80,7 @@ func (m *Model) Name() string { return Name }
 func (m *Model) Shows() repo.Topics { return repo.AllTopics }
 
 // Situated looks for conflicts that wait in the working tree.
-func (m *Model) Situated(s app.Situation) tea.Cmd {
+func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
 	if s.Operation == "" && !s.Taking && !slices.ContainsFunc(s.Changes, func(c repo.Change) bool { return c.Conflict }) {
 		m.looking.Supersede()
 		m.looking.Err = nil
@@ -87,16 +90,16 @@ func (m *Model) Situated(s app.Situation) tea.Cmd {
 		m.waiting = nil
 		return m.read()
 	}
-	return m.looking.Begin(m.ctx, Name, m.app.Waiting)
+	return m.looking.Begin(m.ctx, Name, m.resolving.PendingMerge)
 }
 
 // Failed is why not all could be read anew.
 func (m *Model) Failed() error { return cmp.Or(m.planned.Err, m.looking.Err) }
 
-// settled are the conflicts of a plan, read anew.
-type settled struct {
+// conflictsRead are the conflicts of a plan, read anew.
+type conflictsRead struct {
 	plan  shape.Plan
-	found app.Mending
+	found resolving.Mending
 }
 
 // told are a path's versions.
@@ -121,15 +124,15 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	case joining:
 		return m.planner.Edit(func(p shape.Plan) shape.Plan { return p.Join(msg...) })
 	case meant:
-		return m.giveAll(true, []mend.Given{msg.question.Give(mend.Answer{Own: msg.own, Confirmed: true})})
+		return m.giveAll(true, []mend.Resolution{msg.question.Give(mend.Answer{Own: msg.own, Confirmed: true})})
 	case edited:
 		return m.giveOwn(msg.question, msg.own)
-	case kit.Read[settled]:
+	case kit.Read[conflictsRead]:
 		// What was read of a plan that was answered since says nothing of what is next.
 		if m.planned.Take(msg) && m.waiting == nil && msg.Value.plan.Equal(m.planner.Plan()) {
 			return m.take(msg.Value.found.Matters, msg.Value.found.Memory)
 		}
-	case kit.Read[*app.Waiting]:
+	case kit.Read[*resolving.PendingMerge]:
 		if m.looking.Take(msg) {
 			return m.takeWaiting(msg.Value)
 		}
@@ -150,18 +153,18 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 
 // takeWaiting shows what waits in the working tree. Answers that were given while it was
 // read count, and not those that were kept before.
-func (m *Model) takeWaiting(read *app.Waiting) tea.Cmd {
+func (m *Model) takeWaiting(read *resolving.PendingMerge) tea.Cmd {
 	before := m.waiting
 	m.waiting = read
 	if read == nil {
 		return m.read()
 	}
 	if before != nil {
-		read.Given = slices.DeleteFunc(slices.Clone(before.Given), func(g mend.Given) bool {
-			return !slices.ContainsFunc(read.Files, func(f app.MatterFile) bool { return f.Path == g.Path })
+		read.Answers = slices.DeleteFunc(slices.Clone(before.Answers), func(g mend.Resolution) bool {
+			return !slices.ContainsFunc(read.Files, func(f resolving.ConflictedFile) bool { return f.Path == g.Path })
 		})
 	}
-	cmd := m.take([]app.Matter{read.Matter}, read.Memory)
+	cmd := m.take([]resolving.ConflictedStep{read.ConflictedStep}, read.Memory)
 	m.lookAnew()
 	return cmd
 }
@@ -174,15 +177,15 @@ func (m *Model) read() tea.Cmd {
 		m.take(nil, nil)
 		return nil
 	}
-	return m.planned.Begin(m.ctx, Name, func(ctx context.Context) (settled, error) {
-		found, err := m.app.Mending(ctx, plan, forecast)
-		return settled{plan, found}, err
+	return m.planned.Begin(m.ctx, Name, func(ctx context.Context) (conflictsRead, error) {
+		found, err := m.resolving.Mending(ctx, plan, forecast)
+		return conflictsRead{plan, found}, err
 	})
 }
 
 // take shows what was read. The cursor stays with its question, or goes to the first
 // one that is open.
-func (m *Model) take(matters []app.Matter, memory map[mend.Key]mend.Given) tea.Cmd {
+func (m *Model) take(matters []resolving.ConflictedStep, memory map[mend.Key]mend.Resolution) tea.Cmd {
 	var was *mend.Question
 	if q, ok := m.question(); ok {
 		was = &q
@@ -231,7 +234,7 @@ func (m *Model) goTo(at int) tea.Cmd {
 	}
 	m.texts = nil
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (told, error) {
-		texts, err := m.app.Versions(ctx, conflict)
+		texts, err := m.resolving.Versions(ctx, conflict)
 		return told{s, texts}, err
 	})
 }
@@ -243,9 +246,9 @@ func (m *Model) spot() spot {
 	return m.spots[m.at]
 }
 
-func (m *Model) matter() *app.Matter { return &m.matters[m.spot().matter] }
+func (m *Model) matter() *resolving.ConflictedStep { return &m.matters[m.spot().matter] }
 
-func (m *Model) file() *app.MatterFile { return &m.matter().Files[m.spot().file] }
+func (m *Model) file() *resolving.ConflictedFile { return &m.matter().Files[m.spot().file] }
 
 func (m *Model) questionAt(s spot) mend.Question {
 	return m.matters[s.matter].Files[s.file].Questions()[s.question]
@@ -279,7 +282,7 @@ func (m *Model) sides() [2]mend.Side {
 }
 
 // stories are those of the question at the cursor.
-func (m *Model) story(side mend.Side) app.Story {
+func (m *Model) story(side mend.Side) resolving.SideHistory {
 	f := m.file()
 	at := 0
 	if f.Chunks != nil && m.spot().question < len(f.Stories) {

@@ -12,15 +12,18 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
+	"bastel/internal/app/resolving"
 	"bastel/internal/mend"
 	"bastel/internal/merge"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
-func spotsOf(matters []app.Matter) (spots []spot) {
+func spotsOf(matters []resolving.ConflictedStep) (spots []spot) {
 	for i, matter := range matters {
 		for j, file := range matter.Files {
 			for k := range file.Questions() {
@@ -56,42 +59,38 @@ func (m *Model) apply() tea.Cmd {
 		return m.planner.Step(kit.ApplyPlan)
 	}
 	w := m.waiting
-	if len(m.spots) == 0 && !w.Settles() {
+	if len(m.spots) == 0 && !w.WritesSomething() {
 		if w.Operation != "merge" {
 			return kit.Say("Everything is resolved. Finish it with " + w.Finish + ".")
 		}
 		return m.finish()
 	}
-	m.kept++
-	number, now := m.kept, w.Clone()
+	now, kept := w.Clone(), m.keeper.Written()
 	return kit.Start(kit.Work[string]{
 		Title: "Writing the answers",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
-			var paths []string
-			err := m.keeper.Keep(number, func() (err error) {
-				paths, err = m.app.SettleWaiting(ctx, now)
-				return err
-			})
+			kept()
+			paths, err := m.resolving.WriteAnswers(ctx, now)
 			if err != nil {
 				return "", err
 			}
-			return fmt.Sprintf("Resolved %s. u undoes it.", app.Count(len(paths), "file")), nil
+			return fmt.Sprintf("Resolved %s. u undoes it.", wording.Count(len(paths), "file")), nil
 		},
 	})
 }
 
 func (m *Model) stopTaking() tea.Cmd {
-	m.kept++
-	number := m.kept
+	kept := m.keeper.Written()
 	return kit.Start(kit.Work[string]{Title: "Stopping", Do: func(context.Context, func(string)) (string, error) {
-		return "Stopped taking those commits. Your files are as they were.", m.keeper.Keep(number, m.app.StopTaking)
+		kept()
+		return "Stopped taking those commits. Your files are as they were.", m.resolving.StopTaking()
 	}})
 }
 
 // finish asks for the message of a merge that waits, and makes its commit.
 func (m *Model) finish() tea.Cmd {
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (drafted, error) {
-		text, err := m.app.MergeDraft(ctx)
+		text, err := m.resolving.MergeDraft(ctx)
 		if err != nil {
 			return drafted{}, err
 		}
@@ -107,14 +106,15 @@ type drafted struct {
 }
 
 func (m *Model) writeMerge(d drafted) tea.Cmd {
-	return kit.Show(kit.Edit{Title: "Message of the merge", Text: d.text, Message: &d.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-		return m.finishMerge(text, false)
-	}})
+	return kit.Show(kit.Edit{Title: "Message of the merge", Text: d.text, Message: &d.writing, Suffix: "COMMIT_EDITMSG",
+		Done: func(text string) tea.Cmd {
+			return m.finishMerge(text, false)
+		}})
 }
 
 func (m *Model) finishMerge(text string, meant bool) tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{Title: "Making the merge", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-		made, err := m.app.FinishMerge(ctx, text, meant)
+		made, err := m.resolving.FinishMerge(ctx, text, meant)
 		if errors.Is(err, app.ErrMarkers) {
 			return kit.Got{Msg: kit.AskMeant(app.QuestionOf(err), m.finishMerge(text, true))}, nil
 		}
@@ -130,7 +130,7 @@ func (m *Model) declare() tea.Cmd { return m.declareAs(m.file().Path, false) }
 
 func (m *Model) declareAs(file string, meant bool) tea.Cmd {
 	return kit.Start(kit.Work[string]{Title: "Settling " + safe.Line(file), Do: func(ctx context.Context, _ func(string)) (string, error) {
-		err := m.app.MarkResolved(ctx, []string{file}, meant)
+		err := m.resolving.MarkResolved(ctx, []string{file}, meant)
 		return safe.Line(file) + " is marked as resolved, as it is. u undoes it.", err
 	}})
 }
@@ -163,7 +163,7 @@ func (m *Model) edit() tea.Cmd {
 			if err != nil {
 				return kit.Got{}, err
 			}
-			place, file, err := m.app.LayOutConflict(ctx, tree, dir, f.Path, text)
+			place, file, err := planning.Of(m.app).LayOutConflict(ctx, tree, dir, f.Path, text)
 			return kit.Got{Msg: kit.Launch{File: file, Done: func() tea.Msg {
 				defer os.RemoveAll(place.Dir)
 				data, err := os.ReadFile(file)
@@ -206,7 +206,7 @@ func (m *Model) joinable() []int {
 	file := m.file().Path
 	var places []int
 	for at, step := range m.forecast.Steps {
-		if at >= here && !step.Merge && slices.ContainsFunc(step.Met, func(met replay.Meeting) bool {
+		if at >= here && !step.Merge && slices.ContainsFunc(step.PathConflicts, func(met replay.PathConflict) bool {
 			return met.Path == file && at == here || met.Path == file && met.Open() > 0
 		}) {
 			places = append(places, at)
@@ -223,7 +223,8 @@ type joining []int
 
 func (m *Model) joinFirst() tea.Cmd {
 	places := m.joinable()
-	question := fmt.Sprintf("%s change the same lines of %s. Joined into one first, the question is asked once and not %d times. y joins them in the plan.", app.Count(len(places), "entry"), safe.Line(m.file().Path), len(places))
+	question := fmt.Sprintf("%s change the same lines of %s. Joined into one first, the question is asked once and not %d times. y joins "+
+		"them in the plan.", wording.Count(len(places), "entry"), safe.Line(m.file().Path), len(places))
 	return kit.Show(kit.Ask{Question: question, Key: "y", Yes: kit.Show(kit.ForScreen{Screen: Name, Msg: joining(places)})})
 }
 
@@ -246,13 +247,15 @@ func (m *Model) offerAnswers(answers answers) tea.Cmd {
 		return func() tea.Cmd {
 			return kit.Start(kit.Work[string]{Title: "Forgetting", Do: func(context.Context, func(string)) (string, error) {
 				n, err := m.app.ForgetAnswers(keys)
-				return "Forgot " + app.Count(n, title) + ".", err
+				return "Forgot " + wording.Count(n, title) + ".", err
 			}})
 		}
 	}
-	choose := kit.Choose{Title: "Answers that come back automatically; enter forgets one", Options: []kit.Option{{Label: "forget all of them", Detail: app.Count(len(answers), "answer"), Do: forget("answer")}}}
+	choose := kit.Choose{Title: "Answers that come back automatically; enter forgets one",
+		Options: []kit.Option{{Label: "forget all of them", Detail: wording.Count(len(answers), "answer"), Do: forget("answer")}}}
 	for _, r := range slices.Backward(answers) {
-		choose.Options = append(choose.Options, kit.Option{Key: string(r.Key[:8]), Label: safe.Line(r.Path), Detail: safe.Line(r.Says()) + ", " + r.When.Format("2 Jan 2006"), Do: forget("answer", r.Key)})
+		choose.Options = append(choose.Options, kit.Option{Key: string(r.Key[:8]), Label: safe.Line(r.Path),
+			Detail: safe.Line(r.Says()) + ", " + r.When.Format("2 Jan 2006"), Do: forget("answer", r.Key)})
 	}
 	return kit.Show(choose)
 }

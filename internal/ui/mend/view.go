@@ -9,7 +9,6 @@ import (
 	tea "charm.land/bubbletea/v2"
 	"charm.land/lipgloss/v2"
 
-	"bastel/internal/app"
 	"bastel/internal/diff"
 	"bastel/internal/mend"
 	"bastel/internal/merge"
@@ -17,6 +16,7 @@ import (
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
+	"bastel/internal/wording"
 )
 
 const headRows = 3
@@ -43,7 +43,7 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	left := append(m.nowHead(now, theme), m.nowBody(now, body, theme)...)
 	right := append(m.nextHead(next, theme), m.nextBody(next, body, theme)...)
 	between := append(kit.Pad(nil, seam, headRows), m.regionMap(seam, body, theme)...)
-	return kit.Beside(left, between, right)
+	return kit.Join(left, between, right)
 }
 
 // leastNext is the room that the result has at least, where halves are stacked.
@@ -54,7 +54,8 @@ const mapWidth = 9
 
 // nothing says that no conflict waits, and what then.
 func (m *Model) nothing(size kit.Size, theme kit.Theme) []string {
-	what, todo := "No conflict waits.", "Conflicts of the plan in Shape are answered here, and those that another tool left in the working tree."
+	what, todo := "No conflict waits.", "Conflicts of the plan in Shape are answered here, and those that another tool left in the working "+
+		"tree."
 	switch {
 	case m.waiting != nil && m.waiting.Operation == "merge":
 		what, todo = "Everything in the merge is resolved.", "a makes its commit."
@@ -80,7 +81,8 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	}
 	return []string{
 		kit.Heading(width, "Now", safe.Line(m.matter().Title), m.half == kit.Now, theme.Now, theme, false),
-		kit.Split(width, nil, []kit.Seg{{Text: safe.Show("  " + where), Style: theme.Strong}, {Text: safe.Show("  " + m.place()), Style: theme.Dim}}, kit.Seg{Text: safe.Show(status), Style: style}),
+		kit.Split(width, nil, []kit.Seg{{Text: safe.Show("  " + where), Style: theme.Strong},
+			{Text: safe.Show("  " + m.place()), Style: theme.Dim}}, kit.Seg{Text: safe.Show(status), Style: style}),
 		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + m.reused()), Style: theme.Next}),
 	}
 }
@@ -179,7 +181,8 @@ func (m *Model) nowRows(width int, theme kit.Theme) []nowRow {
 	}
 	m.baseHead(theme, plain)
 	for i, line := range q.Region.Base {
-		segs := append([]kit.Seg{{Text: safe.Show(fmt.Sprintf("  %5d  ", q.Region.BaseSpan.Start+i+1)), Style: theme.Dim}}, m.code.Line(m.file().Path, line, nil, theme.Dim, theme)...)
+		segs := append([]kit.Seg{{Text: safe.Show(fmt.Sprintf("  %5d  ", q.Region.BaseSpan.Start+i+1)), Style: theme.Dim}},
+			m.code.Line(m.file().Path, line, nil, theme.Dim, theme)...)
 		plain(segs...)
 	}
 	if len(q.Region.Base) == 0 {
@@ -202,11 +205,13 @@ func (m *Model) sideHead(width, key int, side mend.Side, theme kit.Theme, plain 
 			title += fmt.Sprintf("  and %d before it", n-1)
 		}
 	}
-	plain(kit.Seg{Text: safe.Show(fmt.Sprintf("  %d ", key)), Style: style.Bold(true)}, kit.Seg{Text: safe.Show(story.Name), Style: style.Bold(true)}, kit.Seg{Text: safe.Show(title), Style: theme.Strong})
+	plain(kit.Seg{Text: safe.Show(fmt.Sprintf("  %d ", key)), Style: style.Bold(true)},
+		kit.Seg{Text: safe.Show(story.Name), Style: style.Bold(true)}, kit.Seg{Text: safe.Show(title), Style: theme.Strong})
 	if n := len(story.Commits); n > 0 {
 		c := story.Commits[n-1]
 		writer := c.Commit.Writer()
-		plain(kit.Seg{Text: safe.Show("    " + safe.Line(writer.Name) + ", " + kit.Age(writer.When, time.Now()) + "  " + c.ID.Short()), Style: theme.Dim})
+		plain(kit.Seg{Text: safe.Show("    " + safe.Line(writer.Name) + ", " + kit.Age(writer.When, time.Now()) + "  " + c.ID.Short()),
+			Style: theme.Dim})
 	}
 }
 
@@ -318,7 +323,8 @@ func (m *Model) wholeSide(key int, side mend.Side, theme kit.Theme, plain func(.
 			if shown++; shown > mostOfWhole {
 				return
 			}
-			plain(append([]kit.Seg{{Text: safe.Show("       " + sign + " "), Style: style}}, m.code.Line(f.Path, line.Text, nil, style, theme)...)...)
+			plain(append([]kit.Seg{{Text: safe.Show("       " + sign + " "), Style: style}},
+				m.code.Line(f.Path, line.Text, nil, style, theme)...)...)
 		}
 	}
 }
@@ -405,7 +411,8 @@ func (m *Model) regionMap(width, height int, theme kit.Theme) []string {
 		if knot && i == here {
 			before, after, thread = " "+strings.Repeat("─", middle-1), strings.Repeat("─", width-middle-2)+" ", theme.Accent
 		}
-		rows[y] = kit.Row(width, nil, kit.Seg{Text: safe.Show(before), Style: thread}, kit.Seg{Text: safe.Show(line), Style: style}, kit.Seg{Text: safe.Show(after), Style: thread})
+		rows[y] = kit.Row(width, nil, kit.Seg{Text: safe.Show(before), Style: thread}, kit.Seg{Text: safe.Show(line), Style: style},
+			kit.Seg{Text: safe.Show(after), Style: thread})
 	}
 	return rows
 }
@@ -438,7 +445,7 @@ func (m *Model) summary(theme kit.Theme) (string, lipgloss.Style) {
 		return "all answered, the rest is clean: a applies the plan", theme.Next
 	}
 	after := len(m.forecast.Steps) - m.matter().Step - 1
-	return app.Count(after, "entry") + " after this one", theme.Dim
+	return wording.Count(after, "entry") + " after this one", theme.Dim
 }
 
 func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
@@ -463,7 +470,8 @@ func (m *Model) wholeNext(width int, theme kit.Theme) []string {
 	if q.Answer.Own != nil {
 		rows := line("text of your own:")
 		for _, text := range diff.Split(q.Answer.Own) {
-			rows = append(rows, kit.Row(width, nil, append([]kit.Seg{{Text: "  ┃ ", Style: theme.Next}}, m.code.Line(m.file().Path, text, nil, theme.Plain, theme)...)...))
+			rows = append(rows, kit.Row(width, nil, append([]kit.Seg{{Text: "  ┃ ", Style: theme.Next}},
+				m.code.Line(m.file().Path, text, nil, theme.Plain, theme)...)...))
 		}
 		return rows[:min(len(rows), mostOfWhole)]
 	}
@@ -492,7 +500,8 @@ func (m *Model) resultRows(width, height int, theme kit.Theme) (rows []string, f
 	region := -1
 	number := 1
 	settled := func(line []byte) {
-		segs := append([]kit.Seg{{Text: safe.Show(fmt.Sprintf("%5d  ", number)), Style: theme.Dim}}, m.code.Line(f.Path, line, nil, theme.Plain, theme)...)
+		segs := append([]kit.Seg{{Text: safe.Show(fmt.Sprintf("%5d  ", number)), Style: theme.Dim}},
+			m.code.Line(f.Path, line, nil, theme.Plain, theme)...)
 		rows = append(rows, kit.Row(width, nil, segs...))
 	}
 	for i, chunk := range f.Chunks {
@@ -585,6 +594,7 @@ func (m *Model) Explain() (title, text string) {
 		return "A difference", "What a commit behind one of the sides changes."
 	}
 	return Name, "Now shows both sides of a conflict, each with the commit behind it, and their common start. " +
-		"Next is the text as it is being put together; what is open stands out. The strip between them maps the places in the file: open ones are hollow. " +
+		"Next is the text as it is being put together; what is open stands out. The strip between them maps the places in the file: open ones " +
+		"are hollow. " +
 		"Answers are kept with the plan, and come back automatically wherever the same conflict does. Nothing is rewritten before you apply."
 }

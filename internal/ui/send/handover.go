@@ -7,10 +7,10 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
-	"bastel/internal/app"
 	"bastel/internal/safe"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // handing are the forms in which the series goes to others: Now lists them, Next shows the
@@ -60,10 +60,10 @@ func (m *Model) handOver() tea.Cmd {
 
 func (m *Model) textOf(ctx context.Context, f form) ([]byte, error) {
 	if f == requestText {
-		text, err := m.app.Request(ctx)
+		text, err := m.publishing.Request(ctx)
 		return []byte(text), err
 	}
-	text, _, err := m.app.Patches(ctx, f == difference)
+	text, _, err := m.publishing.Patches(ctx, f == difference)
 	return text, err
 }
 
@@ -84,7 +84,7 @@ func (h *handing) actions() []kit.Action {
 	actions := []kit.Action{
 		kit.Act(action.IntoFile, true, func() tea.Cmd { return m.write(f) }),
 		kit.Act(action.ToClipboard, true, func() tea.Cmd { return m.copyText(f) }),
-		kit.Act(action.Back, true, m.close).Called("back to the branch"),
+		kit.Act(action.Back, true, m.close).Named("back to the branch"),
 	}
 	moves := kit.Navigator{
 		Move: h.move,
@@ -124,7 +124,8 @@ func (m *Model) copyText(f form) tea.Cmd {
 type copied struct{ what, text string }
 
 func (c copied) toClipboard() tea.Cmd {
-	return tea.Batch(tea.SetClipboard(c.text), kit.Say(fmt.Sprintf("On the clipboard: %s, %s, if the terminal lets programs reach it.", c.what, app.Count(strings.Count(c.text, "\n"), "line"))))
+	return tea.Batch(tea.SetClipboard(c.text), kit.Say(fmt.Sprintf("On the clipboard: %s, %s, if the terminal lets programs reach it.",
+		c.what, wording.Count(strings.Count(c.text, "\n"), "line"))))
 }
 
 // write asks for a new file, and writes a text into it.
@@ -147,11 +148,12 @@ func (h *handing) view(size kit.Size, theme kit.Theme) []string {
 		}
 		return h.preview(size.Width, size.Height, theme)
 	}
-	return kit.Beside(h.list(left, size.Height, theme), kit.Pad(nil, between, size.Height), h.preview(right, size.Height, theme))
+	return kit.Join(h.list(left, size.Height, theme), kit.Pad(nil, between, size.Height), h.preview(right, size.Height, theme))
 }
 
 func (h *handing) list(width, height int, theme kit.Theme) []string {
-	rows := []string{kit.Heading(width, "Now", "hand over "+safe.Line(h.screen.series.Branch), h.half == kit.Now, theme.Now, theme, h.size.Narrow), kit.Blank(width)}
+	rows := []string{kit.Heading(width, "Now", "hand over "+safe.Line(h.screen.series.Branch), h.half == kit.Now, theme.Now, theme,
+		h.size.Narrow), kit.Blank(width)}
 	for i, f := range forms {
 		backdrop, pointer := kit.Cursor(theme, i == h.cursor, 2)
 		rows = append(rows, kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(f.name), Style: theme.Plain}))
@@ -165,7 +167,8 @@ func (h *handing) list(width, height int, theme kit.Theme) []string {
 
 func (h *handing) preview(width, height int, theme kit.Theme) []string {
 	lines := h.texts[h.cursor]
-	rows := []string{kit.Heading(width, "Next", fmt.Sprintf("%s, %s", forms[h.cursor].name, app.Count(len(lines)-1, "line")), h.half == kit.Next, theme.Next, theme, h.size.Narrow), kit.Blank(width)}
+	rows := []string{kit.Heading(width, "Next", fmt.Sprintf("%s, %s", forms[h.cursor].name, wording.Count(len(lines)-1, "line")),
+		h.half == kit.Next, theme.Next, theme, h.size.Narrow), kit.Blank(width)}
 	for _, line := range lines[min(h.top, len(lines)):] {
 		for _, part := range kit.Wrap(kit.Expand(line), max(10, width-4)) {
 			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + part), Style: theme.Plain}))

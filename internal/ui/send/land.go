@@ -9,20 +9,22 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/publishing"
 	"bastel/internal/lanes"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // landing is the way of the branch into its target: Now is the target as it is, Next as it
 // will be.
 type landing struct {
 	screen *Model
-	look   app.LandingLook
-	how    app.Landing
+	look   publishing.LandingLook
+	how    publishing.Landing
 	half   kit.Half
 	top    int
 	cursor int
@@ -34,14 +36,14 @@ type landing struct {
 type landed struct{}
 
 func (m *Model) lookLanding() tea.Cmd {
-	return kit.Find(m.ctx, Name, m.app.LookLanding)
+	return kit.Find(m.ctx, Name, m.publishing.LookLanding)
 }
 
 func (l *landing) again() tea.Cmd {
-	return l.screen.landing.Begin(l.screen.ctx, Name, l.screen.app.LookLanding)
+	return l.screen.landing.Begin(l.screen.ctx, Name, l.screen.publishing.LookLanding)
 }
 
-func newLanding(m *Model, look app.LandingLook, how app.Landing) *landing {
+func newLanding(m *Model, look publishing.LandingLook, how publishing.Landing) *landing {
 	l := &landing{screen: m, look: look, how: how, half: kit.Next}
 	l.cursor = len(l.next()) - 1
 	return l
@@ -57,7 +59,8 @@ func (l *landing) next() []app.Source {
 }
 
 func (l *landing) explain() (title, text string) {
-	return "Landing", "Now is the branch's target as it was last fetched, Next as it will be. It moves forward in a straight line, unless a merge is asked for, " +
+	return "Landing", "Now is the branch's target as it was last fetched, Next as it will be. It moves forward in a straight line, unless " +
+		"a merge is asked for, " +
 		"only if the remote still has what is shown, and never by force. The branch is deleted only if all of it is in the target."
 }
 
@@ -69,10 +72,10 @@ func (l *landing) actions() []kit.Action {
 	}
 	actions := []kit.Action{
 		kit.Act(action.LandNow, can, l.land),
-		kit.Act(action.DeleteLanded, can, func() tea.Cmd { l.how.Delete = !l.how.Delete; return nil }).Called(remove),
+		kit.Act(action.DeleteLanded, can, func() tea.Cmd { l.how.Delete = !l.how.Delete; return nil }).Named(remove),
 		kit.Asking(action.LandByMerge, can, l.merge),
 		kit.Act(action.OntoTarget, !can, l.screen.catchUp),
-		kit.Act(action.Back, true, l.screen.close).Called("back to the branch"),
+		kit.Act(action.Back, true, l.screen.close).Named("back to the branch"),
 	}
 	moves := kit.Navigator{
 		Move: l.move,
@@ -108,7 +111,7 @@ func (l *landing) land() tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{
 		Title: "Landing " + safe.Line(l.look.Branch),
 		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
-			done, err := m.app.Land(ctx, l.how, report)
+			done, err := m.publishing.Land(ctx, l.how, report)
 			var refusal *sending.Refusal
 			if errors.Is(err, repo.ErrMoved) || errors.As(err, &refusal) && refusal.Cause == sending.Diverged {
 				question := app.QuestionOf(err) + " y fetches, and puts your commits onto it in Shape."
@@ -118,7 +121,8 @@ func (l *landing) land() tea.Cmd {
 				return kit.Got{}, err
 			}
 			got := kit.ToScreen(Name, landed{})
-			got.Note = strings.TrimSpace(app.WithWarnings(fmt.Sprintf("%s is at %s now.", done.Target, done.New.Short()), done.Warnings) + " " + strings.Join(done.Notes, "\n"))
+			got.Note = strings.TrimSpace(app.WithWarnings(fmt.Sprintf("%s is at %s now.", done.Target, done.New.Short()), done.Warnings) + " " +
+				strings.Join(done.Notes, "\n"))
 			return got, nil
 		},
 	})
@@ -132,7 +136,7 @@ func (m *Model) catchUp() tea.Cmd {
 	return kit.Start(kit.Work[string]{
 		Title: "Fetching",
 		Do: func(ctx context.Context, report func(string)) (string, error) {
-			_, err := m.app.Fetch(ctx, report)
+			_, err := m.publishing.Fetch(ctx, report)
 			return "Fetched. The plan now goes onto the target; a applies it.", err
 		},
 		Then: kit.Show(kit.ForScreen{Screen: Name, Msg: caughtUp{}}),
@@ -142,11 +146,12 @@ func (m *Model) catchUp() tea.Cmd {
 // says tells what will happen.
 func (l *landing) says() []string {
 	if n := l.look.Missing; n > 0 {
-		return []string{fmt.Sprintf("%s has %s that %s does not have, so it cannot move forward to it. ) puts the branch onto it.", l.look.Target, app.Count(n, "commit"), l.look.Branch)}
+		return []string{fmt.Sprintf("%s has %s that %s does not have, so it cannot move forward to it. ) puts the branch onto it.",
+			l.look.Target, wording.Count(n, "commit"), l.look.Branch)}
 	}
-	lines := []string{fmt.Sprintf("It moves forward by %s, on the remote and here.", app.Count(len(l.look.Comes), "commit"))}
+	lines := []string{fmt.Sprintf("It moves forward by %s, on the remote and here.", wording.Count(len(l.look.Comes), "commit"))}
 	if l.how.Merge != "" {
-		lines[0] = fmt.Sprintf("It takes in %s by a merge commit, on the remote and here.", app.Count(len(l.look.Comes), "commit"))
+		lines[0] = fmt.Sprintf("It takes in %s by a merge commit, on the remote and here.", wording.Count(len(l.look.Comes), "commit"))
 	}
 	if l.how.Delete {
 		lines = append(lines, l.look.Branch+" is deleted afterwards. "+l.look.There)
@@ -157,7 +162,7 @@ func (l *landing) says() []string {
 		lines = append(lines, "Approved by "+strings.Join(l.look.Approved, ", ")+".")
 	}
 	if n := l.look.OpenNotes; n > 0 {
-		lines = append(lines, app.Count(n, "note")+" not done yet.")
+		lines = append(lines, wording.Count(n, "note")+" not done yet.")
 	}
 	return lines
 }
@@ -181,7 +186,7 @@ func (l *landing) view(size kit.Size, theme kit.Theme) []string {
 	}
 	left := append(kit.Pad(heads[kit.Now], now, l.heads), l.body(kit.Now, now, body, theme)...)
 	right := append(kit.Pad(heads[kit.Next], next, l.heads), l.body(kit.Next, next, body, theme)...)
-	return kit.Beside(left, append(kit.Pad(nil, seam, l.heads), kit.Seam(strands, seam, body, rowHeight, 0, theme)...), right)
+	return kit.Join(left, append(kit.Pad(nil, seam, l.heads), kit.Seam(strands, seam, body, rowHeight, 0, theme)...), right)
 }
 
 func (l *landing) headNow(width int, theme kit.Theme) []string {
@@ -224,7 +229,8 @@ func (l *landing) body(half kit.Half, width, height int, theme kit.Theme) []stri
 			note = s.ID.Short() + "  " + safe.Line(s.Commit.Writer().Name)
 		}
 		rows = append(rows,
-			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: " "}, {Text: safe.Show(repo.Subject(list[i].Message)), Style: title}}, kit.Seg{Text: safe.Show(state), Style: theme.Dim}),
+			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: " "}, {Text: safe.Show(repo.Subject(list[i].Message)), Style: title}},
+				kit.Seg{Text: safe.Show(state), Style: theme.Dim}),
 			kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(" " + note), Style: theme.Dim}))
 	}
 	return kit.Pad(rows, width, height)

@@ -7,7 +7,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/safe"
-	sending "bastel/internal/send"
+	"bastel/internal/series"
 	"bastel/internal/tray"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
@@ -37,9 +37,9 @@ func (m *Model) lookInto() tea.Cmd {
 	s := m.rows(m.half)[m.cursor[m.half]]
 	title := s.ID.Short() + "  " + safe.Line(s.Commit.Subject())
 	for _, p := range m.series.Pairs {
-		if (p.Old == s.ID || p.New == s.ID) && p.Relation == sending.Changed {
+		if (p.Old == s.ID || p.New == s.ID) && p.Relation == series.Changed {
 			return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
-				files, err := m.app.PairChanges(ctx, p.Old, p.New)
+				files, err := m.publishing.PairChanges(ctx, p.Old, p.New)
 				return looked{"what differs between the changes of " + p.Old.Short() + " and " + p.New.Short(), files}, err
 			})
 		}
@@ -51,11 +51,12 @@ func (m *Model) lookInto() tea.Cmd {
 }
 
 func (l *look) explain() (title, text string) {
-	return "A difference", "What a commit changes; of one whose content is different on the remote and here, what differs between the two changes."
+	return "A difference", "What a commit changes; of one whose content is different on the remote and here, what differs between the two " +
+		"changes."
 }
 
 func (l *look) actions() []kit.Action {
-	back := kit.Act(action.Back, true, l.screen.close).Called("back to the branch")
+	back := kit.Act(action.Back, true, l.screen.close).Named("back to the branch")
 	moves := kit.Navigator{Move: l.stream.Move, Page: l.stream.Page, End: l.stream.End}
 	return slices.Concat([]kit.Action{back}, kit.Hunks(true, l.stream.Hunk, l.stream.File), moves.Actions())
 }

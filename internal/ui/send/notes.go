@@ -13,6 +13,7 @@ import (
 	"bastel/internal/review"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // write writes a note on what the cursor is on, or changes the one that is there.
@@ -23,7 +24,7 @@ func (r *reading) write() tea.Cmd {
 				if strings.TrimSpace(text) == "" {
 					return kit.Say("A note needs a text. x deletes it.")
 				}
-				return r.change("Changed.", func() error { return r.screen.app.RewordNote(number, text) })
+				return r.change("Changed.", func() error { return r.screen.publishing.RewordNote(number, text) })
 			}})
 		}
 	}
@@ -33,7 +34,7 @@ func (r *reading) write() tea.Cmd {
 			return kit.Say("No note was made.")
 		}
 		return r.change("Noted.", func() error {
-			_, err := r.screen.app.AddNote(r.data.Branch, anchor, text)
+			_, err := r.screen.publishing.AddNote(r.data.Branch, anchor, text)
 			return err
 		})
 	}})
@@ -69,7 +70,7 @@ type noted string
 
 // again reads the read-through anew.
 func (r *reading) again() tea.Cmd {
-	return r.screen.through.Begin(r.screen.ctx, Name, r.screen.app.ReadThrough)
+	return r.screen.through.Begin(r.screen.ctx, Name, r.screen.publishing.ReadThrough)
 }
 
 // change changes the notes, has them read anew, and says so.
@@ -82,7 +83,7 @@ func (r *reading) change(said string, do func() error) tea.Cmd {
 	}
 }
 
-func (r *reading) settle(number int) tea.Cmd {
+func (r *reading) closeNote(number int) tea.Cmd {
 	n := r.data.Book.Note(number)
 	if n == nil {
 		return nil
@@ -92,13 +93,13 @@ func (r *reading) settle(number int) tea.Cmd {
 		said = "Open again."
 	}
 	settled := !n.Settled
-	return r.change(said, func() error { return r.screen.app.SettleNote(number, settled) })
+	return r.change(said, func() error { return r.screen.publishing.CloseNote(number, settled) })
 }
 
 func (r *reading) drop(number int) tea.Cmd {
 	return kit.Show(kit.Ask{
 		Question: fmt.Sprintf("Note %d will be deleted for good. y deletes it.", number), Key: "y",
-		Yes: r.change("Dropped.", func() error { return r.screen.app.DropNote(number) }),
+		Yes: r.change("Dropped.", func() error { return r.screen.publishing.DropNote(number) }),
 	})
 }
 
@@ -128,7 +129,8 @@ func (r *reading) list() tea.Cmd {
 		if n.Settled {
 			state = "settled"
 		}
-		option := kit.Option{Key: state, Label: fmt.Sprintf("%d  %s", n.Number, safe.Line(first)), Detail: safe.Line(strings.TrimPrefix(n.By+", "+where, ", "))}
+		option := kit.Option{Key: state, Label: fmt.Sprintf("%d  %s", n.Number, safe.Line(first)),
+			Detail: safe.Line(strings.TrimPrefix(n.By+", "+where, ", "))}
 		option.Do = func() tea.Cmd { return r.goTo(n) }
 		choose.Options = append(choose.Options, option)
 	}
@@ -150,22 +152,24 @@ func (r *reading) goTo(n review.Placed) tea.Cmd {
 
 // gone asks what shall be with a note that has lost its line.
 func (r *reading) gone(n review.Placed) tea.Cmd {
-	return kit.Show(kit.Choose{Title: fmt.Sprintf("Note %d has lost its line: %s%s", n.Number, n.Anchor.Sign, safe.Line(n.Anchor.Text)), Options: []kit.Option{
-		{Label: "it is done, or open again", Do: func() tea.Cmd { return r.settle(n.Number) }},
-		{Label: "drop it", Do: func() tea.Cmd { return r.drop(n.Number) }},
-		{Label: "leave it", Do: func() tea.Cmd { return nil }},
-	}})
+	return kit.Show(kit.Choose{Title: fmt.Sprintf("Note %d has lost its line: %s%s", n.Number, n.Anchor.Sign, safe.Line(n.Anchor.Text)),
+		Options: []kit.Option{
+			{Label: "it is done, or open again", Do: func() tea.Cmd { return r.closeNote(n.Number) }},
+			{Label: "drop it", Do: func() tea.Cmd { return r.drop(n.Number) }},
+			{Label: "leave it", Do: func() tea.Cmd { return nil }},
+		}})
 }
 
 func (r *reading) receive() tea.Cmd {
 	m := r.screen
 	return kit.Start(kit.Work[string]{Title: "Asking the review service", Do: func(ctx context.Context, _ func(string)) (string, error) {
-		got, err := m.app.ReceiveReview(ctx)
+		got, err := m.publishing.ReceiveReview(ctx)
 		return got.Says(), err
 	}, Then: r.again()})
 }
 
 func (r *reading) export() tea.Cmd {
 	text := review.Export(r.data.Branch, r.data.Notes)
-	return tea.Batch(tea.SetClipboard(text), kit.Say(app.Count(len(r.data.Notes), "note")+" on the clipboard, if the terminal lets programs reach it; bastel notes writes them."))
+	return tea.Batch(tea.SetClipboard(text), kit.Say(wording.Count(len(r.data.Notes),
+		"note")+" on the clipboard, if the terminal lets programs reach it; bastel notes writes them."))
 }

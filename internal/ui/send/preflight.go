@@ -9,11 +9,11 @@ import (
 	tea "charm.land/bubbletea/v2"
 	"charm.land/lipgloss/v2"
 
-	"bastel/internal/app"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // preflight is the look at what would be sent: Now is what was found, and beside it stands
@@ -31,7 +31,7 @@ type found []sending.Item
 
 func (m *Model) lookBefore() tea.Cmd {
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (found, error) {
-		items, err := m.app.Preflight(ctx)
+		items, err := m.publishing.Preflight(ctx)
 		return found(items), err
 	})
 }
@@ -73,8 +73,8 @@ func (p *preflight) move(rows int) {
 }
 
 func (p *preflight) explain() (title, text string) {
-	return "The preflight", "Now lists what was found in what would be sent, blocking findings first. Next shows the finding at the cursor in full, and what enter does about it. " +
-		"The settings say what blocks, what warns and what is off."
+	return "The preflight", "Now lists what was found in what would be sent, blocking findings first. Next shows the finding at the cursor " +
+		"in full, and what enter does about it. The settings say what blocks, what warns and what is off."
 }
 
 func (p *preflight) actions() []kit.Action {
@@ -84,8 +84,8 @@ func (p *preflight) actions() []kit.Action {
 			p.screen.over = nil
 			return p.screen.mend(p.items[p.cursor].Name)
 		}),
-		kit.Act(action.Refresh, true, p.screen.lookBefore).Called("look again"),
-		kit.Act(action.Back, true, p.screen.close).Called("back to the branch"),
+		kit.Act(action.Refresh, true, p.screen.lookBefore).Named("look again"),
+		kit.Act(action.Back, true, p.screen.close).Named("back to the branch"),
 	}
 	moves := kit.Navigator{
 		Move: p.move,
@@ -110,7 +110,7 @@ func (p *preflight) view(size kit.Size, theme kit.Theme) []string {
 	case size.Narrow:
 		return p.finding(size.Width, size.Height, theme)
 	}
-	return kit.Beside(p.list(left, size.Height, theme), kit.Pad(nil, between, size.Height), p.finding(right, size.Height, theme))
+	return kit.Join(p.list(left, size.Height, theme), kit.Pad(nil, between, size.Height), p.finding(right, size.Height, theme))
 }
 
 // sign tells how much a finding counts, without colour too.
@@ -127,7 +127,7 @@ func sign(level sending.Level, theme kit.Theme) (mark, word string, style lipglo
 func (p *preflight) list(width, height int, theme kit.Theme) []string {
 	what := "nothing stands in the way"
 	if n := p.findings(); n > 0 {
-		what = app.Count(n, "finding") + " before sending"
+		what = wording.Count(n, "finding") + " before sending"
 	}
 	rows := []string{kit.Heading(width, "Now", what, true, theme.Now, theme, p.size.Narrow), kit.Blank(width)}
 	for i, item := range p.items {
@@ -137,7 +137,8 @@ func (p *preflight) list(width, height int, theme kit.Theme) []string {
 		if item.Level == sending.OK {
 			text = theme.Dim
 		}
-		rows = append(rows, kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(mark), Style: style}, {Text: safe.Show(item.Message), Style: text}}, kit.Seg{Text: safe.Show(word), Style: style}))
+		rows = append(rows, kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(mark), Style: style},
+			{Text: safe.Show(item.Message), Style: text}}, kit.Seg{Text: safe.Show(word), Style: style}))
 	}
 	return kit.Pad(rows, width, height)
 }
@@ -145,7 +146,8 @@ func (p *preflight) list(width, height int, theme kit.Theme) []string {
 // finding tells all of what was found at the cursor.
 func (p *preflight) finding(width, height int, theme kit.Theme) []string {
 	item := p.items[p.cursor]
-	rows := []string{kit.Heading(width, "Next", strings.ReplaceAll(item.Name, "_", " "), false, theme.Next, theme, p.size.Narrow), kit.Blank(width)}
+	rows := []string{kit.Heading(width, "Next", strings.ReplaceAll(item.Name, "_", " "), false, theme.Next, theme, p.size.Narrow),
+		kit.Blank(width)}
 	say := func(text string, style lipgloss.Style) {
 		for _, line := range kit.Wrap(text, max(10, width-4)) {
 			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + line), Style: style}))

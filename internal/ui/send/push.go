@@ -10,15 +10,18 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/publishing"
+	"bastel/internal/programs"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // outgoing is what a push would send, as far as is known.
-func (m *Model) outgoing() app.Outgoing {
-	out := app.Outgoing{Comparison: m.series.Comparison, Options: m.options}
+func (m *Model) outgoing() publishing.Outgoing {
+	out := publishing.Outgoing{Comparison: m.series.Comparison, Options: m.options}
 	if m.stack {
 		out.Stack = m.series.Stack
 	}
@@ -32,7 +35,7 @@ func (m *Model) way() string {
 		words = append(words, "this once to "+m.once)
 	}
 	if n := len(m.options); n > 0 {
-		words = append(words, app.Count(n, "push option"))
+		words = append(words, wording.Count(n, "push option"))
 	}
 	if m.stack {
 		for _, c := range m.series.Stack {
@@ -72,7 +75,7 @@ func (m *Model) pushWith(consent sending.Consent) tea.Cmd {
 type sent struct{}
 
 // replacing says what is replaced and what goes, in each branch that is sent.
-func replacing(out app.Outgoing) string {
+func replacing(out publishing.Outgoing) string {
 	var words []string
 	if what := out.Replacing(); what != "" {
 		words = append(words, what)
@@ -87,16 +90,18 @@ func replacing(out app.Outgoing) string {
 
 // askConsent puts the question behind a refusal, naming what would go, or only tells the
 // refusal where there is no way past it.
-func (m *Model) askConsent(seen app.Outgoing, err error) tea.Msg {
+func (m *Model) askConsent(seen publishing.Outgoing, err error) tea.Msg {
 	var refusal *sending.Refusal
 	if !errors.As(err, &refusal) || refusal.Question == "" {
 		return kit.Notice{Text: app.Explain(err), Trouble: true}
 	}
-	choose := kit.Choose{Asks: true, Title: refusal.Question, Options: []kit.Option{{Label: "leave it", Detail: "Nothing is sent.", Do: func() tea.Cmd { return kit.Say("Nothing was sent.") }}}}
+	choose := kit.Choose{Question: true, Title: refusal.Question, Options: []kit.Option{{Label: "leave it", Detail: "Nothing is sent.",
+		Do: func() tea.Cmd { return kit.Say("Nothing was sent.") }}}}
 	consent := seen.Consent
 	if refusal.Cause == sending.WentThere {
 		consent.BringBack = true
-		choose.Options = append(choose.Options, kit.Option{Label: "send it all the same", Detail: "What went there comes back with it.", Do: func() tea.Cmd { return m.pushWith(consent) }})
+		choose.Options = append(choose.Options, kit.Option{Label: "send it all the same", Detail: "What went there comes back with it.",
+			Do: func() tea.Cmd { return m.pushWith(consent) }})
 		return choose
 	}
 	going := seen.Removes()
@@ -115,15 +120,15 @@ func (m *Model) askConsent(seen app.Outgoing, err error) tea.Msg {
 }
 
 // carryOut asks the remote once more, and pushes only what the user has seen.
-func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, once string, report func(string)) (kit.Got, error) {
+func (m *Model) carryOut(ctx context.Context, seen publishing.Outgoing, once string, report func(string)) (kit.Got, error) {
 	report("asking " + seen.Remote)
-	now := app.Outgoing{Options: seen.Options, Consent: seen.Consent}
+	now := publishing.Outgoing{Options: seen.Options, Consent: seen.Consent}
 	var err error
-	if now.Comparison, err = m.app.CompareRemote(ctx, once, true); err != nil {
+	if now.Comparison, err = m.publishing.CompareRemote(ctx, once, true); err != nil {
 		return kit.Got{}, err
 	}
 	if seen.Stack != nil {
-		if now.Stack, err = m.app.CompareStack(ctx, now.Remote, true); err != nil {
+		if now.Stack, err = m.publishing.CompareStack(ctx, now.Remote, true); err != nil {
 			return kit.Got{}, err
 		}
 	}
@@ -133,14 +138,16 @@ func (m *Model) carryOut(ctx context.Context, seen app.Outgoing, once string, re
 		case errors.As(err, &refusal) && refusal.Question != "":
 			return kit.Got{Msg: m.askConsent(now, err)}, nil
 		case errors.As(err, &refusal) && refusal.Cause == sending.Diverged:
-			return kit.Got{Msg: kit.Ask{Question: fmt.Sprintf("Somebody pushed to %s on %s. Nothing was sent. y fetches, and takes it in.", safe.Line(now.Branch), safe.Line(now.Remote)), Key: "y", Yes: m.fetchIn()}}, nil
+			return kit.Got{Msg: kit.Ask{Question: fmt.Sprintf("Somebody pushed to %s on %s. Nothing was sent. y fetches, and takes it in.",
+				safe.Line(now.Branch), safe.Line(now.Remote)), Key: "y", Yes: m.fetchIn()}}, nil
 		}
 		return kit.Got{}, err
 	}
 	if changed := changedSince(seen, now); changed != "" {
-		return kit.Got{}, &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, r looks again; then repeat.", changed)}
+		return kit.Got{}, &app.Refusal{Reason: fmt.Sprintf("%s has changed since you looked. Nothing was sent. F fetches, r looks again; then "+
+			"repeat.", changed)}
 	}
-	done, err := m.app.Send(ctx, now, report)
+	done, err := m.publishing.Send(ctx, now, report)
 	if err != nil {
 		return kit.Got{}, err
 	}
@@ -162,7 +169,7 @@ func (m *Model) fetchIn() tea.Cmd {
 	return kit.Start(kit.Work[string]{
 		Title: "Fetching",
 		Do: func(ctx context.Context, report func(string)) (string, error) {
-			_, err := m.app.Fetch(ctx, report)
+			_, err := m.publishing.Fetch(ctx, report)
 			return "", err
 		},
 		Then: kit.Show(kit.ForScreen{Screen: Name, Msg: arrived{}}),
@@ -171,7 +178,7 @@ func (m *Model) fetchIn() tea.Cmd {
 
 // changedSince names what is not as the user has seen it; empty if all is. That the remote
 // has moved does not matter where nothing of it is replaced.
-func changedSince(seen, now app.Outgoing) string {
+func changedSince(seen, now publishing.Outgoing) string {
 	was := append([]sending.Comparison{seen.Comparison}, seen.Stack...)
 	is := append([]sending.Comparison{now.Comparison}, now.Stack...)
 	if len(was) != len(is) {
@@ -195,35 +202,40 @@ func (m *Model) ways() tea.Cmd {
 		if remote == m.series.Remote {
 			continue
 		}
-		choose.Options = append(choose.Options, kit.Option{Label: "to " + safe.Line(remote), Detail: "from now on, stored as the branch's pushRemote", Do: func() tea.Cmd {
-			return kit.Start(kit.Work[string]{Title: "Choosing " + safe.Line(remote), Do: func(ctx context.Context, _ func(string)) (string, error) {
-				return "The branch is pushed to " + remote + " from now on.", m.app.SetPushRemote(ctx, remote)
+		choose.Options = append(choose.Options, kit.Option{Label: "to " + safe.Line(remote),
+			Detail: "from now on, stored as the branch's pushRemote", Do: func() tea.Cmd {
+				return kit.Start(kit.Work[string]{Title: "Choosing " + safe.Line(remote), Do: func(ctx context.Context,
+					_ func(string)) (string, error) {
+					return "The branch is pushed to " + remote + " from now on.", m.publishing.SetPushRemote(ctx, remote)
+				}})
 			}})
-		}})
 	}
 	for _, remote := range m.series.Remotes {
 		if remote != m.series.Remote {
-			choose.Options = append(choose.Options, kit.Option{Label: "once to " + safe.Line(remote), Detail: "the next push only", Do: func() tea.Cmd { return m.sendOnce(remote) }})
+			choose.Options = append(choose.Options, kit.Option{Label: "once to " + safe.Line(remote), Detail: "the next push only",
+				Do: func() tea.Cmd { return m.sendOnce(remote) }})
 		}
 	}
 	if n := len(m.series.Stack); n > 0 {
-		label, detail := "with the stack", app.Count(n, "other branch")+" along, all or none"
+		label, detail := "with the stack", wording.Count(n, "other branch")+" along, all or none"
 		if m.stack {
 			label, detail = "without the stack", "this branch alone"
 		}
 		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd { m.stack = !m.stack; return nil }})
 	}
-	choose.Options = append(choose.Options, kit.Option{Label: "with options for the server", Detail: "one per line; none: without", Do: func() tea.Cmd {
-		return kit.Show(kit.Edit{Title: "Options for the server's hooks, one per line", Text: strings.Join(m.options, "\n"), Done: func(text string) tea.Cmd {
-			m.options = nil
-			for line := range strings.Lines(text) {
-				if option := strings.TrimSpace(line); option != "" {
-					m.options = append(m.options, option)
-				}
-			}
-			return kit.Say(app.Count(len(m.options), "option") + " will be passed to the server.")
+	choose.Options = append(choose.Options, kit.Option{Label: "with options for the server", Detail: "one per line; none: without",
+		Do: func() tea.Cmd {
+			return kit.Show(kit.Edit{Title: "Options for the server's hooks, one per line", Text: strings.Join(m.options, "\n"),
+				Done: func(text string) tea.Cmd {
+					m.options = nil
+					for line := range strings.Lines(text) {
+						if option := strings.TrimSpace(line); option != "" {
+							m.options = append(m.options, option)
+						}
+					}
+					return kit.Say(wording.Count(len(m.options), "option") + " will be passed to the server.")
+				}})
 		}})
-	}})
 	return kit.Show(choose)
 }
 
@@ -234,7 +246,7 @@ func (m *Model) sendOnce(remote string) tea.Cmd {
 }
 
 // links are the addresses that the server named in its last answer.
-func (m *Model) links() []string { return app.Links(m.series.Last) }
+func (m *Model) links() []string { return publishing.Links(m.series.Last) }
 
 // pageRow names the first of them.
 func (m *Model) pageRow(width int, theme kit.Theme) string {
@@ -253,7 +265,7 @@ func (m *Model) pages() tea.Cmd {
 		choose.Options = append(choose.Options,
 			kit.Option{Label: "open " + safe.Line(link), Detail: "in the browser", Do: func() tea.Cmd {
 				return func() tea.Msg {
-					if err := m.app.Repo.OpenPage(m.ctx, link); err != nil {
+					if err := programs.OpenPage(link); err != nil {
 						return kit.Notice{Text: err.Error(), Trouble: true}
 					}
 					return kit.Notice{Text: "Opened " + link + "."}

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"bastel/internal/app"
+	"bastel/internal/app/publishing"
 	"bastel/internal/ui/kit"
 	"bastel/test/fixture"
 )
@@ -21,14 +22,19 @@ func TestOnlyWhatWasSeenIsSent(t *testing.T) {
 		change func(f, remote *fixture.Repo)
 		want   string // why it is refused; empty: it is sent
 	}{
-		"nothing":                  {false, func(_, _ *fixture.Repo) {}, ""},
-		"nothing of the stack":     {true, func(_, _ *fixture.Repo) {}, ""},
-		"the branch grew":          {false, func(f, _ *fixture.Repo) { f.Commit("more", "b", "1\n") }, "topic has changed since you looked"},
-		"the branch was rewritten": {false, func(f, _ *fixture.Repo) { f.Git("commit", "--quiet", "--amend", "-m", "anew") }, "topic has changed since you looked"},
-		"a lower branch moved":     {true, func(f, _ *fixture.Repo) { f.Git("branch", "--quiet", "--force", "lower", "topic") }, "lower has changed since you looked"},
-		"a lower branch is gone":   {true, func(f, _ *fixture.Repo) { f.Git("branch", "--quiet", "-D", "lower") }, "The stack has changed since you looked"},
-		"another remote":           {false, func(f, remote *fixture.Repo) { f.Git("remote", "rename", "origin", "fork") }, "topic on fork has changed"},
-		"the remote has less":      {false, func(_, remote *fixture.Repo) { remote.Git("branch", "--quiet", "-D", "topic") }, "was deleted on origin since you last fetched"},
+		"nothing":              {false, func(_, _ *fixture.Repo) {}, ""},
+		"nothing of the stack": {true, func(_, _ *fixture.Repo) {}, ""},
+		"the branch grew":      {false, func(f, _ *fixture.Repo) { f.Commit("more", "b", "1\n") }, "topic has changed since you looked"},
+		"the branch was rewritten": {false, func(f, _ *fixture.Repo) { f.Git("commit", "--quiet", "--amend", "-m", "anew") },
+			"topic has changed since you looked"},
+		"a lower branch moved": {true, func(f, _ *fixture.Repo) { f.Git("branch", "--quiet", "--force", "lower", "topic") },
+			"lower has changed since you looked"},
+		"a lower branch is gone": {true, func(f, _ *fixture.Repo) { f.Git("branch", "--quiet", "-D", "lower") },
+			"The stack has changed since you looked"},
+		"another remote": {false, func(f, remote *fixture.Repo) { f.Git("remote", "rename", "origin", "fork") },
+			"topic on fork has changed"},
+		"the remote has less": {false, func(_, remote *fixture.Repo) { remote.Git("branch", "--quiet", "-D", "topic") },
+			"was deleted on origin since you last fetched"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			f := fixture.New(t)
@@ -44,7 +50,7 @@ func TestOnlyWhatWasSeenIsSent(t *testing.T) {
 			require.NoError(t, err)
 			defer a.Close()
 			m := New(context.Background(), a, nil)
-			m.series, err = a.SendSeries(context.Background(), "", false)
+			m.series, err = publishing.Of(a).SendSeries(context.Background(), "", false)
 			require.NoError(t, err)
 			m.stack = test.stack
 			seen := m.outgoing()
@@ -75,7 +81,9 @@ func TestAnOlderReadingIsPassedOver(t *testing.T) {
 	require.NoError(t, err)
 	defer a.Close()
 	m := New(context.Background(), a, nil)
-	read := func() kit.Read[app.Series] { return m.Situated(app.Situation{})().(kit.Read[app.Series]) }
+	read := func() kit.Read[publishing.Series] {
+		return m.Situated(app.BranchStatus{})().(kit.Read[publishing.Series])
+	}
 	old := read()
 	f.Commit("more", "a", "2\n")
 	now := read()

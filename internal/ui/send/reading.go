@@ -2,13 +2,14 @@ package send
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
 
 	tea "charm.land/bubbletea/v2"
 
-	"bastel/internal/app"
+	"bastel/internal/app/publishing"
 	"bastel/internal/review"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
@@ -19,7 +20,7 @@ import (
 // stands what one commit changes, or all of them together.
 type reading struct {
 	screen *Model
-	data   app.ReadThrough
+	data   publishing.ReadThrough
 	commit int
 	whole  bool // all commits as one difference
 	top    int
@@ -27,8 +28,7 @@ type reading struct {
 	text   stream.Model
 	read   [][2]int        // of each commit: hunks that were read, and all
 	ticked map[string]bool // by hunk id: what was ticked since the read-through was opened
-	ticks  int
-	keeper *kit.Keeper
+	keeper kit.Keeper
 	size   kit.Size
 }
 
@@ -39,11 +39,11 @@ const (
 
 // readThrough opens the read-through, at the first commit that was not read.
 func (m *Model) readThrough() tea.Cmd {
-	return kit.Find(m.ctx, Name, m.app.ReadThrough)
+	return kit.Find(m.ctx, Name, m.publishing.ReadThrough)
 }
 
-func newReading(m *Model, data app.ReadThrough) *reading {
-	r := &reading{screen: m, data: data, half: kit.Next, ticked: map[string]bool{}, keeper: &kit.Keeper{}}
+func newReading(m *Model, data publishing.ReadThrough) *reading {
+	r := &reading{screen: m, data: data, half: kit.Next, ticked: map[string]bool{}}
 	r.count()
 	r.toUnread()
 	r.open()
@@ -51,7 +51,7 @@ func newReading(m *Model, data app.ReadThrough) *reading {
 }
 
 // refresh takes a newer state of the series in, at the place where the old one was.
-func (r *reading) refresh(data app.ReadThrough) {
+func (r *reading) refresh(data publishing.ReadThrough) {
 	if r.commit < len(r.data.Series) {
 		was := review.AnchorOf(r.data.Series[r.commit], review.Place{File: -1, Hunk: -1, Line: -1})
 		if at := was.Successor(data.Series); at >= 0 {
@@ -204,14 +204,10 @@ func (r *reading) everything() []review.Commit {
 
 // keep writes what was ticked. Each writing has all ticks, so that a late one does no harm.
 func (r *reading) keep() tea.Cmd {
-	r.ticks++
-	number, ticked := r.ticks, make(map[string]bool, len(r.ticked))
-	for id, read := range r.ticked {
-		ticked[id] = read
-	}
-	commits := r.everything()
+	ticked, commits := maps.Clone(r.ticked), r.everything()
+	keep := r.keeper.Keep(func() error { return r.screen.publishing.TickRead(commits, ticked) })
 	return func() tea.Msg {
-		if err := r.keeper.Keep(number, func() error { return r.screen.app.TickRead(commits, ticked) }); err != nil {
+		if err := keep(); err != nil {
 			return kit.Notice{Text: err.Error(), Trouble: true}
 		}
 		return nil
@@ -219,7 +215,8 @@ func (r *reading) keep() tea.Cmd {
 }
 
 func (r *reading) explain() (title, text string) {
-	return "Reading through", "Now is the branch's series with what was read of it; beside it is what a commit says and changes, as its reviewers will see it. " +
+	return "Reading through", "Now is the branch's series with what was read of it; beside it is what a commit says and changes, as its " +
+		"reviewers will see it. " +
 		"Ticks and notes belong to content: they survive a rewriting wherever it stays the same. Reviewers' comments come as notes too."
 }
 
@@ -229,16 +226,16 @@ func (r *reading) actions() []kit.Action {
 	actions := []kit.Action{
 		kit.Act(action.ReadPart, has, r.tickHere),
 		kit.Asking(action.WriteNote, has, r.write),
-		kit.Act(action.NoteDone, number > 0, func() tea.Cmd { return r.settle(number) }),
+		kit.Act(action.NoteDone, number > 0, func() tea.Cmd { return r.closeNote(number) }),
 		kit.Asking(action.ListNotes, len(r.data.Notes) > 0, r.list),
 		kit.Act(action.NextCommit, true, kit.Just(func() { r.step(1) })),
 		kit.Act(action.PreviousCommit, true, kit.Just(func() { r.step(-1) })),
-		kit.Act(action.AsOne, true, kit.Just(func() { r.whole = !r.whole; r.show() })).Called(r.wholeName()),
+		kit.Act(action.AsOne, true, kit.Just(func() { r.whole = !r.whole; r.show() })).Named(r.wholeName()),
 		kit.Asking(action.DropNote, number > 0, func() tea.Cmd { return r.drop(number) }),
 		kit.Act(action.Receive, true, r.receive),
 		kit.Act(action.CopyNotes, len(r.data.Notes) > 0, r.export),
 		kit.Act(action.Hide, true, kit.Just(r.text.Hide)),
-		kit.Act(action.Back, true, r.screen.close).Called("back to the branch"),
+		kit.Act(action.Back, true, r.screen.close).Named("back to the branch"),
 	}
 	moves := kit.Navigator{Move: r.text.Move, Page: r.text.Page, End: r.text.End, Turn: func(half kit.Half) { r.half = half }}
 	if r.half == kit.Now {

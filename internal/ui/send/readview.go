@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"strings"
 
-	"bastel/internal/app"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
+	"bastel/internal/wording"
 )
 
 func (r *reading) columns(size kit.Size) (left, right int) {
@@ -31,7 +31,7 @@ func (r *reading) view(size kit.Size, theme kit.Theme) []string {
 	if size.Narrow {
 		return page
 	}
-	return kit.Beside(r.series(left, size.Height, theme), kit.Pad(nil, 2, size.Height), page)
+	return kit.Join(r.series(left, size.Height, theme), kit.Pad(nil, 2, size.Height), page)
 }
 
 // series draws the series with what was read of it.
@@ -43,7 +43,8 @@ func (r *reading) series(width, height int, theme kit.Theme) []string {
 		}
 	}
 	rows := []string{
-		kit.Heading(width, "Now", fmt.Sprintf("%d of %s read", done, app.Count(len(r.read), "commit")), r.half == kit.Now, theme.Now, theme, r.size.Narrow),
+		kit.Heading(width, "Now", fmt.Sprintf("%d of %s read", done, wording.Count(len(r.read), "commit")), r.half == kit.Now, theme.Now, theme,
+			r.size.Narrow),
 		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + safe.Line(r.state())), Style: theme.Dim}),
 		kit.Blank(width),
 	}
@@ -64,11 +65,14 @@ func (r *reading) series(width, height int, theme kit.Theme) []string {
 		}
 		notes := kit.Seg{Style: theme.Accent}
 		if open > 0 {
-			notes.Text = safe.Show(app.Count(open, "note") + " open")
+			notes.Text = safe.Show(wording.Count(open, "note") + " open")
 		}
 		rows = append(rows,
-			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(mark), Style: theme.Now}, {Text: safe.Show(source.Commit.Subject()), Style: title}}, kit.Seg{Text: safe.Show(fmt.Sprintf("%d of %d", r.read[i][0], r.read[i][1])), Style: theme.Dim}),
-			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show("  " + source.ID.Short() + "  " + safe.Line(source.Commit.Writer().Name)), Style: theme.Dim}}, notes))
+			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(mark), Style: theme.Now},
+				{Text: safe.Show(source.Commit.Subject()), Style: title}}, kit.Seg{Text: safe.Show(fmt.Sprintf("%d of %d", r.read[i][0],
+				r.read[i][1])), Style: theme.Dim}),
+			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show("  " + source.ID.Short() + "  " +
+				safe.Line(source.Commit.Writer().Name)), Style: theme.Dim}}, notes))
 	}
 	return kit.Pad(rows, width, height)
 }
@@ -77,7 +81,7 @@ func (r *reading) series(width, height int, theme kit.Theme) []string {
 func (r *reading) state() string {
 	words := []string{}
 	if n := r.data.Open(); n > 0 {
-		words = append(words, app.Count(n, "note")+" open")
+		words = append(words, wording.Count(n, "note")+" open")
 	} else if len(r.data.Notes) > 0 {
 		words = append(words, "all notes done")
 	}

@@ -1,6 +1,9 @@
 // Package send is the screen where a branch is published: Now is the branch as the
 // remote has it, Next as it will be there, and the seam ties each commit there to
 // what it became.
+//
+// Its tests promise: what is asked before a push is what the push would do; its keys are pressed by the
+// tests of ui and test/tmux.
 package send
 
 import (
@@ -16,13 +19,16 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/publishing"
 	"bastel/internal/draw"
 	"bastel/internal/lanes"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
+	"bastel/internal/series"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // Name is the screen's name.
@@ -35,24 +41,25 @@ const (
 
 // Model is the screen.
 type Model struct {
-	ctx     context.Context
-	app     *app.App
-	planner Planner
-	at      app.Situation
-	reading kit.Reading[app.Series]
-	why     string                       // why there is nothing to send: a no, not a failed reading
-	through kit.Reading[app.ReadThrough] // of the read-through that is open
-	landing kit.Reading[app.LandingLook] // of the landing that is open
-	series  app.Series
-	half    kit.Half
-	cursor  [2]int
-	top     [2]int
-	heads   int // rows above the commits
-	size    kit.Size
-	over    over     // what lies over the branch; nil: nothing
-	options []string // handed to the server's hooks
-	once    string   // the remote for the next push alone; empty: the usual one
-	stack   bool     // the stack's other branches go along
+	ctx        context.Context
+	app        *app.App
+	publishing *publishing.App
+	planner    Planner
+	at         app.BranchStatus
+	reading    kit.Reading[publishing.Series]
+	why        string                              // why there is nothing to send: a no, not a failed reading
+	through    kit.Reading[publishing.ReadThrough] // of the read-through that is open
+	landing    kit.Reading[publishing.LandingLook] // of the landing that is open
+	series     publishing.Series
+	half       kit.Half
+	cursor     [2]int
+	top        [2]int
+	heads      int // rows above the commits
+	size       kit.Size
+	over       over     // what lies over the branch; nil: nothing
+	options    []string // handed to the server's hooks
+	once       string   // the remote for the next push alone; empty: the usual one
+	stack      bool     // the stack's other branches go along
 }
 
 // over is what lies over the branch there and here: a look into a commit, the preflight,
@@ -81,7 +88,7 @@ type Planner interface {
 
 // New makes the screen.
 func New(ctx context.Context, a *app.App, planner Planner) *Model {
-	return &Model{ctx: ctx, app: a, planner: planner, half: kit.Next}
+	return &Model{ctx: ctx, app: a, publishing: publishing.Of(a), planner: planner, half: kit.Next}
 }
 
 // Name gives the screen's name.
@@ -92,12 +99,12 @@ func (m *Model) Shows() repo.Topics { return repo.Refs | repo.Configuration }
 
 // Situated compares with what was last fetched; the remote is asked by a push. A
 // read-through is read anew where the branch or its target have moved.
-func (m *Model) Situated(s app.Situation) tea.Cmd {
+func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
 	moved := s.Head != m.at.Head || s.Target != m.at.Target
 	m.at = s
 	once := m.once
-	compare := m.reading.Begin(m.ctx, Name, func(ctx context.Context) (app.Series, error) {
-		return m.app.SendSeries(ctx, once, false)
+	compare := m.reading.Begin(m.ctx, Name, func(ctx context.Context) (publishing.Series, error) {
+		return m.publishing.SendSeries(ctx, once, false)
 	})
 	switch over := m.over.(type) {
 	case *reading:
@@ -122,13 +129,13 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	case caughtUp:
 		m.over = nil
 		return m.planner.Mend(sending.UpToDate)
-	case kit.Read[app.Series]:
+	case kit.Read[publishing.Series]:
 		m.haveSeries(msg)
-	case kit.Read[app.ReadThrough]:
+	case kit.Read[publishing.ReadThrough]:
 		if over, ok := m.over.(*reading); m.through.Take(msg) && ok { // it may have been left meanwhile
 			over.refresh(msg.Value)
 		}
-	case kit.Read[app.LandingLook]:
+	case kit.Read[publishing.LandingLook]:
 		if over, ok := m.over.(*landing); m.landing.Take(msg) && ok {
 			m.over = newLanding(m, msg.Value, over.how)
 		}
@@ -161,7 +168,7 @@ func (m *Model) Failed() error {
 func (m *Model) known() bool { return m.reading.Known && m.why == "" }
 
 // haveSeries takes the branch there and here.
-func (m *Model) haveSeries(read kit.Read[app.Series]) {
+func (m *Model) haveSeries(read kit.Read[publishing.Series]) {
 	first := len(m.series.Next) == 0
 	newer := m.reading.Take(read)
 	var no *app.Refusal
@@ -183,12 +190,12 @@ func (m *Model) found(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
 	case kit.Found[looked]:
 		m.over = newLook(m, msg.Value)
-	case kit.Found[app.ReadThrough]:
+	case kit.Found[publishing.ReadThrough]:
 		m.through.Supersede()
 		m.over = newReading(m, msg.Value)
-	case kit.Found[app.LandingLook]:
+	case kit.Found[publishing.LandingLook]:
 		m.landing.Supersede()
-		m.over = newLanding(m, msg.Value, app.Landing{})
+		m.over = newLanding(m, msg.Value, publishing.Landing{})
 	case kit.Found[found]:
 		m.over = newPreflight(m, msg.Value)
 	case kit.Found[handed]:
@@ -267,10 +274,13 @@ func (m *Model) draw() tea.Cmd {
 		return kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd { return kit.Draw(m.app, m.series.Branch, what) }}
 	}
 	history := func(sent bool) app.Drawing {
-		return func(ctx context.Context) (draw.Picture, error) { return m.app.HistoryOf(ctx, sent) }
+		return func(ctx context.Context) (draw.Picture, error) { return m.publishing.HistoryOf(ctx, sent) }
 	}
 	return kit.Show(kit.Choose{Title: "Draw", Options: []kit.Option{
-		option("the seam", "what the remote has, and what becomes of it", func(ctx context.Context) (draw.Picture, error) { return m.app.SeamOfSent(ctx) }),
+		option("the seam", "what the remote has, and what becomes of it", func(ctx context.Context) (draw.Picture,
+			error) {
+			return m.publishing.SeamOfSent(ctx)
+		}),
 		option("the history on the remote and here", "with the target", history(true)),
 		option("the history before and after", "the last rewriting", history(false)),
 	}})
@@ -280,18 +290,19 @@ func (m *Model) draw() tea.Cmd {
 // does, and asks: what the remote has is everybody's to see.
 func TakeBack(a *app.App) tea.Cmd {
 	work := kit.Start(kit.Work[string]{Title: "Taking the push back", Do: func(ctx context.Context, report func(string)) (string, error) {
-		said, warnings, err := a.TakeBackSent(ctx, "", report)
+		said, warnings, err := publishing.Of(a).TakeBackSent(ctx, "", report)
 		return app.WithWarnings(said, warnings), err
 	}})
 	return kit.Start(kit.Work[kit.Got]{Title: "Asking the remote", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-		look, err := a.LookTakingBack(ctx, "")
+		look, err := publishing.Of(a).LookTakingBack(ctx, "")
 		if err != nil {
 			return kit.Got{}, err
 		}
 		if len(look.BuiltOn) == 0 {
 			return kit.Got{Msg: kit.Ask{Question: safe.Line(look.Says) + " y does it.", Key: "y", Yes: work}}, nil
 		}
-		return kit.Got{Msg: kit.Choose{Asks: true, Title: look.Says + " Others have what you sent: " + strings.Join(look.BuiltOn, ", ") + ".", Options: []kit.Option{
+		return kit.Got{Msg: kit.Choose{Question: true, Title: look.Says + " Others have what you sent: " + strings.Join(look.BuiltOn, ", ") +
+			".", Options: []kit.Option{
 			{Label: "leave it", Detail: "Nothing is changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
 			{Label: "take it back", Detail: "Those branches keep the commits.", Do: func() tea.Cmd { return work }},
 		}}}, nil
@@ -321,7 +332,8 @@ func (m *Model) canTake() bool {
 	if m.series.Shared && m.series.Known && len(m.series.Replaces) > 0 {
 		return true
 	}
-	return len(m.series.NotYours) > 0 && !m.series.Behind() && slices.ContainsFunc(m.series.Now, func(s app.Source) bool { return slices.Contains(m.series.NotYours, s.ID) })
+	return len(m.series.NotYours) > 0 && !m.series.Behind() && slices.ContainsFunc(m.series.Now,
+		func(s app.Source) bool { return slices.Contains(m.series.NotYours, s.ID) })
 }
 
 // takeIn has the plan take in what others pushed.
@@ -359,7 +371,7 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	}
 	left := append(kit.Pad(heads[kit.Now], now, m.heads), m.body(kit.Now, now, body, theme)...)
 	right := append(kit.Pad(heads[kit.Next], next, m.heads), m.body(kit.Next, next, body, theme)...)
-	return kit.Beside(left, append(kit.Pad(nil, seam, m.heads), m.seam(seam, body, theme)...), right)
+	return kit.Join(left, append(kit.Pad(nil, seam, m.heads), m.seam(seam, body, theme)...), right)
 }
 
 func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
@@ -405,7 +417,8 @@ func (m *Model) verdict(theme kit.Theme) (string, lipgloss.Style) {
 	var refusal *sending.Refusal
 	switch err := m.outgoing().Verdict(); {
 	case s.Behind():
-		return fmt.Sprintf("Nothing to send. %s has %s more, the last%s: ctrl+f moves your branch up to it.", safe.Line(s.Remote), app.Count(len(s.Replaces), "commit"), strings.TrimPrefix(s.Whose, ",")), theme.Next
+		return fmt.Sprintf("Nothing to send. %s has %s more, the last%s: ctrl+f moves your branch up to it.", safe.Line(s.Remote),
+			wording.Count(len(s.Replaces), "commit"), strings.TrimPrefix(s.Whose, ",")), theme.Next
 	case errors.As(err, &refusal) && refusal.Question != "":
 		return refusal.Question, theme.Trouble
 	case err != nil:
@@ -439,19 +452,21 @@ func (m *Model) row(half kit.Half, i, width int, theme kit.Theme) []string {
 	backdrop, pointer := kit.Cursor(theme, m.half == half && i == m.cursor[half], 1)
 	title := theme.Plain
 	relation := m.relation(half, source.ID)
-	if relation == string(sending.Gone) {
+	if relation == string(series.Gone) {
 		title = theme.Dim.Strikethrough(true)
 	}
 	return []string{
-		kit.Split(width, backdrop, []kit.Seg{pointer, {Text: " "}, {Text: safe.Show(source.Commit.Subject()), Style: title}}, kit.Seg{Text: safe.Show(relation), Style: theme.Dim}),
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(" " + source.ID.Short() + "  " + safe.Line(source.Commit.Writer().Name)), Style: theme.Dim}),
+		kit.Split(width, backdrop, []kit.Seg{pointer, {Text: " "}, {Text: safe.Show(source.Commit.Subject()), Style: title}},
+			kit.Seg{Text: safe.Show(relation), Style: theme.Dim}),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(" " + source.ID.Short() + "  " + safe.Line(source.Commit.Writer().Name)),
+			Style: theme.Dim}),
 	}
 }
 
 // relation says in a word what ties a commit to the other side.
 func (m *Model) relation(half kit.Half, id repo.ID) string {
 	from := 0
-	var relation sending.Relation
+	var relation series.Relation
 	for _, p := range m.series.Pairs {
 		switch {
 		case half == kit.Now && p.Old == id:
@@ -463,15 +478,15 @@ func (m *Model) relation(half kit.Half, id repo.ID) string {
 	}
 	switch {
 	case half == kit.Now && slices.Contains(m.series.NotYours, id):
-		if relation != "" && relation != sending.Gone {
+		if relation != "" && relation != series.Gone {
 			return "theirs now, " + string(relation)
 		}
 		return "not yours"
-	case relation == sending.Joined && half == kit.Next:
+	case relation == series.Joined && half == kit.Next:
 		return fmt.Sprintf("joins %d", from)
 	case relation == "" && half == kit.Next:
-		return string(sending.New)
-	case relation == sending.Same && half == kit.Now:
+		return string(series.New)
+	case relation == series.Same && half == kit.Now:
 		return ""
 	}
 	return string(relation)
@@ -534,5 +549,6 @@ func (m *Model) Explain() (title, text string) {
 	}
 	return Name, "Now is the branch as the remote had it when you last fetched; F fetches. Next is the branch as it will be there. " +
 		"A push replaces commits there only if they once were in your branch, and only if the remote still has exactly what you see. " +
-		"Where a commit of somebody else would go, because a plan left it out, it is named, and you are asked. What somebody else pushed and you never had is taken in first."
+		"Where a commit of somebody else would go, because a plan left it out, it is named, and you are asked. What somebody else pushed and " +
+		"you never had is taken in first."
 }

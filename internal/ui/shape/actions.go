@@ -30,7 +30,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.MoveUp, at > 0, func() tea.Cmd { return m.move(at, at-1) }),
 		kit.Act(action.MoveDown, at >= 0 && at < len(m.plan.Next)-1, func() tea.Cmd { return m.move(at, at+1) }),
 		kit.Asking(action.EntryMessage, at >= 0, func() tea.Cmd { return m.reword(at) }),
-		kit.Act(action.LeaveOut, at >= 0 || out, m.leaveOut).Called(leave),
+		kit.Act(action.LeaveOut, at >= 0 || out, m.leaveOut).Named(leave),
 		kit.Act(action.MarkEntry, at >= 0, func() tea.Cmd { return m.mark(at) }),
 		kit.Act(action.ClearEntries, len(m.markedPlaces()) > 0, kit.Just(m.unmark)),
 		kit.Act(action.Unsquash, at >= 0 && len(m.plan.Next[at].From) > 1, func() tea.Cmd { return m.set(m.plan.Part(at)) }),
@@ -41,7 +41,11 @@ func (m *Model) Actions() []kit.Action {
 		kit.Asking(action.AtOnce, len(m.plan.Next) > 0 && !m.plan.Changes(), m.quick),
 		kit.Act(action.Divide, at >= 0, m.divide),
 		kit.Asking(action.Ideas, len(m.matrix.Commits) > 0, m.ideas),
-		kit.Act(action.ShowOverlaps, len(m.matrix.Commits) > 0, func() tea.Cmd { m.grid = &grid{screen: m, open: map[string]bool{}}; return nil }),
+		kit.Act(action.ShowOverlaps, len(m.matrix.Commits) > 0, func() tea.Cmd {
+			m.grid = &grid{screen: m,
+				open: map[string]bool{}}
+			return nil
+		}),
 		kit.Asking(action.MoveTo, at >= 0, m.choosePlace),
 		kit.Asking(action.NewCommit, len(m.plan.Sources) > 0, m.insert),
 		kit.Asking(action.Author, at >= 0, m.sign),
@@ -68,7 +72,7 @@ func (m *Model) Actions() []kit.Action {
 }
 
 func (m *Model) lookActions() []kit.Action {
-	back := kit.Act(action.Back, true, kit.Just(func() { m.looking = false })).Called("back to the series")
+	back := kit.Act(action.Back, true, kit.Just(func() { m.looking = false })).Named("back to the series")
 	moves := kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}
 	return slices.Concat([]kit.Action{back}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
 }

@@ -11,6 +11,7 @@ import (
 	"bastel/internal/safe"
 	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 func (m *Model) apply() tea.Cmd {
@@ -27,14 +28,14 @@ func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{
 		Title: "Rewriting " + plan.Branch,
 		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
-			result, err := m.app.Apply(ctx, plan, consent, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
+			result, err := m.planning.Apply(ctx, plan, consent, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
 			if errors.Is(err, app.ErrPublished) || errors.Is(err, app.ErrNewContent) || errors.Is(err, app.ErrStack) {
 				return kit.Got{Msg: m.askConsent(plan, consent, err)}, nil
 			}
 			if err != nil {
 				return kit.Got{}, err
 			}
-			if err := m.app.ForgetPlan(ctx, plan.Branch); err != nil {
+			if err := m.planning.ForgetPlan(ctx, plan.Branch); err != nil {
 				return kit.Got{}, err
 			}
 			return kit.Got{Note: appliedNote(len(plan.Sources), result), Msg: kit.ForScreen{Screen: Name, Msg: applied{}}}, nil
@@ -47,7 +48,8 @@ func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
 func (m *Model) askConsent(plan shape.Plan, given app.Consent, guarded error) tea.Msg {
 	consequence := app.QuestionOf(guarded)
 	if errors.Is(guarded, app.ErrNewContent) {
-		return kit.Ask{Question: consequence + " y applies it all the same; = shows the difference.", Key: "y", Yes: m.applyWith(plan, given|app.NewContent)}
+		return kit.Ask{Question: consequence + " y applies it all the same; = shows the difference.", Key: "y",
+			Yes: m.applyWith(plan, given|app.NewContent)}
 	}
 	if errors.Is(guarded, app.ErrStack) {
 		return kit.Ask{Question: consequence + " y rewrites these all the same.", Key: "y", Yes: m.applyWith(plan, given|app.LeaveStack)}
@@ -66,11 +68,11 @@ func (m *Model) askConsent(plan shape.Plan, given app.Consent, guarded error) te
 type applied struct{}
 
 func appliedNote(sources int, r app.Applied) string {
-	note := fmt.Sprintf("%s became %d.", app.Count(sources, "commit"), r.Commits)
+	note := fmt.Sprintf("%s became %d.", wording.Count(sources, "commit"), r.Commits)
 	if r.SameContent {
 		note += " The content is the same, byte for byte."
 	} else {
 		note += " The content changed as planned."
 	}
-	return note + r.Besides() + " u undoes it."
+	return note + r.Remarks() + " u undoes it."
 }

@@ -93,19 +93,20 @@ func (m *Model) reword(at int) tea.Cmd {
 	}
 	original := m.sourceOf(id).Message
 	help := m.writingOf(m.plan.Next[at])
-	return kit.Show(kit.Edit{Title: "Message of entry " + shape.Letter(at), Text: text, Message: &help, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-		text = app.CleanAs(help.Cleanup, help.Comment, text)
-		at := m.plan.Place(id)
-		switch {
-		case at < 0:
-			return nil
-		case app.CleanMessage(text) == "":
-			return kit.Show(kit.Notice{Text: "A commit needs a message; it stays as it was.", Trouble: true})
-		case text == original:
-			text = ""
-		}
-		return m.set(m.plan.Reword(at, text))
-	}})
+	return kit.Show(kit.Edit{Title: "Message of entry " + shape.Letter(at), Text: text, Message: &help, Suffix: "COMMIT_EDITMSG",
+		Done: func(text string) tea.Cmd {
+			text = app.CleanAs(help.Cleanup, help.Comment, text)
+			at := m.plan.Place(id)
+			switch {
+			case at < 0:
+				return nil
+			case app.CleanMessage(text) == "":
+				return kit.Show(kit.Notice{Text: "A commit needs a message; it stays as it was.", Trouble: true})
+			case text == original:
+				text = ""
+			}
+			return m.set(m.plan.Reword(at, text))
+		}})
 }
 
 func (m *Model) leaveOut() tea.Cmd {

@@ -78,7 +78,7 @@ func (g *grid) move(rows, columns int) {
 
 func (g *grid) actions() []kit.Action {
 	if g.story != nil {
-		back := kit.Act(action.Back, true, kit.Just(func() { g.story = nil })).Called("back to the overlaps")
+		back := kit.Act(action.Back, true, kit.Just(func() { g.story = nil })).Named("back to the overlaps")
 		moves := kit.Navigator{Move: g.story.Move, Page: g.story.Page, End: g.story.End}
 		return slices.Concat([]kit.Action{back}, kit.Hunks(true, g.story.Hunk, g.story.File), moves.Actions())
 	}
@@ -87,7 +87,7 @@ func (g *grid) actions() []kit.Action {
 		kit.Act(action.FilesCommits, some, g.tell),
 		kit.Act(action.FoldPlaces, some, g.unfold),
 		kit.Asking(action.DrawOverlaps, some, g.screen.draw),
-		kit.Act(action.Back, true, kit.Just(func() { g.screen.grid = nil })).Called("back to the plan"),
+		kit.Act(action.Back, true, kit.Just(func() { g.screen.grid = nil })).Named("back to the plan"),
 		kit.Act(action.GridRight, true, kit.Just(func() { g.move(0, 1) })),
 		kit.Act(action.GridLeft, true, kit.Just(func() { g.move(0, -1) })),
 	}
@@ -141,7 +141,8 @@ const (
 func (g *grid) view(size kit.Size, theme kit.Theme) []string {
 	m := g.matrix()
 	if g.story != nil {
-		head := []string{kit.Heading(size.Width, "Now", safe.Line(g.at().file.Path)+", commit by commit", true, theme.Now, theme, false), kit.Blank(size.Width)}
+		head := []string{kit.Heading(size.Width, "Now", safe.Line(g.at().file.Path)+", commit by commit", true, theme.Now, theme, false),
+			kit.Blank(size.Width)}
 		return append(head, g.story.View(size.Width, size.Height-len(head), true, stream.Cool, theme)...)
 	}
 	if len(m.Rows) == 0 {
@@ -229,7 +230,8 @@ func (g *grid) line(width, names, until int, row gridRow, here bool, theme kit.T
 				style = theme.Accent
 			}
 		}
-		segs = append(segs, kit.Seg{Text: safe.Show(before + before), Style: g.thread(before, theme)}, kit.Seg{Text: safe.Show(knot), Style: style}, kit.Seg{Text: safe.Show(after), Style: g.thread(after, theme)})
+		segs = append(segs, kit.Seg{Text: safe.Show(before + before), Style: g.thread(before, theme)},
+			kit.Seg{Text: safe.Show(knot), Style: style}, kit.Seg{Text: safe.Show(after), Style: g.thread(after, theme)})
 	}
 	return kit.Row(width, backdrop, segs...)
 }
@@ -261,14 +263,16 @@ func (g *grid) thread(text string, theme kit.Theme) lipgloss.Style {
 func (g *grid) foot(width int, theme kit.Theme) []string {
 	m := g.matrix()
 	c := m.Commits[g.column]
-	rows := []string{kit.Blank(width), kit.Row(width, nil, kit.Seg{Text: safe.Show(fmt.Sprintf("  %d  %s", g.column+1, safe.Line(repo.Subject(c.Message)))), Style: theme.Strong})}
+	rows := []string{kit.Blank(width), kit.Row(width, nil, kit.Seg{Text: safe.Show(fmt.Sprintf("  %d  %s", g.column+1,
+		safe.Line(repo.Subject(c.Message)))), Style: theme.Strong})}
 	say := func(older, newer int, what string) {
 		var paths []string
 		for _, o := range m.Of(older, newer) {
 			paths = append(paths, safe.Line(o.Path))
 		}
 		if len(paths) > 0 && len(rows) < gridFeet {
-			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show(fmt.Sprintf("     %s in %s", what, strings.Join(paths, ", "))), Style: theme.Dim}))
+			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show(fmt.Sprintf("     %s in %s", what, strings.Join(paths, ", "))),
+				Style: theme.Dim}))
 		}
 	}
 	for i := range m.Commits {
@@ -277,7 +281,8 @@ func (g *grid) foot(width int, theme kit.Theme) []string {
 		say(g.column, i, "its lines are touched by "+other)
 	}
 	if len(rows) == 2 {
-		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "     no other commit touches its lines: it can be moved freely", Style: theme.Dim}))
+		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "     no other commit touches its lines: it can be moved freely",
+			Style: theme.Dim}))
 	}
 	return kit.Pad(rows, width, gridFeet)
 }

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"strings"
-	"sync"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -15,6 +14,7 @@ import (
 	"bastel/internal/shape"
 	"bastel/internal/suggest"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // surveyed is what was found out about the branch's commits.
@@ -29,11 +29,11 @@ type surveyed struct {
 func (m *Model) survey() tea.Cmd {
 	plan, sources := m.plan, m.sources
 	return m.surveying.Begin(m.ctx, Name, func(ctx context.Context) (surveyed, error) {
-		matrix, err := m.app.Survey(ctx, plan)
+		matrix, err := m.planning.Survey(ctx, plan)
 		if err != nil {
 			return surveyed{}, err
 		}
-		published, err := m.app.Published(ctx, sources)
+		published, err := m.sorting.Published(ctx, sources)
 		if err != nil {
 			return surveyed{}, err
 		}
@@ -56,7 +56,7 @@ func sizesOf(matrix suggest.Matrix) []string {
 	}
 	words := make([]string, len(sizes))
 	for i, s := range sizes {
-		words[i] = fmt.Sprintf("%s +%d −%d", app.Count(s.files, "file"), s.added, s.removed)
+		words[i] = fmt.Sprintf("%s +%d −%d", wording.Count(s.files, "file"), s.added, s.removed)
 	}
 	return words
 }
@@ -120,10 +120,11 @@ func (m *Model) quick() tea.Cmd {
 		if at > 0 {
 			now("Squash it into the one above", safe.Line(m.subject(m.plan.Next[at-1])), func() shape.Plan { return m.plan.Join(at-1, at) })
 		}
-		options = append(options, kit.Option{Label: "Join what is staged to it", Detail: subject, Do: func() tea.Cmd { return m.joinStaged(m.plan.Next[at].From[0]) }})
+		options = append(options, kit.Option{Label: "Join what is staged to it", Detail: subject,
+			Do: func() tea.Cmd { return m.joinStaged(m.plan.Next[at].From[0]) }})
 	}
 	if marked := m.markedPlaces(); len(marked) > 1 {
-		now("Squash the marked ones", app.Count(len(marked), "entry"), func() shape.Plan { return m.plan.Join(marked...) })
+		now("Squash the marked ones", wording.Count(len(marked), "entry"), func() shape.Plan { return m.plan.Join(marked...) })
 	}
 	if len(m.plan.Next) > 1 {
 		now("Join all of the branch into one commit", "The first message stays; reword it afterwards.", func() shape.Plan {
@@ -143,12 +144,13 @@ func (m *Model) rewordAtOnce(at int) tea.Cmd {
 	if text == "" {
 		text = m.sourceOf(e.From[0]).Message
 	}
-	return kit.Show(kit.Edit{Title: "Message of entry " + shape.Letter(at), Text: text, Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-		if text = app.CleanMessage(text); text == "" {
-			return kit.Show(kit.Notice{Text: "A commit needs a message; it stays as it was.", Trouble: true})
-		}
-		return m.applyAtOnce(m.plan.Reword(at, text))
-	}})
+	return kit.Show(kit.Edit{Title: "Message of entry " + shape.Letter(at), Text: text, Message: &m.writing, Suffix: "COMMIT_EDITMSG",
+		Done: func(text string) tea.Cmd {
+			if text = app.CleanMessage(text); text == "" {
+				return kit.Show(kit.Notice{Text: "A commit needs a message; it stays as it was.", Trouble: true})
+			}
+			return m.applyAtOnce(m.plan.Reword(at, text))
+		}})
 }
 
 // joinStaged joins what tray A holds to a commit.
@@ -156,15 +158,15 @@ func (m *Model) joinStaged(into repo.ID) tea.Cmd {
 	return kit.Start(kit.Work[string]{
 		Title: "Joining",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
-			n, applied, err := m.app.JoinTray(ctx, into)
-			return fmt.Sprintf("Joined %s to %s.%s u undoes it.", app.Count(n, "hunk"), into.Short(), applied.Besides()), err
+			n, applied, err := m.sorting.JoinTray(ctx, into)
+			return fmt.Sprintf("Joined %s to %s.%s u undoes it.", wording.Count(n, "hunk"), into.Short(), applied.Remarks()), err
 		},
 	})
 }
 
 // draw writes a picture of the plan, or of what overlaps.
 func (m *Model) draw() tea.Cmd {
-	return kit.Draw(m.app, m.plan.Branch, m.app.DrawingOf(m.plan, m.grid != nil))
+	return kit.Draw(m.app, m.plan.Branch, m.planning.DrawingOf(m.plan, m.grid != nil))
 }
 
 // labels names the branches that will sit on an entry.
@@ -200,7 +202,8 @@ func (m *Model) chooseStack() tea.Cmd {
 		carry := s.Stays != ""
 		label, detail := safe.Line(s.Name)+" comes along", "choose that it stays"
 		if carry {
-			label, detail = safe.Line(s.Name)+" stays: "+safe.Line(s.Stays), "choose that it comes along; what is checked out elsewhere or shared stays all the same"
+			label, detail = safe.Line(s.Name)+" stays: "+safe.Line(s.Stays), "choose that it comes along; what is checked out elsewhere or "+
+				"shared stays all the same"
 		}
 		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd {
 			return tea.Sequence(func() tea.Msg {
@@ -224,41 +227,44 @@ func (m *Model) check() tea.Cmd {
 	if f == nil || f.Conflicts() > 0 {
 		return kit.Say("The entries can be checked once the forecast has no conflict.")
 	}
+	tells := make(chan tea.Msg)
 	return kit.Start(kit.Work[kit.Got]{
-		Title:  "Checking each entry",
-		Beside: true,
+		Title:      "Checking each entry",
+		Background: true,
+		Tells:      tells,
 		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
+			defer close(tells)
 			failed := 0
-			var outcomes sync.Mutex
-			err := m.app.CheckSteps(ctx, f, func(step int, c app.Checked) {
-				outcomes.Lock()
-				defer outcomes.Unlock()
+			err := m.planning.CheckSteps(ctx, f, func(step int, c app.Checked) {
 				word := "passed"
 				if !c.Passed {
 					word = "failed"
 					failed++
 				}
 				report(fmt.Sprintf("%s  %s  %s\n", shape.Letter(step), word, safe.Line(f.Steps[step].Title)))
-				m.checked.Store(f.Steps[step].Tree, c)
+				tells <- kit.ForScreen{Screen: Name, Msg: outcome{f.Steps[step].Tree, c}}
 			})
 			if errors.Is(err, app.ErrNotAllowed) {
 				return kit.Got{Msg: kit.AskAllow(app.QuestionOf(err), m.app.AllowHere, m.check())}, nil
 			}
 			if err == nil && failed > 0 {
-				err = fmt.Errorf("the check failed on %s; ; shows what it said", app.Count(failed, "entry"))
+				err = fmt.Errorf("the check failed on %s; ; shows what it said", wording.Count(failed, "entry"))
 			}
 			return kit.Got{Note: "The check passed on every entry."}, err
 		},
 	})
 }
 
+// outcome is what the check said of a content.
+type outcome struct {
+	tree    repo.ID
+	checked app.Checked
+}
+
 // verdict is what the check said of a step's content, if it has run.
 func (m *Model) verdict(tree repo.ID) (app.Checked, bool) {
-	value, ok := m.checked.Load(tree)
-	if !ok {
-		return app.Checked{}, false
-	}
-	return value.(app.Checked), true
+	c, ok := m.checked[tree]
+	return c, ok
 }
 
 // showCheck shows what the check said of the entry at the cursor.

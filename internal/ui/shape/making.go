@@ -11,11 +11,14 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
+	"bastel/internal/app/sorting"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/shape"
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // made is an edited plan together with the commits that were made for it.
@@ -102,7 +105,8 @@ func (m *Model) choosePlace() tea.Cmd {
 		}
 		at := to
 		to++
-		choose.Options = append(choose.Options, kit.Option{Key: shape.Letter(i), Label: safe.Line(m.subject(e)), Do: func() tea.Cmd { return m.gather(at) }})
+		choose.Options = append(choose.Options, kit.Option{Key: shape.Letter(i), Label: safe.Line(m.subject(e)),
+			Do: func() tea.Cmd { return m.gather(at) }})
 	}
 	choose.Options = append(choose.Options, kit.Option{Label: "to the end", Do: func() tea.Cmd { return m.gather(len(m.plan.Next)) }})
 	return kit.Show(choose)
@@ -117,7 +121,7 @@ func (m *Model) subject(e shape.Entry) string {
 }
 
 // fillings are what a new commit could hold.
-type fillings []app.Filling
+type fillings []sorting.Filling
 
 // insert puts a new commit behind the entry at the cursor.
 func (m *Model) insert() tea.Cmd {
@@ -125,7 +129,7 @@ func (m *Model) insert() tea.Cmd {
 		return m.insertEmpty() // loose changes belong to the branch that is checked out
 	}
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (fillings, error) {
-		found, err := m.app.Fillings(ctx)
+		found, err := m.sorting.Fillings(ctx)
 		return fillings(found), err
 	})
 }
@@ -134,13 +138,15 @@ func (m *Model) offerFillings(found fillings) tea.Cmd {
 	if len(found) == 0 {
 		return m.insertEmpty()
 	}
-	choose := kit.Choose{Title: "A new commit after entry " + shape.Letter(m.entry()), Options: []kit.Option{{Label: "an empty one", Do: m.insertEmpty}}}
+	choose := kit.Choose{Title: "A new commit after entry " + shape.Letter(m.entry()),
+		Options: []kit.Option{{Label: "an empty one", Do: m.insertEmpty}}}
 	for _, f := range found {
 		label := "of what is in tray " + f.Tray.String()
 		if f.Tray == tray.Loose {
 			label = "of all that is loose"
 		}
-		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: app.Count(f.Files, "file"), Do: func() tea.Cmd { return m.insertLoose(f.Tray) }})
+		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: wording.Count(f.Files, "file"),
+			Do: func() tea.Cmd { return m.insertLoose(f.Tray) }})
 	}
 	return kit.Show(choose)
 }
@@ -149,23 +155,24 @@ func (m *Model) offerFillings(found fillings) tea.Cmd {
 // own, and has the plan take it to its place.
 func (m *Model) insertLoose(from tray.Layer) tea.Cmd {
 	at := m.entry() + 1
-	return kit.Show(kit.Edit{Title: "Message of the new commit", Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-		if app.CleanMessage(text) == "" {
-			return kit.Say("Without a message there is no commit.")
-		}
-		return kit.Start(kit.Work[kit.Got]{
-			Title: "Making the commit",
-			Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-				made, err := m.app.CommitFrom(ctx, from, text)
-				if err != nil {
-					return kit.Got{}, err
-				}
-				got := kit.ToScreen(Name, inserted{made.Commits[0], at})
-				got.Note = strings.TrimSpace("The new commit is at the branch's end; the plan takes it to its place. " + made.Warning)
-				return got, nil
-			},
-		})
-	}})
+	return kit.Show(kit.Edit{Title: "Message of the new commit", Message: &m.writing, Suffix: "COMMIT_EDITMSG",
+		Done: func(text string) tea.Cmd {
+			if app.CleanMessage(text) == "" {
+				return kit.Say("Without a message there is no commit.")
+			}
+			return kit.Start(kit.Work[kit.Got]{
+				Title: "Making the commit",
+				Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+					made, err := m.sorting.CommitFrom(ctx, from, text)
+					if err != nil {
+						return kit.Got{}, err
+					}
+					got := kit.ToScreen(Name, inserted{made.Commits[0], at})
+					got.Note = strings.TrimSpace("The new commit is at the branch's end; the plan takes it to its place. " + made.Warning)
+					return got, nil
+				},
+			})
+		}})
 }
 
 // inserted is a new commit at the branch's end, and where the plan shall have it.
@@ -192,15 +199,16 @@ func (m *Model) place() tea.Cmd {
 func (m *Model) insertEmpty() tea.Cmd {
 	at := m.entry() + 1
 	plan := m.plan
-	return kit.Show(kit.Edit{Title: "Message of a new, empty commit", Message: &m.writing, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-		if app.CleanMessage(text) == "" {
-			return kit.Say("Without a message there is no commit.")
-		}
-		return m.make("Making the commit", func(ctx context.Context) (shape.Plan, error) {
-			id, err := m.app.EmptyCommit(ctx, plan.Tip, text)
-			return plan.Insert(at, id), err
-		})
-	}})
+	return kit.Show(kit.Edit{Title: "Message of a new, empty commit", Message: &m.writing, Suffix: "COMMIT_EDITMSG",
+		Done: func(text string) tea.Cmd {
+			if app.CleanMessage(text) == "" {
+				return kit.Say("Without a message there is no commit.")
+			}
+			return m.make("Making the commit", func(ctx context.Context) (shape.Plan, error) {
+				id, err := m.planning.EmptyCommit(ctx, plan.Tip, text)
+				return plan.Insert(at, id), err
+			})
+		}})
 }
 
 // sign changes an entry's author or date.
@@ -214,22 +222,24 @@ func (m *Model) sign() tea.Cmd {
 	}
 	options := []kit.Option{
 		{Label: "Its author", Detail: safe.Line(author), Do: func() tea.Cmd {
-			return kit.Show(kit.Edit{Title: "Author of entry " + shape.Letter(at) + ": Name <address>", Text: author, Done: func(text string) tea.Cmd {
-				return m.signAs(at, strings.TrimSpace(text), e.Date)
-			}})
+			return kit.Show(kit.Edit{Title: "Author of entry " + shape.Letter(at) + ": Name <address>", Text: author,
+				Done: func(text string) tea.Cmd {
+					return m.signAs(at, strings.TrimSpace(text), e.Date)
+				}})
 		}},
 		{Label: "Its date", Detail: writer.When.Format(time.RFC3339), Do: func() tea.Cmd {
-			return kit.Show(kit.Edit{Title: "Date of entry " + shape.Letter(at), Text: writer.When.Format(time.RFC3339), Done: func(text string) tea.Cmd {
-				when, err := time.Parse(time.RFC3339, strings.TrimSpace(text))
-				if err != nil {
-					return kit.Show(kit.Notice{Text: "Write the date as 2026-05-06T09:30:00+02:00.", Trouble: true})
-				}
-				date, err := shape.Date(when)
-				if err != nil {
-					return kit.Show(kit.Notice{Text: app.Explain(err), Trouble: true})
-				}
-				return m.signAs(at, e.Author, date)
-			}})
+			return kit.Show(kit.Edit{Title: "Date of entry " + shape.Letter(at), Text: writer.When.Format(time.RFC3339),
+				Done: func(text string) tea.Cmd {
+					when, err := time.Parse(time.RFC3339, strings.TrimSpace(text))
+					if err != nil {
+						return kit.Show(kit.Notice{Text: "Write the date as 2026-05-06T09:30:00+02:00.", Trouble: true})
+					}
+					date, err := shape.Date(when)
+					if err != nil {
+						return kit.Show(kit.Notice{Text: app.Explain(err), Trouble: true})
+					}
+					return m.signAs(at, e.Author, date)
+				}})
 		}},
 		{Label: "Restore author and date", Do: func() tea.Cmd { return m.signAs(at, "", "") }},
 	}
@@ -284,7 +294,7 @@ func (m *Model) content() tea.Cmd {
 					if err != nil {
 						return kit.Got{}, err
 					}
-					scratch, err := m.app.LayOut(ctx, step.Commit, step.Tree, dir)
+					scratch, err := m.planning.LayOut(ctx, step.Commit, step.Tree, dir)
 					return kit.ToScreen(Name, laidOut{at, plan, scratch, shell}), err
 				},
 			})
@@ -300,14 +310,14 @@ func (m *Model) content() tea.Cmd {
 type laidOut struct {
 	at      int
 	plan    shape.Plan
-	scratch app.Scratch
+	scratch planning.Scratch
 	shell   bool
 }
 
-func (m *Model) contentChanged(at int, plan shape.Plan, scratch app.Scratch) tea.Cmd {
+func (m *Model) contentChanged(at int, plan shape.Plan, scratch planning.Scratch) tea.Cmd {
 	return m.make("Taking the content back", func(ctx context.Context) (shape.Plan, error) {
 		defer os.RemoveAll(scratch.Dir)
-		id, err := m.app.TakeBack(ctx, scratch)
+		id, err := m.planning.TakeBack(ctx, scratch)
 		if err != nil || id.IsZero() {
 			return plan, err
 		}

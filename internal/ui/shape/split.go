@@ -7,7 +7,6 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
-	"bastel/internal/app"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/shape"
@@ -15,6 +14,7 @@ import (
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
+	"bastel/internal/wording"
 )
 
 // split is the view in which one commit is sorted into parts: Now is what it changes,
@@ -22,7 +22,7 @@ import (
 type split struct {
 	screen  *Model
 	id      repo.ID
-	desk    *tray.Desk
+	desk    *tray.CommitParts
 	half    kit.Half
 	halves  [2]stream.Model
 	current tray.Layer
@@ -31,7 +31,7 @@ type split struct {
 // divided is a commit spread out.
 type divided struct {
 	id   repo.ID
-	desk *tray.Desk
+	desk *tray.CommitParts
 }
 
 // divide opens the view for the entry at the cursor.
@@ -44,7 +44,7 @@ func (m *Model) divide() tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{
 		Title: "Opening the commit",
 		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-			desk, err := m.app.SplitDesk(ctx, id)
+			desk, err := m.planning.PartsOf(ctx, id)
 			return kit.ToScreen(Name, divided{id, desk}), err
 		},
 	})
@@ -58,7 +58,7 @@ func newSplit(m *Model, d divided) *split {
 
 // show lists what the desk holds now.
 func (s *split) show() {
-	board := s.desk.Board()
+	board := s.desk.Listing()
 	s.halves[kit.Now].Set(board.Loose)
 	var sections []stream.Section
 	for l := tray.A; l <= tray.Last; l++ {
@@ -69,7 +69,7 @@ func (s *split) show() {
 		section := stream.Section{Layer: l, Files: files, Heading: true, Name: l.String(), Current: l == s.current,
 			Title: fmt.Sprintf("part %d", len(sections)+1), Untitled: true, Note: "empty"}
 		if n := len(tray.IDs(files)); n > 0 {
-			section.Note = app.Count(n, "hunk") + " in " + app.Count(len(files), "file")
+			section.Note = wording.Count(n, "hunk") + " in " + wording.Count(len(files), "file")
 		}
 		sections = append(sections, section)
 	}
@@ -79,15 +79,15 @@ func (s *split) show() {
 func (s *split) stream() *stream.Model { return &s.halves[s.half] }
 
 // carry takes what is picked to a layer. It is all in memory, and done at once.
-func (s *split) carry(to tray.Layer, words []string) tea.Cmd {
+func (s *split) carry(to tray.Layer, selected []tray.Selection) tea.Cmd {
 	from := tray.Loose
 	if s.half == kit.Next {
 		from = s.stream().Layer()
 	}
-	if len(words) == 0 || from == to {
+	if len(selected) == 0 || from == to {
 		return nil
 	}
-	if err := s.desk.Move(from, to, words); err != nil {
+	if err := s.desk.Move(from, to, selected); err != nil {
 		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
 	}
 	if to != tray.Loose {
@@ -106,7 +106,7 @@ func (s *split) actions() []kit.Action {
 		verb, to = "take out", tray.Loose
 	}
 	actions := []kit.Action{
-		kit.Act(action.CarryPart, some, func() tea.Cmd { return s.carry(to, cur.Picked()) }).Called(verb),
+		kit.Act(action.CarryPart, some, func() tea.Cmd { return s.carry(to, cur.Picked()) }).Named(verb),
 		kit.Choosing(action.IntoPart, some, func(key string) tea.Cmd {
 			return s.carry(tray.A+tray.Layer(slices.Index(action.Digits, key)), cur.Picked())
 		}),
@@ -115,7 +115,7 @@ func (s *split) actions() []kit.Action {
 		kit.Act(action.FileOfPart, some, func() tea.Cmd { return s.carry(to, cur.PickedFile()) }),
 		kit.Act(action.TakeParts, true, s.take),
 		kit.Act(action.DividePart, some, kit.Just(func() { cur.Cut() })),
-		kit.Act(action.Back, true, kit.Just(func() { s.screen.split = nil })).Called("back to the plan"),
+		kit.Act(action.Back, true, kit.Just(func() { s.screen.split = nil })).Named("back to the plan"),
 	}
 	moves := kit.Navigator{Move: cur.Move, Page: cur.Page, End: cur.End, Turn: func(half kit.Half) { s.half = half }}
 	return slices.Concat(actions, kit.Hunks(some, cur.Hunk, cur.File), moves.Actions())
@@ -124,7 +124,7 @@ func (s *split) actions() []kit.Action {
 // take puts the parts into the plan.
 func (s *split) take() tea.Cmd {
 	m, id, desk := s.screen, s.id, s.desk
-	board := desk.Board()
+	board := desk.Listing()
 	parts := 0
 	for _, t := range board.Trays {
 		if len(t.Files) > 0 {
@@ -140,7 +140,7 @@ func (s *split) take() tea.Cmd {
 	m.split = nil
 	plan := m.plan
 	return m.make("Making the parts", func(ctx context.Context) (shape.Plan, error) {
-		parts, messages, err := m.app.SplitCommit(ctx, id, desk)
+		parts, messages, err := m.planning.SplitCommit(ctx, id, desk)
 		if err != nil {
 			return plan, err
 		}
@@ -170,7 +170,7 @@ func (s *split) view(size kit.Size, theme kit.Theme) []string {
 	if size.Narrow {
 		return half(s.half, size.Width)
 	}
-	return kit.Beside(half(kit.Now, now), kit.Pad(nil, seam, size.Height), half(kit.Next, next))
+	return kit.Join(half(kit.Now, now), kit.Pad(nil, seam, size.Height), half(kit.Next, next))
 }
 
 func (s *split) click(half kit.Half, y int) {

@@ -7,9 +7,10 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
-	"bastel/internal/app"
+	"bastel/internal/app/sorting"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // sweep looks for leftovers in every commit of the branch, shows them, and takes them
@@ -21,7 +22,7 @@ func (m *Model) sweep() tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{
 		Title: "Looking for leftovers",
 		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-			swept, err := m.app.SweepBranch(ctx, true)
+			swept, err := m.sorting.SweepBranch(ctx, true)
 			if err != nil || len(swept.Findings) == 0 {
 				return kit.Got{Note: "No commit of the branch has leftovers."}, err
 			}
@@ -30,7 +31,7 @@ func (m *Model) sweep() tea.Cmd {
 	})
 }
 
-func (m *Model) offerSweep(swept app.Swept) kit.Choose {
+func (m *Model) offerSweep(swept sorting.Swept) kit.Choose {
 	commits := map[string]bool{}
 	for _, f := range swept.Findings {
 		commits[f.Commit.String()] = true
@@ -40,10 +41,12 @@ func (m *Model) offerSweep(swept app.Swept) kit.Choose {
 		detail = "Nothing is left of: " + safe.Line(strings.Join(swept.Emptied, ", "))
 	}
 	choose := kit.Choose{Title: "Leftovers in the branch's commits", Options: []kit.Option{{
-		Key: "enter", Label: fmt.Sprintf("Remove %s from %s", app.Count(len(swept.Findings), "line"), app.Count(len(commits), "commit")), Detail: detail, Do: m.applySweep,
+		Key: "enter", Label: fmt.Sprintf("Remove %s from %s", wording.Count(len(swept.Findings), "line"), wording.Count(len(commits), "commit")),
+		Detail: detail, Do: m.applySweep,
 	}}}
 	for _, f := range swept.Findings {
-		choose.Options = append(choose.Options, kit.Option{Key: f.Commit.Short(), Label: kit.Expand(safe.Line(f.Text)), Detail: fmt.Sprintf("%s:%d", safe.Line(f.Path), f.Line)})
+		choose.Options = append(choose.Options, kit.Option{Key: f.Commit.Short(), Label: kit.Expand(safe.Line(f.Text)),
+			Detail: fmt.Sprintf("%s:%d", safe.Line(f.Path), f.Line)})
 	}
 	return choose
 }
@@ -52,11 +55,11 @@ func (m *Model) applySweep() tea.Cmd {
 	return kit.Start(kit.Work[string]{
 		Title: "Sweeping",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
-			swept, err := m.app.SweepBranch(ctx, false)
+			swept, err := m.sorting.SweepBranch(ctx, false)
 			if err != nil {
 				return "", err
 			}
-			return fmt.Sprintf("Removed %s.%s u brings them back.", app.Count(len(swept.Findings), "leftover"), swept.Applied.Besides()), nil
+			return fmt.Sprintf("Removed %s.%s u brings them back.", wording.Count(len(swept.Findings), "leftover"), swept.Applied.Remarks()), nil
 		},
 	})
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
 	"bastel/internal/ui/kit"
 	"bastel/test/fixture"
 )
@@ -32,11 +33,11 @@ func TestAReadingUnderWayNeverReplacesANewerEdit(t *testing.T) {
 	assert.Len(t, m.before, 1, "and can be undone")
 
 	// Where the branch itself moved it is read again, and the draft is carried over.
-	require.NoError(t, a.KeepPlan(t.Context(), m.plan))
+	require.NoError(t, planning.Of(a).KeepPlan(t.Context(), m.plan))
 	f.Commit("three", "c", "3\n")
 	late = read()
 	m.set(m.plan.Reword(0, "joined"))
-	require.NoError(t, a.KeepPlan(t.Context(), m.plan))
+	require.NoError(t, planning.Of(a).KeepPlan(t.Context(), m.plan))
 	cmd := m.take(late)
 	require.NotNil(t, cmd)
 	m.take(cmd().(kit.Read[planned]))

@@ -8,11 +8,13 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/publishing"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/send"
 	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // sourceBranches are those that commits can be taken from.
@@ -27,7 +29,7 @@ type takeable struct {
 func (m *Model) chooseTake() tea.Cmd {
 	branch := m.plan.Branch
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (sourceBranches, error) {
-		names, err := m.app.Ontos(ctx, branch)
+		names, err := m.planning.Ontos(ctx, branch)
 		return sourceBranches(names), err
 	})
 }
@@ -41,7 +43,7 @@ func (m *Model) offerSources(found sourceBranches) tea.Cmd {
 	for _, name := range found {
 		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(name), Do: func() tea.Cmd {
 			return kit.Find(m.ctx, Name, func(ctx context.Context) (takeable, error) {
-				commits, err := m.app.Takeable(ctx, plan, name)
+				commits, err := m.resolving.Takeable(ctx, plan, name)
 				return takeable{name, commits}, err
 			})
 		}})
@@ -58,10 +60,12 @@ func (m *Model) offerTakeable(found takeable) tea.Cmd {
 		all = append(all, s.ID)
 	}
 	choose := kit.Choose{Title: "Take which commit of " + safe.Line(found.branch) + "?", Options: []kit.Option{
-		{Label: "all of them", Detail: app.Count(len(all), "commit") + ", oldest first", Do: func() tea.Cmd { return m.offerWays(all) }},
+		{Label: "all of them", Detail: wording.Count(len(all), "commit") + ", oldest first", Do: func() tea.Cmd { return m.offerWays(all) }},
 	}}
 	for _, s := range found.commits {
-		choose.Options = append(choose.Options, kit.Option{Key: s.ID.Short(), Label: safe.Line(s.Commit.Subject()), Detail: safe.Line(s.Commit.Writer().Name), Do: func() tea.Cmd { return m.offerWays([]repo.ID{s.ID}) }})
+		choose.Options = append(choose.Options, kit.Option{Key: s.ID.Short(), Label: safe.Line(s.Commit.Subject()),
+			Detail: safe.Line(s.Commit.Writer().Name), Do: func() tea.Cmd { return m.offerWays([]repo.ID{s.ID}) },
+			Look: kit.LookAt(m.app, s.ID)})
 	}
 	return kit.Show(choose)
 }
@@ -69,13 +73,14 @@ func (m *Model) offerTakeable(found takeable) tea.Cmd {
 // offerWays asks in which form commits are taken; the linear series first.
 func (m *Model) offerWays(ids []repo.ID) tea.Cmd {
 	at, plan := m.entry()+1, m.plan
-	choose := kit.Choose{Title: "Take " + app.Count(len(ids), "commit") + " how?", Options: []kit.Option{
+	choose := kit.Choose{Title: "Take " + wording.Count(len(ids), "commit") + " how?", Options: []kit.Option{
 		{Label: "as entries of the plan", Detail: "after entry " + shape.Letter(max(0, at-1)), Do: func() tea.Cmd {
 			return m.make("Taking", func(ctx context.Context) (shape.Plan, error) { return m.app.WithTaken(ctx, plan, at, ids) })
 		}},
 	}}
 	if !m.elsewhere() {
-		choose.Options = append(choose.Options, kit.Option{Label: "as loose changes only", Detail: "to be sorted and committed afterwards", Do: func() tea.Cmd { return m.takeLoose(ids) }})
+		choose.Options = append(choose.Options, kit.Option{Label: "as loose changes only", Detail: "to be sorted and committed afterwards",
+			Do: func() tea.Cmd { return m.takeLoose(ids) }})
 	}
 	return kit.Show(choose)
 }
@@ -85,11 +90,12 @@ func (m *Model) takeLoose(ids []repo.ID) tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{
 		Title: "Taking",
 		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-			paths, waiting, err := m.app.TakeLoose(ctx, ids)
+			paths, waiting, err := m.resolving.TakeLoose(ctx, ids)
 			if err != nil || waiting == nil {
-				return kit.Got{Note: fmt.Sprintf("Changed %s. u undoes it.", app.Count(len(paths), "file"))}, err
+				return kit.Got{Note: fmt.Sprintf("Changed %s. u undoes it.", wording.Count(len(paths), "file"))}, err
 			}
-			return kit.Got{Note: fmt.Sprintf("%s to answer first. Nothing was changed yet.", app.Count(waiting.Open(), "place")), Msg: kit.Go{Screen: mender}}, nil
+			return kit.Got{Note: fmt.Sprintf("%s to answer first. Nothing was changed yet.", wording.Count(waiting.Open(), "place")),
+				Msg: kit.Go{Screen: mender}}, nil
 		},
 	})
 }
@@ -97,7 +103,7 @@ func (m *Model) takeLoose(ids []repo.ID) tea.Cmd {
 // mergeIn makes the merge of another branch the plan's last entry.
 func (m *Model) mergeIn(name string) tea.Cmd {
 	plan := m.plan
-	return m.make("Merging "+safe.Line(name), func(ctx context.Context) (shape.Plan, error) { return m.app.WithMerge(ctx, plan, name) })
+	return m.make("Merging "+safe.Line(name), func(ctx context.Context) (shape.Plan, error) { return m.resolving.WithMerge(ctx, plan, name) })
 }
 
 // TakeIn has the plan take in what the remote's branch has, and commits besides, for
@@ -105,7 +111,7 @@ func (m *Model) mergeIn(name string) tea.Cmd {
 func (m *Model) TakeIn(besides []repo.ID) tea.Cmd {
 	plan, number := m.plan, m.number
 	return kit.Start(kit.Work[kit.Got]{Title: "Taking in", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-		plan, said, err := m.app.TakeIn(ctx, plan, besides)
+		plan, said, err := publishing.Of(m.app).TakeIn(ctx, plan, besides)
 		if err != nil {
 			return kit.Got{}, err
 		}

@@ -17,6 +17,7 @@ import (
 	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
+	"bastel/internal/wording"
 )
 
 const (
@@ -60,7 +61,7 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	if m.looking {
 		between = kit.Pad(nil, seam, size.Height)
 	}
-	return kit.Beside(left, between, right)
+	return kit.Join(left, between, right)
 }
 
 // nothing explains why there is no series to shape.
@@ -111,7 +112,7 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	}
 	return []string{
 		kit.Heading(width, "Now", safe.Line(m.plan.Branch), m.half == kit.Now, theme.Now, theme, m.size.Narrow),
-		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + app.Count(len(m.plan.Sources), "commit") + " " + start), Style: theme.Dim}),
+		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + wording.Count(len(m.plan.Sources), "commit") + " " + start), Style: theme.Dim}),
 		kit.Blank(width),
 	}
 }
@@ -142,7 +143,8 @@ func (m *Model) nowRows(width, i int, s app.Source, cursor, kin, out bool, theme
 	return []string{
 		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(fmt.Sprintf("%3d  ", i+1)), Style: number},
 			kit.Seg{Text: safe.Show(s.Commit.Subject()), Style: title}),
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show("     " + s.ID.Short() + "  " + safe.Line(writer.Name) + ", " + kit.Age(writer.When, time.Now()) + "  " + m.measure(i)), Style: theme.Dim}),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show("     " + s.ID.Short() + "  " + safe.Line(writer.Name) + ", " +
+			kit.Age(writer.When, time.Now()) + "  " + m.measure(i)), Style: theme.Dim}),
 	}
 }
 
@@ -181,15 +183,15 @@ func (m *Model) summary(theme kit.Theme) (string, lipgloss.Style) {
 	case f == nil:
 		return "forecast …", theme.Dim
 	case f.Conflicts() > 0:
-		return app.Count(f.Conflicts(), "conflict") + " in the way of applying it", theme.Trouble
+		return wording.Count(f.Conflicts(), "conflict") + " in the way of applying it", theme.Trouble
 	case f.SameContent && !m.plan.Changes():
-		return app.Count(f.Made(), "commit") + ", nothing planned yet", theme.Dim
+		return wording.Count(f.Made(), "commit") + ", nothing planned yet", theme.Dim
 	case f.SameContent:
-		return app.Count(f.Made(), "commit") + ", content the same byte for byte" + lost(f), theme.Next
+		return wording.Count(f.Made(), "commit") + ", content the same byte for byte" + lost(f), theme.Next
 	case m.plan.Rearranges():
-		return app.Count(f.Made(), "commit") + ", nothing left out, yet the content changes: = shows where" + lost(f), theme.Trouble
+		return wording.Count(f.Made(), "commit") + ", nothing left out, yet the content changes: = shows where" + lost(f), theme.Trouble
 	default:
-		return app.Count(f.Made(), "commit") + ", the content changes" + lost(f), theme.Next
+		return wording.Count(f.Made(), "commit") + ", the content changes" + lost(f), theme.Next
 	}
 }
 
@@ -198,7 +200,7 @@ func lost(f *replay.Forecast) string {
 	if f.Signatures == 0 {
 		return ""
 	}
-	return ", " + app.Count(f.Signatures, "signature") + " lost"
+	return ", " + wording.Count(f.Signatures, "signature") + " lost"
 }
 
 func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
@@ -237,7 +239,8 @@ func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
 	return []string{
 		kit.Split(width, backdrop, []kit.Seg{pointer, mark, {Text: safe.Show(fmt.Sprintf("%-3s ", shape.Letter(i))), Style: name},
 			{Text: safe.Show(subject), Style: title}}, result),
-		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show("     " + m.origin(e)), Style: theme.Dim}, kit.Seg{Text: safe.Show(m.labels(i)), Style: theme.Now}, why),
+		kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show("     " + m.origin(e)), Style: theme.Dim},
+			kit.Seg{Text: safe.Show(m.labels(i)), Style: theme.Now}, why),
 	}
 }
 
@@ -275,7 +278,8 @@ func (m *Model) outcome(e shape.Entry, theme kit.Theme) (result, why kit.Seg) {
 		}
 		switch step.Result {
 		case replay.Conflict:
-			return kit.Seg{Text: "conflict", Style: theme.Trouble}, kit.Seg{Text: safe.Show("  " + safe.Line(step.Reason)), Style: theme.Trouble.Bold(false)}
+			return kit.Seg{Text: "conflict", Style: theme.Trouble}, kit.Seg{Text: safe.Show("  " + safe.Line(step.Reason)),
+				Style: theme.Trouble.Bold(false)}
 		case replay.Answered:
 			return kit.Seg{Text: "answered", Style: theme.Strong}, kit.Seg{Text: safe.Show("  " + safe.Line(step.Reason)), Style: theme.Dim}
 		case replay.Empty:
@@ -399,12 +403,13 @@ func (m *Model) Explain() (title, text string) {
 	case m.grid != nil && m.grid.story != nil:
 		return "A file, commit by commit", "What each commit of the branch does to the file, oldest first."
 	case m.grid != nil:
-		return "Overlaps", "Each row is a file, each column a commit. A strong thread ties commits that touch the same lines: moving one past the other will conflict. " +
-			"What no other commit touches can be moved freely."
+		return "Overlaps", "Each row is a file, each column a commit. A strong thread ties commits that touch the same lines: moving one past " +
+			"the other will conflict. What no other commit touches can be moved freely."
 	case m.looking:
 		return "A difference", "What the commit at the cursor changes."
 	}
 	return Name, "Now holds the branch's commits, oldest first. Next is the series as it will be. " +
-		"Threads tie each commit to what becomes of it: they cross where commits are reordered, join where they are squashed, and end where one is left out. " +
+		"Threads tie each commit to what becomes of it: they cross where commits are reordered, join where they are squashed, and end where " +
+		"one is left out. " +
 		"After each edit the plan is carried out in memory, and each entry says how that went. Nothing is rewritten before you apply."
 }

@@ -28,7 +28,7 @@ func (m *Model) Actions() []kit.Action {
 	}
 	anywhere := func() []string { return nil }
 	actions := []kit.Action{
-		kit.Act(action.Carry, some, m.carry(to, s.Picked, s.PickedPaths)).Called(verb).InMemory(),
+		kit.Act(action.Carry, some, m.carry(to, s.Picked, s.PickedPaths)).Named(verb).InMemory(),
 		kit.Choosing(action.IntoTray, some, m.carryByKey).InMemory(),
 		kit.Act(action.MarkLine, some, m.mark).InMemory(),
 		kit.Act(action.WholeFile, some, m.carry(to, s.PickedFile, s.PickedPaths)).InMemory(),
@@ -46,7 +46,10 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.Loosen, !m.head.Commit.IsZero(), m.loosen),
 		kit.Act(action.CheckTray, staged, m.check),
 		kit.Asking(action.EditHunk, some, m.rewrite),
-		kit.Asking(action.OpenFile, some && s.CursorPath() != "", func() tea.Cmd { return kit.Show(kit.Launch{Path: s.CursorPath(), Line: s.CursorLine()}) }),
+		kit.Asking(action.OpenFile, some && s.CursorPath() != "", func() tea.Cmd {
+			return kit.Show(kit.Launch{Path: s.CursorPath(),
+				Line: s.CursorLine()})
+		}),
 		kit.Act(action.DivideHunk, some, m.cut).InMemory(),
 		kit.Act(action.ReadHunk, some, kit.Just(s.Read)).InMemory(),
 		kit.Act(action.Hide, some || !now, kit.Just(s.Hide)).InMemory(),
@@ -172,7 +175,7 @@ func (m *Model) findHomes() tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{
 		Title: "Finding homes",
 		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-			homes, err := m.app.FindHomes(ctx, from, nil, view)
+			homes, err := m.sorting.FindHomes(ctx, from, nil, view)
 			if err != nil {
 				return kit.Got{}, err
 			}
@@ -182,7 +185,7 @@ func (m *Model) findHomes() tea.Cmd {
 			if len(homes.Homes) == 0 {
 				return kit.Got{}, fmt.Errorf("there is no hunk here any more that could join a commit")
 			}
-			published, err := m.app.Published(ctx, homes.Commits)
+			published, err := m.sorting.Published(ctx, homes.Commits)
 			return kit.ToScreen(Name, homesFound{homes, published}), err
 		},
 	})

@@ -6,7 +6,7 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
-	"bastel/internal/app"
+	"bastel/internal/app/sorting"
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
@@ -14,23 +14,23 @@ import (
 
 // step is a step of sorting as undo and redo need it.
 type step struct {
-	board  tray.Board // as it was shown before; in memory only where that could be sorted in memory
-	sorted app.Sorted // once the repository has followed
+	board  tray.Listing   // as it was shown before; in memory only where that could be sorted in memory
+	sorted sorting.Sorted // once the repository has followed
 }
 
 // carry takes what is picked to another layer: on the screen at once, if the board is in
-// memory, and then in the repository. The paths narrow down where the words are looked up.
-func (m *Model) carry(to tray.Layer, picked, paths func() []string) func() tea.Cmd {
+// memory, and then in the repository. The paths narrow down where the selection is looked up.
+func (m *Model) carry(to tray.Layer, picked func() []tray.Selection, paths func() []string) func() tea.Cmd {
 	return func() tea.Cmd {
-		c := app.Carry{From: m.here(), To: to, Words: picked(), Within: paths(), View: m.view}
-		if len(c.Words) == 0 {
+		c := sorting.TrayMove{From: m.here(), To: to, Selected: picked(), Within: paths(), View: m.view}
+		if len(c.Selected) == 0 {
 			return nil
 		}
 		if c.From == c.To {
 			return kit.Say(fmt.Sprintf("It is in tray %s already.", c.To))
 		}
 		s := m.stream()
-		moved, err := m.board.Move(c.From, c.To, c.Words, c.Within)
+		moved, err := m.board.Move(c.From, c.To, c.Selected, c.Within)
 		if c.To != tray.Loose && c.To != m.current {
 			m.chooseTray(c.To)
 		}
@@ -47,17 +47,17 @@ func (m *Model) carry(to tray.Layer, picked, paths func() []string) func() tea.C
 
 // movement is what the repository has to do for a step that is shown.
 type movement struct {
-	carry app.Carry
+	carry sorting.TrayMove
 	step  *step
 }
 
 // moveEach has the repository make moves, all at once. It says how many were made.
 func (m *Model) moveEach(ctx context.Context, parts []any) (int, error) {
-	carries := make([]app.Carry, len(parts))
+	carries := make([]sorting.TrayMove, len(parts))
 	for i, part := range parts {
 		carries[i] = part.(movement).carry
 	}
-	sorted, err := m.app.MoveEach(ctx, carries)
+	sorted, err := m.sorting.MoveEach(ctx, carries)
 	for i, s := range sorted {
 		parts[i].(movement).step.sorted = s
 	}
@@ -65,16 +65,18 @@ func (m *Model) moveEach(ctx context.Context, parts []any) (int, error) {
 }
 
 // carryFirst does so in the repository first: what can only be sorted there, or not at all.
-func (m *Model) carryFirst(c app.Carry, s *stream.Model) tea.Cmd {
-	return kit.Start(kit.Work[app.Sorted]{
+func (m *Model) carryFirst(c sorting.TrayMove, s *stream.Model) tea.Cmd {
+	return kit.Start(kit.Work[sorting.Sorted]{
 		Title: "Moving changes",
-		Do:    func(ctx context.Context, _ func(string)) (app.Sorted, error) { return m.app.Move(ctx, c) },
-		Done:  func(sorted app.Sorted) kit.Got { return kit.Got{Msg: sortedBy(s, sorted)} },
+		Do: func(ctx context.Context, _ func(string)) (sorting.Sorted, error) {
+			return m.sorting.Move(ctx, c)
+		},
+		Done: func(sorted sorting.Sorted) kit.Got { return kit.Got{Msg: sortedBy(s, sorted)} },
 	})
 }
 
 // sortedBy tells the screen of a step that the repository has done already.
-func sortedBy(from *stream.Model, sorted app.Sorted) tea.Msg {
+func sortedBy(from *stream.Model, sorted sorting.Sorted) tea.Msg {
 	msg := carried{from: from}
 	if !sorted.Journaled {
 		msg.step = &step{sorted: sorted}
@@ -89,7 +91,7 @@ func (m *Model) ahead() {
 }
 
 // showBoard shows a board as it was sorted in memory.
-func (m *Model) showBoard(board tray.Board) {
+func (m *Model) showBoard(board tray.Listing) {
 	m.ahead()
 	m.board = board
 	m.halves[kit.Now].Set(board.Loose)
@@ -108,7 +110,7 @@ func (m *Model) back(from, to *[]*step, said string) tea.Cmd {
 	*from = (*from)[:len(*from)-1]
 	reverse := &step{board: m.board}
 	back := func(ctx context.Context) (err error) {
-		reverse.sorted, err = m.app.SortBack(ctx, last.sorted.Step)
+		reverse.sorted, err = m.sorting.SortBack(ctx, last.sorted.Step)
 		return err
 	}
 	*to = append(*to, reverse)
@@ -116,5 +118,8 @@ func (m *Model) back(from, to *[]*step, said string) tea.Cmd {
 		m.showBoard(last.board.WithMessagesOf(m.board))
 		return tea.Batch(kit.Say(said), kit.Show(kit.Follow{Screen: Name, Title: "Sorting as before", Do: back}))
 	}
-	return kit.Start(kit.Work[string]{Title: "Sorting as before", Do: func(ctx context.Context, _ func(string)) (string, error) { return said, back(ctx) }})
+	return kit.Start(kit.Work[string]{Title: "Sorting as before", Do: func(ctx context.Context, _ func(string)) (string,
+		error) {
+		return said, back(ctx)
+	}})
 }

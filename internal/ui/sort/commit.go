@@ -10,13 +10,15 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/sorting"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
-func (m *Model) commit(drafts []app.Draft) tea.Cmd {
+func (m *Model) commit(drafts []sorting.Draft) tea.Cmd {
 	for _, d := range drafts {
 		if app.CleanMessage(d.Message) == "" {
 			m.half = kit.Next
@@ -30,17 +32,18 @@ func (m *Model) commit(drafts []app.Draft) tea.Cmd {
 		}
 	}
 	if m.work.Ref != m.head.Ref {
-		return kit.Show(kit.Ask{Question: fmt.Sprintf("%s is checked out, and %s is at work. y commits to %s.", safe.Line(m.head.Branch()), safe.Line(m.work.Branch()), safe.Line(m.head.Branch())), Key: "y", Yes: m.commitDrafts(drafts)})
+		return kit.Show(kit.Ask{Question: fmt.Sprintf("%s is checked out, and %s is at work. y commits to %s.", safe.Line(m.head.Branch()),
+			safe.Line(m.work.Branch()), safe.Line(m.head.Branch())), Key: "y", Yes: m.commitDrafts(drafts)})
 	}
 	return m.commitDrafts(drafts)
 }
 
 // commit makes commits from drafts. What has no message yet gets one first.
-func (m *Model) commitDrafts(drafts []app.Draft) tea.Cmd {
+func (m *Model) commitDrafts(drafts []sorting.Draft) tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{
-		Title: "Making the " + plural(len(drafts), "commit"),
+		Title: "Making the " + wording.Noun(len(drafts), "commit"),
 		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-			made, err := m.app.CommitTrays(ctx, drafts)
+			made, err := m.sorting.CommitTrays(ctx, drafts)
 			if errors.Is(err, app.ErrMarkers) {
 				meant := slices.Clone(drafts)
 				for i := range meant {
@@ -67,13 +70,6 @@ func committedNote(made app.Made, message string) string {
 	return note
 }
 
-func plural(n int, noun string) string {
-	if n == 1 {
-		return noun
-	}
-	return noun + "s"
-}
-
 // amend asks what of the last commit shall change.
 func (m *Model) amend() tea.Cmd {
 	staged := slices.ContainsFunc(m.board.Trays, func(t tray.Tray) bool { return t.Layer == tray.A && len(t.Files) > 0 })
@@ -83,7 +79,7 @@ func (m *Model) amend() tea.Cmd {
 	}
 	if staged {
 		choose.Options = append(choose.Options, kit.Option{Label: "Add tray A to it", Detail: "The message stays.", Do: func() tea.Cmd {
-			return m.amendWith(app.Amendment{Content: true})
+			return m.amendWith(sorting.Amendment{Content: true})
 		}})
 	}
 	choose.Options = append(choose.Options,
@@ -98,19 +94,20 @@ func (m *Model) amendMessage() tea.Cmd {
 	if len(help.Earlier) > 0 {
 		text = help.Earlier[0]
 	}
-	return kit.Show(kit.Edit{Title: "Message of the last commit", Text: text, Message: &help, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-		return m.amendWith(app.Amendment{Message: text})
-	}})
+	return kit.Show(kit.Edit{Title: "Message of the last commit", Text: text, Message: &help, Suffix: "COMMIT_EDITMSG",
+		Done: func(text string) tea.Cmd {
+			return m.amendWith(sorting.Amendment{Message: text})
+		}})
 }
 
 func (m *Model) amendAuthor() tea.Cmd {
 	return kit.Show(kit.Edit{Title: "Author of the last commit: Name <address>", Done: func(text string) tea.Cmd {
-		return m.amendWith(app.Amendment{Author: strings.TrimSpace(text)})
+		return m.amendWith(sorting.Amendment{Author: strings.TrimSpace(text)})
 	}})
 }
 
 // amendWith amends; what a remote has already only after asking.
-func (m *Model) amendWith(am app.Amendment) tea.Cmd {
+func (m *Model) amendWith(am sorting.Amendment) tea.Cmd {
 	at := m.head.Commit
 	return func() tea.Msg {
 		names, err := m.app.Repo.RemotesWith(m.ctx, at)
@@ -121,13 +118,14 @@ func (m *Model) amendWith(am app.Amendment) tea.Cmd {
 			return m.amendNow(am)()
 		}
 		am.Published = true
-		return kit.Ask{Question: fmt.Sprintf("%s has this commit already; whoever builds on it would get it twice. y amends it all the same.", strings.Join(names, ", ")), Key: "y", Yes: m.amendNow(am)}
+		return kit.Ask{Question: fmt.Sprintf("%s has this commit already; whoever builds on it would get it twice. y amends it all the same.",
+			strings.Join(names, ", ")), Key: "y", Yes: m.amendNow(am)}
 	}
 }
 
-func (m *Model) amendNow(am app.Amendment) tea.Cmd {
+func (m *Model) amendNow(am sorting.Amendment) tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{Title: "Amending", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-		made, err := m.app.Amend(ctx, am)
+		made, err := m.sorting.Amend(ctx, am)
 		if errors.Is(err, app.ErrMarkers) {
 			am.Meant = true
 			return kit.Got{Msg: kit.AskMeant(app.QuestionOf(err), m.amendNow(am))}, nil

@@ -9,6 +9,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/sorting"
 	"bastel/internal/diff"
 	"bastel/internal/lanes"
 	"bastel/internal/repo"
@@ -17,11 +18,12 @@ import (
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
+	"bastel/internal/wording"
 )
 
 // homesFound is what was found out about where hunks belong.
 type homesFound struct {
-	homes     app.Homes
+	homes     sorting.Homes
 	published map[repo.ID]bool
 }
 
@@ -36,7 +38,7 @@ type leaveHome struct{}
 // home is the view of homing home: Now is the hunks, Next the branch's commits.
 type home struct {
 	screen    *Model
-	homes     app.Homes
+	homes     sorting.Homes
 	published map[repo.ID]bool
 	chosen    []int  // for each hunk the place of its home; -1: none
 	taken     []bool // whether the hunk goes along
@@ -48,7 +50,7 @@ type home struct {
 	looking   repo.ID         // zero: at the hunks
 }
 
-func newHome(m *Model, homes app.Homes, published map[repo.ID]bool) *home {
+func newHome(m *Model, homes sorting.Homes, published map[repo.ID]bool) *home {
 	h := &home{screen: m, homes: homes, published: published}
 	for _, found := range homes.Homes {
 		place := slices.IndexFunc(homes.Commits, func(s app.Source) bool { return s.ID == found.Commit })
@@ -81,7 +83,7 @@ func (h *home) actions() []kit.Action {
 	leave := func() tea.Cmd { return kit.Show(kit.ForScreen{Screen: Name, Msg: leaveHome{}}) }
 	if !h.looking.IsZero() {
 		s := &h.look[h.half]
-		back := kit.Act(action.Back, true, kit.Just(func() { h.looking = repo.ID{} })).Called("back to the hunks")
+		back := kit.Act(action.Back, true, kit.Just(func() { h.looking = repo.ID{} })).Named("back to the hunks")
 		moves := kit.Navigator{Move: s.Move, Page: s.Page, End: s.End, Turn: func(half kit.Half) { h.half = half }}
 		return slices.Concat([]kit.Action{back}, kit.Hunks(true, s.Hunk, s.File), moves.Actions())
 	}
@@ -95,7 +97,7 @@ func (h *home) actions() []kit.Action {
 			h.move(1)
 			return nil
 		}),
-		kit.Act(action.Back, true, leave).Called("back to the trays"),
+		kit.Act(action.Back, true, leave).Named("back to the trays"),
 	}
 	page := func(pages int) { h.move(pages * max(1, h.screen.size.Height-headRows-4)) }
 	end := func(last bool) {
@@ -109,11 +111,11 @@ func (h *home) actions() []kit.Action {
 }
 
 // moves are the hunks that go, with their homes.
-func (h *home) moves() []app.HomeMove {
-	var moves []app.HomeMove
+func (h *home) moves() []sorting.HomeMove {
+	var moves []sorting.HomeMove
 	for i, place := range h.chosen {
 		if h.taken[i] && place >= 0 {
-			moves = append(moves, app.HomeMove{Word: h.homes.Homes[i].Piece.Word(), Home: h.homes.Commits[place].ID})
+			moves = append(moves, sorting.HomeMove{Fixup: h.homes.Homes[i].Fixup.Selection(), Home: h.homes.Commits[place].ID})
 		}
 	}
 	return moves
@@ -123,11 +125,12 @@ func (h *home) choose() tea.Cmd {
 	at := h.cursor
 	choose := kit.Choose{Title: "Which commit does the hunk belong to?"}
 	for place, c := range slices.Backward(h.homes.Commits) {
-		choose.Options = append(choose.Options, kit.Option{Key: c.ID.Short(), Label: safe.Line(c.Commit.Subject()), Do: func() tea.Cmd {
-			h.chosen[at], h.taken[at] = place, true
-			h.homes.Homes[at].Reason = "You chose it."
-			return nil
-		}})
+		choose.Options = append(choose.Options, kit.Option{Key: c.ID.Short(), Label: safe.Line(c.Commit.Subject()),
+			Look: kit.LookAt(h.screen.app, c.ID), Do: func() tea.Cmd {
+				h.chosen[at], h.taken[at] = place, true
+				h.homes.Homes[at].Reason = "You chose it."
+				return nil
+			}})
 	}
 	return kit.Show(choose)
 }
@@ -147,9 +150,9 @@ func (h *home) preview() tea.Cmd {
 	})
 }
 
-func previewOf(ctx context.Context, a *app.App, from tray.Layer, view tray.View, moves []app.HomeMove, id repo.ID) (previewed, error) {
+func previewOf(ctx context.Context, a *app.App, from tray.Layer, view tray.View, moves []sorting.HomeMove, id repo.ID) (previewed, error) {
 	p := previewed{home: id}
-	forecast, objects, err := a.ForecastHome(ctx, from, view, moves)
+	forecast, objects, err := sorting.Of(a).ForecastHome(ctx, from, view, moves)
 	if err != nil {
 		return p, err
 	}
@@ -190,11 +193,12 @@ func (h *home) apply() tea.Cmd {
 	return kit.Start(kit.Work[string]{
 		Title: "Joining hunks",
 		Do: func(ctx context.Context, _ func(string)) (string, error) {
-			applied, err := m.app.SendHome(ctx, from, view, moves)
+			applied, err := m.sorting.SendHome(ctx, from, view, moves)
 			if err != nil {
 				return "", err
 			}
-			return fmt.Sprintf("Joined %s to earlier commits; %s is at %s now.%s u undoes it.", app.Count(len(moves), "hunk"), safe.Line(m.head.Branch()), applied.New.Short(), applied.Besides()), nil
+			return fmt.Sprintf("Joined %s to earlier commits; %s is at %s now.%s u undoes it.", wording.Count(len(moves), "hunk"),
+				safe.Line(m.head.Branch()), applied.New.Short(), applied.Remarks()), nil
 		},
 		Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: leaveHome{}} },
 	})
@@ -221,7 +225,7 @@ func (h *home) view(size kit.Size, theme kit.Theme) []string {
 		}
 		return right
 	}
-	return kit.Beside(left, append(kit.Pad(nil, seam, headRows), h.threads(seam, body, theme)...), right)
+	return kit.Join(left, append(kit.Pad(nil, seam, headRows), h.threads(seam, body, theme)...), right)
 }
 
 func (h *home) nowHead(width int, theme kit.Theme) []string {
@@ -231,7 +235,8 @@ func (h *home) nowHead(width int, theme kit.Theme) []string {
 	}
 	return []string{
 		kit.Heading(width, "Now", what, h.half == kit.Now, theme.Now, theme, h.screen.size.Narrow),
-		kit.Row(width, nil, kit.Seg{Text: safe.Show(fmt.Sprintf("  %d of %s will join a commit", len(h.moves()), app.Count(len(h.chosen), "hunk"))), Style: theme.Dim}),
+		kit.Row(width, nil, kit.Seg{Text: safe.Show(fmt.Sprintf("  %d of %s will join a commit", len(h.moves()),
+			wording.Count(len(h.chosen), "hunk"))), Style: theme.Dim}),
 		kit.Blank(width),
 	}
 }
@@ -253,19 +258,21 @@ func (h *home) hunkRows(width, height int, theme kit.Theme) []string {
 		if h.taken[i] {
 			mark, style = "● ", theme.Now
 		}
-		piece := h.homes.Homes[i].Piece
+		piece := h.homes.Homes[i].Fixup
 		rows = append(rows, kit.Split(width, backdrop,
-			[]kit.Seg{pointer, {Text: safe.Show(mark), Style: style}, {Text: safe.Show(piece.Path), Style: style.Bold(true)}, {Text: safe.Show(fmt.Sprintf(":%d  ", piece.Hunk.NewStart+1)), Style: theme.Dim}, {Text: safe.Show(gist(piece)), Style: theme.Plain}}))
+			[]kit.Seg{pointer, {Text: safe.Show(mark), Style: style}, {Text: safe.Show(piece.Path), Style: style.Bold(true)},
+				{Text: safe.Show(fmt.Sprintf(":%d  ", piece.Hunk.NewStart+1)), Style: theme.Dim}, {Text: safe.Show(gist(piece)), Style: theme.Plain}}))
 	}
-	rows = append(rows, kit.Blank(width), kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + safe.Line(h.homes.Homes[h.cursor].Reason)), Style: theme.Dim}), kit.Blank(width))
+	rows = append(rows, kit.Blank(width), kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + safe.Line(h.homes.Homes[h.cursor].Reason)),
+		Style: theme.Dim}), kit.Blank(width))
 	var s stream.Model
-	shown := h.homes.Homes[h.cursor].Piece
+	shown := h.homes.Homes[h.cursor].Fixup
 	s.Set([]tray.File{{Path: shown.Path, Hunks: []tray.Hunk{shown.Hunk}}})
 	return kit.Pad(append(rows, s.View(width, max(0, height-len(rows)), false, stream.Cool, theme)...), width, height)
 }
 
 // gist is the first line that a hunk changes.
-func gist(p tray.Piece) string {
+func gist(p tray.Fixup) string {
 	for i, line := range p.Hunk.Lines {
 		if line.Op != diff.Keep && (p.Lines == nil || p.Lines[i]) {
 			return strings.Replace(string(line.Op), "-", "−", 1) + " " + kit.Expand(safe.Line(strings.TrimSpace(string(line.Text))))
@@ -290,7 +297,7 @@ func (h *home) commitRows(width, height int, theme kit.Theme) []string {
 			note = "sent  "
 		}
 		if n := joining[i]; n > 0 {
-			note, style = note+"joined by "+app.Count(n, "hunk")+"  ", theme.Next.Bold(true)
+			note, style = note+"joined by "+wording.Count(n, "hunk")+"  ", theme.Next.Bold(true)
 		}
 		rows = append(rows, kit.Split(width, backdrop,
 			[]kit.Seg{pointer, {Text: safe.Show(fmt.Sprintf("%3d  ", i+1)), Style: theme.Dim}, {Text: safe.Show(c.Commit.Subject()), Style: style}},
@@ -331,5 +338,5 @@ func (h *home) viewCommit(size kit.Size, theme kit.Theme) []string {
 	if size.Narrow {
 		return half(h.half, size.Width)
 	}
-	return kit.Beside(half(kit.Now, now), kit.Pad(nil, seam, size.Height), half(kit.Next, next))
+	return kit.Join(half(kit.Now, now), kit.Pad(nil, seam, size.Height), half(kit.Next, next))
 }

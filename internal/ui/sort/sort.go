@@ -1,6 +1,9 @@
 // Package sort is the screen where changes are sorted: Now is the stream of loose
 // hunks, Next are the trays, the commits being drafted. Tray A's content is the
 // index. While hunks are sent home, Now is the hunks and Next the branch's commits.
+//
+// Its tests promise: words about files, hunks and commits say what is so; its keys are pressed by the tests
+// of ui and test/tmux.
 package sort
 
 import (
@@ -14,11 +17,13 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/sorting"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
+	"bastel/internal/wording"
 )
 
 // Name is the screen's name.
@@ -28,13 +33,14 @@ const Name = "Sort"
 type Model struct {
 	ctx     context.Context
 	app     *app.App
+	sorting *sorting.App
 	half    kit.Half
 	halves  [2]stream.Model // by kit.Half: loose, trays
 	changes []repo.Change
-	board   tray.Board
-	current tray.Layer // the tray that enter puts things into
-	sweep   []string   // the leftovers among the loose changes, as Discard reads them
-	found   int        // how many lines they are
+	board   tray.Listing
+	current tray.Layer       // the tray that enter puts things into
+	sweep   []tray.Selection // the leftovers among the loose changes
+	found   int              // how many lines they are
 	view    tray.View
 	spaces  bool   // changes of white space are hidden
 	lost    string // what was said last of things that trays held
@@ -53,7 +59,8 @@ type Model struct {
 
 // New makes the screen.
 func New(ctx context.Context, a *app.App) *Model {
-	return &Model{ctx: ctx, app: a, current: tray.A, view: tray.View{Context: tray.Plain.Context, Load: map[string]bool{}}}
+	return &Model{ctx: ctx, app: a, sorting: sorting.Of(a), current: tray.A,
+		view: tray.View{Context: tray.Plain.Context, Load: map[string]bool{}}}
 }
 
 // Name gives the screen's name.
@@ -62,10 +69,10 @@ func (m *Model) Name() string { return Name }
 // reading is what the screen shows.
 type reading struct {
 	some     bool // only the first changes; the rest follows
-	board    tray.Board
-	sweep    []string
+	board    tray.Listing
+	sweep    []tray.Selection
 	found    int
-	leftover map[string]map[int]bool
+	leftover tray.LinesOfHunks
 	view     tray.View
 }
 
@@ -73,7 +80,7 @@ type reading struct {
 func (m *Model) Shows() repo.Topics { return repo.AllTopics }
 
 // Situated reads the changes that the situation speaks of.
-func (m *Model) Situated(s app.Situation) tea.Cmd {
+func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
 	if s.Head.Commit != m.head.Commit {
 		m.before, m.after = nil, nil // they are about what is a commit's now
 	}
@@ -91,7 +98,7 @@ const firstShown = 100
 func (m *Model) readSome(changes []repo.Change) tea.Cmd {
 	view := m.view
 	return m.reading.Begin(m.ctx, Name, func(ctx context.Context) (reading, error) {
-		board, err := m.app.Board(ctx, changes, view)
+		board, err := m.sorting.Listing(ctx, changes, view)
 		board.Lost = nil // it knows of some paths only
 		return reading{board: board, view: view, some: true}, err
 	})
@@ -110,19 +117,19 @@ func (m *Model) read() tea.Cmd {
 	}
 	changes, view := m.changes, m.view
 	return m.reading.Begin(m.ctx, Name, func(ctx context.Context) (reading, error) {
-		board, err := m.app.Board(ctx, changes, view)
+		board, err := m.sorting.Listing(ctx, changes, view)
 		if err != nil {
 			return reading{}, err
 		}
 		r := reading{board: board, view: view}
-		found, words, err := m.app.Leftovers(ctx, board.Loose)
+		found, leftovers, err := m.app.Leftovers(ctx, board.Loose)
 		if errors.As(err, new(*app.Refusal)) {
 			return r, nil // the settings are wrong, which opening has told of: no leftovers are known
 		}
 		if err != nil {
 			return r, err
 		}
-		r.sweep, r.found = words, len(found)
+		r.sweep, r.found = leftovers, len(found)
 		all := slices.Clone(board.Loose) // a sweep takes loose ones; those in trays keep their mark
 		for _, t := range board.Trays {
 			all = append(all, t.Files...)
@@ -196,7 +203,7 @@ func (m *Model) haveRead(r reading) tea.Cmd {
 }
 
 // spread says of each file in which trays a part of it is.
-func spread(board tray.Board) map[string]string {
+func spread(board tray.Listing) map[string]string {
 	also := map[string]string{}
 	for _, t := range board.Trays {
 		for _, f := range t.Files {
@@ -236,7 +243,7 @@ func (m *Model) section(t tray.Tray) stream.Section {
 		hunks += len(f.Hunks)
 	}
 	if s.Note = "empty"; hunks > 0 {
-		s.Note = app.Count(hunks, "hunk") + " in " + app.Count(len(t.Files), "file")
+		s.Note = wording.Count(hunks, "hunk") + " in " + wording.Count(len(t.Files), "file")
 	}
 	if t.Author != "" { // of a commit that it was
 		writer := repo.ParsePerson(t.Author)
@@ -269,25 +276,25 @@ func (m *Model) chooseTray(at tray.Layer) {
 	m.current = at
 	m.showTrays()
 	next := &m.halves[kit.Next]
-	next.Shut(func(l tray.Layer) bool { return l != at })
+	next.SetClosed(func(l tray.Layer) bool { return l != at })
 	next.Section(at)
 }
 
 // discard asks once, saying what goes.
 func (m *Model) discard() tea.Cmd {
 	s := &m.halves[kit.Now]
-	c := app.Carry{Words: s.Picked(), Within: s.PickedPaths(), View: m.view}
-	if len(c.Words) == 0 {
+	c := sorting.TrayMove{Selected: s.Picked(), Within: s.PickedPaths(), View: m.view}
+	if len(c.Selected) == 0 {
 		return nil
 	}
-	what := app.Count(len(c.Words), "hunk")
+	what := wording.Count(len(c.Selected), "hunk")
 	if n := s.Marked(); n > 0 {
-		what = app.Count(n, "line")
+		what = wording.Count(n, "line")
 	}
 	return m.askDiscard(c, what+" of "+safe.Line(strings.Join(c.Within, ", ")))
 }
 
-func (m *Model) askDiscard(c app.Carry, what string) tea.Cmd {
+func (m *Model) askDiscard(c sorting.TrayMove, what string) tea.Cmd {
 	s := &m.halves[kit.Now]
 	return kit.Show(kit.Ask{
 		Question: fmt.Sprintf("Throw %s away? y does; u brings it back.", what),
@@ -295,7 +302,7 @@ func (m *Model) askDiscard(c app.Carry, what string) tea.Cmd {
 		Yes: kit.Start(kit.Work[string]{
 			Title: "Discarding",
 			Do: func(ctx context.Context, _ func(string)) (string, error) {
-				_, err := m.app.Discard(ctx, c)
+				_, err := m.sorting.Discard(ctx, c)
 				return "Thrown away: " + what + ". u brings it back.", err
 			},
 			Then: func() tea.Msg { return kit.ForScreen{Screen: Name, Msg: carried{from: s}} },
@@ -304,7 +311,7 @@ func (m *Model) askDiscard(c app.Carry, what string) tea.Cmd {
 }
 
 func (m *Model) sweepLoose() tea.Cmd {
-	return m.askDiscard(app.Carry{Words: m.sweep, View: m.view}, app.Count(m.found, "leftover line"))
+	return m.askDiscard(sorting.TrayMove{Selected: m.sweep, View: m.view}, wording.Count(m.found, "leftover line"))
 }
 
 // rewrite edits the text of the hunk at the cursor before it goes into a tray; of one
@@ -315,7 +322,7 @@ func (m *Model) rewrite() tea.Cmd {
 	if !ok || !h.HasLines() {
 		return kit.Say("Only a hunk with lines can be edited. Put the cursor on one.")
 	}
-	c := app.Carry{From: m.here(), To: m.trayHere(), Words: []string{h.ID}, Within: []string{s.CursorPath()}, View: m.view}
+	c := sorting.TrayMove{From: m.here(), To: m.trayHere(), Selected: tray.Select(h.ID), Within: []string{s.CursorPath()}, View: m.view}
 	var text strings.Builder
 	for _, line := range h.Lines {
 		if line.Op != '-' {
@@ -327,12 +334,12 @@ func (m *Model) rewrite() tea.Cmd {
 		Text:   text.String(),
 		Suffix: suffixOf(s.CursorPath()),
 		Done: func(edited string) tea.Cmd {
-			return kit.Start(kit.Work[app.Sorted]{
+			return kit.Start(kit.Work[sorting.Sorted]{
 				Title: "Editing the hunk",
-				Do: func(ctx context.Context, _ func(string)) (app.Sorted, error) {
-					return m.app.Rewrite(ctx, c, []byte(edited+"\n"))
+				Do: func(ctx context.Context, _ func(string)) (sorting.Sorted, error) {
+					return m.sorting.Rewrite(ctx, c, []byte(edited+"\n"))
 				},
-				Done: func(sorted app.Sorted) kit.Got {
+				Done: func(sorted sorting.Sorted) kit.Got {
 					return kit.Got{Note: fmt.Sprintf("Edited, and in tray %s.", c.To), Msg: sortedBy(s, sorted)}
 				},
 			})
@@ -351,9 +358,10 @@ func suffixOf(path string) string {
 func (m *Model) editMessage() tea.Cmd {
 	at := m.trayHere()
 	help := kit.MessageHelp(m.texts.Value)
-	return kit.Show(kit.Edit{Title: "Message of tray " + at.String(), Text: m.board.Message(at), Message: &help, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-		return m.setMessage(at, text)
-	}})
+	return kit.Show(kit.Edit{Title: "Message of tray " + at.String(), Text: m.board.Message(at), Message: &help, Suffix: "COMMIT_EDITMSG",
+		Done: func(text string) tea.Cmd {
+			return m.setMessage(at, text)
+		}})
 }
 
 // setMessage shows a tray's message at once, and keeps it.
@@ -362,7 +370,7 @@ func (m *Model) setMessage(at tray.Layer, text string) tea.Cmd {
 	m.putMessage(at, text)
 	m.showTrays()
 	return kit.Show(kit.Follow{Screen: Name, Title: "Keeping a message", Do: func(ctx context.Context) error {
-		return m.app.KeepMessage(ctx, at, text)
+		return m.sorting.KeepMessage(ctx, at, text)
 	}})
 }
 
@@ -377,11 +385,11 @@ func (m *Model) putMessage(at tray.Layer, text string) {
 }
 
 // drafts are the trays that hold something, or only one of them.
-func (m *Model) drafts(only tray.Layer) []app.Draft {
-	var drafts []app.Draft
+func (m *Model) drafts(only tray.Layer) []sorting.Draft {
+	var drafts []sorting.Draft
 	for _, t := range m.board.Trays {
 		if len(t.Files) > 0 && (only == tray.Head || only == t.Layer) {
-			drafts = append(drafts, app.Draft{Tray: t.Layer, Message: t.Message, Seen: tray.IDs(t.Files)})
+			drafts = append(drafts, sorting.Draft{Tray: t.Layer, Message: t.Message, Seen: tray.IDs(t.Files)})
 		}
 	}
 	return drafts
@@ -390,15 +398,16 @@ func (m *Model) drafts(only tray.Layer) []app.Draft {
 // loosen asks from which commit on, and into what.
 func (m *Model) loosen() tea.Cmd {
 	return func() tea.Msg {
-		commits, err := m.app.LastCommits(m.ctx)
+		commits, err := m.sorting.LastCommits(m.ctx)
 		if err != nil {
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		}
 		choose := kit.Choose{Title: "Loosen commits, from which one on?"}
 		for i, c := range slices.Backward(commits) {
 			n := len(commits) - i
-			choose.Options = append(choose.Options, kit.Option{Key: c.ID.Short(), Label: safe.Line(c.Commit.Subject()), Detail: app.Count(n, "commit"),
-				Do: func() tea.Cmd { return m.loosenInto(c, n) }})
+			choose.Options = append(choose.Options, kit.Option{Key: c.ID.Short(), Label: safe.Line(c.Commit.Subject()),
+				Detail: wording.Count(n, "commit"),
+				Do:     func() tea.Cmd { return m.loosenInto(c, n) }, Look: kit.LookAt(m.app, c.ID)})
 		}
 		return choose
 	}
@@ -408,12 +417,12 @@ func (m *Model) loosenInto(from app.Source, n int) tea.Cmd {
 	take := func(intoTrays bool) func() tea.Cmd {
 		return func() tea.Cmd {
 			return kit.Start(kit.Work[string]{Title: "Loosening commits", Do: func(ctx context.Context, _ func(string)) (string, error) {
-				loosened, err := m.app.Loosen(ctx, from.ID, intoTrays)
-				return strings.TrimSpace(app.Count(loosened.Commits, "commit") + " loosened. u undoes it. " + loosened.StaysStaged()), err
+				loosened, err := m.sorting.Loosen(ctx, from.ID, intoTrays)
+				return strings.TrimSpace(wording.Count(loosened.Commits, "commit") + " loosened. u undoes it. " + loosened.StaysStaged()), err
 			}})
 		}
 	}
-	return kit.Show(kit.Choose{Title: "What becomes of " + app.Count(n, "commit") + "?", Options: []kit.Option{
+	return kit.Show(kit.Choose{Title: "What becomes of " + wording.Count(n, "commit") + "?", Options: []kit.Option{
 		{Label: "Loose changes", Detail: "Together with those that are loose already. Their messages are discarded.", Do: take(false)},
 		{Label: "Trays, one for each", Detail: "With their messages, to be sorted again.", Do: take(true)},
 	}})
@@ -423,10 +432,10 @@ func (m *Model) loosenInto(from app.Source, n int) tea.Cmd {
 func (m *Model) check() tea.Cmd {
 	at := m.trayHere()
 	return kit.Start(kit.Work[kit.Got]{
-		Title:  fmt.Sprintf("Checking what tray %s would commit", at),
-		Beside: true,
+		Title:      fmt.Sprintf("Checking what tray %s would commit", at),
+		Background: true,
 		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
-			err := m.app.CheckTray(ctx, at, func(p []byte) { report(string(p)) })
+			err := m.sorting.CheckTray(ctx, at, func(p []byte) { report(string(p)) })
 			if errors.Is(err, app.ErrNotAllowed) {
 				return kit.Got{Msg: kit.AskAllow(app.QuestionOf(err), m.app.AllowHere, m.check())}, nil
 			}

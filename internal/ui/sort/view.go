@@ -11,6 +11,7 @@ import (
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
+	"bastel/internal/wording"
 )
 
 // Click goes to a row.
@@ -54,16 +55,16 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	}
 	left := append(m.nowHead(now, theme), m.nowBody(now, body, theme)...)
 	right := append(m.nextHead(next, theme), m.nextBody(next, body, theme)...)
-	return kit.Beside(left, append(kit.Pad(nil, seam, headRows), m.seam(seam, body, theme)...), right)
+	return kit.Join(left, append(kit.Pad(nil, seam, headRows), m.seam(seam, body, theme)...), right)
 }
 
 func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	var tally []string
 	if unread, all := m.halves[kit.Now].Unread(); unread < all {
-		tally = append(tally, fmt.Sprintf("%d of %s unread", unread, app.Count(all, "hunk")))
+		tally = append(tally, fmt.Sprintf("%d of %s unread", unread, wording.Count(all, "hunk")))
 	}
 	if m.found > 0 {
-		tally = append(tally, "× "+app.Count(m.found, "leftover"))
+		tally = append(tally, "× "+wording.Count(m.found, "leftover"))
 	}
 	if m.some {
 		tally = append(tally, fmt.Sprintf("reading all %d files …", len(m.changes)))
@@ -73,11 +74,12 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	}
 	count := ""
 	if n := m.halves[kit.Now].Marked(); n > 0 {
-		count = app.Count(n, "line") + " marked"
+		count = wording.Count(n, "line") + " marked"
 	}
 	return []string{
 		kit.Heading(width, "Now", "loose changes", m.half == kit.Now, theme.Now, theme, m.size.Narrow),
-		kit.Split(width, nil, []kit.Seg{{Text: safe.Show("  " + count), Style: theme.Marked}}, kit.Seg{Text: safe.Show(strings.Join(tally, "   ")), Style: theme.Dim}),
+		kit.Split(width, nil, []kit.Seg{{Text: safe.Show("  " + count), Style: theme.Marked}},
+			kit.Seg{Text: safe.Show(strings.Join(tally, "   ")), Style: theme.Dim}),
 		kit.Blank(width),
 	}
 }
@@ -108,7 +110,7 @@ func (m *Model) nextHead(width int, theme kit.Theme) []string {
 	}
 	note := ""
 	if full > 1 {
-		note = "a makes " + app.Count(full, "commit")
+		note = "a makes " + wording.Count(full, "commit")
 	}
 	return []string{
 		kit.Heading(width, "Next", where, m.half == kit.Next, theme.Next, theme, m.size.Narrow),
@@ -142,7 +144,8 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 func (m *Model) Explain() (title, text string) {
 	if m.home != nil {
 		return "The hunks' way home", "Each hunk on the left belongs to a commit of the branch: the last one whose lines it touches. " +
-			"Next shows the commits; a thread ties a hunk to its home. Applying joins each hunk to its home and replays the later commits, in one step."
+			"Next shows the commits; a thread ties a hunk to its home. Applying joins each hunk to its home and replays the later commits, in " +
+			"one step."
 	}
 	return Name, strings.Join([]string{
 		"Now holds what you changed and have not sorted yet, all files in one stream.",

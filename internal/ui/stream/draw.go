@@ -6,11 +6,11 @@ import (
 	"fmt"
 	"strings"
 
-	"bastel/internal/app"
 	"bastel/internal/diff"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
 )
 
 // View draws height rows. The cursor shows only where the stream has the focus.
@@ -57,10 +57,12 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 			name = "  " + name
 		}
 		return kit.Split(width, backdrop,
-			[]kit.Seg{pointer, {Text: safe.Show(name), Style: heading.Bold(true)}, {Text: safe.Show(m.origin(f)), Style: theme.Dim}}, kit.Seg{Text: safe.Show(summary(f)), Style: theme.Dim})
+			[]kit.Seg{pointer, {Text: safe.Show(name), Style: heading.Bold(true)}, {Text: safe.Show(m.origin(f)), Style: theme.Dim}},
+			kit.Seg{Text: safe.Show(summary(f)), Style: theme.Dim})
 	case noteRow:
 		line := m.noteLines(f.Hunks[r.hunk].ID, int(r.line))[r.part]
-		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     ┊ ", Style: theme.Accent}, kit.Seg{Text: safe.Show(line.text), Style: line.style(theme)})
+		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     ┊ ", Style: theme.Accent},
+			kit.Seg{Text: safe.Show(line.text), Style: line.style(theme)})
 	case hunkRow:
 		return m.drawHunk(width, f, r, backdrop, pointer, theme)
 	}
@@ -80,7 +82,8 @@ func (m *Model) drawSection(width int, s *Section, backdrop *kit.Backdrop, point
 	if m.shut[s.Layer] && len(s.Files) > 0 {
 		note += "  ▸"
 	}
-	return kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(mark), Style: style}, {Text: safe.Show(s.Name + "  "), Style: style.Bold(true)},
+	return kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(mark), Style: style},
+		{Text: safe.Show(s.Name + "  "), Style: style.Bold(true)},
 		{Text: safe.Show(s.Title), Style: title}}, kit.Seg{Text: safe.Show(note), Style: theme.Dim})
 }
 
@@ -146,7 +149,7 @@ func (m *Model) drawHunk(width int, f *tray.File, r row, backdrop *kit.Backdrop,
 		where = "cut off here"
 	}
 	if m.hidden[h.ID] {
-		where += ", " + app.Count(len(h.Lines), "line") + " hidden"
+		where += ", " + wording.Count(len(h.Lines), "line") + " hidden"
 	} else if m.noSpaces && m.onlySpaces(h) {
 		where += ", white space only"
 	}
@@ -174,7 +177,8 @@ func (m *Model) spaceOnly(h *tray.Hunk) map[int]hiding {
 			continue
 		}
 		end := runAfter(h, at)
-		for removed, added := at, end; removed < end && added < len(h.Lines) && h.Lines[added].Op == diff.Add; removed, added = removed+1, added+1 {
+		for removed, added := at, end; removed < end && added < len(h.Lines) && h.Lines[added].Op == diff.Add; removed, added = removed+1,
+			added+1 {
 			if bytes.Equal(withoutSpaces(h.Lines[removed].Text), withoutSpaces(h.Lines[added].Text)) {
 				found[removed], found[added] = dropped, unchanged
 			}

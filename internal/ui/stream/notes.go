@@ -19,8 +19,11 @@ type Note struct {
 	Settled bool
 }
 
+// NotesByLine are notes by the hunk's id, and by the place of the line in it.
+type NotesByLine map[string]map[int][]Note
+
 // SetNotes shows notes, by hunk id and line. A hunk with an open one is not hidden.
-func (m *Model) SetNotes(notes map[string]map[int][]Note) {
+func (m *Model) SetNotes(notes NotesByLine) {
 	m.notes = notes
 	for id, lines := range notes {
 		for _, list := range lines {

@@ -159,7 +159,7 @@ func insideComment(h *tray.Hunk, at int) bool {
 	return false
 }
 
-func speech(t chroma.TokenType) kit.Speech {
+func speech(t chroma.TokenType) kit.TokenKind {
 	switch {
 	case t.InCategory(chroma.Comment):
 		return kit.Comment
@@ -170,7 +170,7 @@ func speech(t chroma.TokenType) kit.Speech {
 	case t.InSubCategory(chroma.LiteralNumber):
 		return kit.Number
 	case t == chroma.NameFunction, t == chroma.NameClass, t == chroma.NameBuiltin, t == chroma.NameAttribute:
-		return kit.Called
+		return kit.Named
 	}
 	return 0
 }

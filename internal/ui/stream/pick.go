@@ -22,9 +22,9 @@ func (m *Model) Mark() bool {
 	return true
 }
 
-func toggle(places *map[string]map[int]bool, id string, line int) {
+func toggle(places *tray.LinesOfHunks, id string, line int) {
 	if *places == nil {
-		*places = map[string]map[int]bool{}
+		*places = tray.LinesOfHunks{}
 	}
 	of := (*places)[id]
 	if of == nil {
@@ -210,21 +210,22 @@ func (m *Model) Unmark() {
 }
 
 // SetLeftovers marks the lines that a sweep would take, by hunk id.
-func (m *Model) SetLeftovers(lines map[string]map[int]bool) { m.leftover = lines }
+func (m *Model) SetLeftovers(lines tray.LinesOfHunks) { m.leftover = lines }
 
 // marked lists the files of the cursor's layer that have marked lines.
 func (m *Model) marked() []int {
 	layer := m.Layer()
 	var files []int
 	for f := range m.files {
-		if m.sections[m.owner[f]].Layer == layer && slices.ContainsFunc(m.files[f].Hunks, func(h tray.Hunk) bool { return m.marks[h.ID] != nil }) {
+		if m.sections[m.owner[f]].Layer == layer && slices.ContainsFunc(m.files[f].Hunks,
+			func(h tray.Hunk) bool { return m.marks[h.ID] != nil }) {
 			files = append(files, f)
 		}
 	}
 	return files
 }
 
-// PickedPaths are the paths that the picked words lie in: nil stands for any.
+// PickedPaths are the paths that the selection lies in: nil stands for any.
 func (m *Model) PickedPaths() []string {
 	var paths []string
 	add := func(f tray.File) {
@@ -245,22 +246,21 @@ func (m *Model) PickedPaths() []string {
 	return paths
 }
 
-// Picked names what is picked in the section at the cursor, in the words that the
-// trays read: the marked lines if there are any, else the hunk at the cursor or its
+// Picked names what is picked in the section at the cursor, the marked lines if there are any, else the hunk at the cursor or its
 // part, else the file, else the section.
-func (m *Model) Picked() []string {
-	var words []string
+func (m *Model) Picked() []tray.Selection {
+	var selected []tray.Selection
 	for _, f := range m.marked() {
 		for _, h := range m.files[f].Hunks {
 			if lines := m.marks[h.ID]; lines != nil {
-				words = append(words, tray.LineWord(h.ID, lines))
+				selected = append(selected, tray.Selection{Hunk: h.ID, Lines: lines})
 			}
 		}
 	}
 	r := m.at()
 	switch {
-	case len(words) > 0:
-		return words
+	case len(selected) > 0:
+		return selected
 	case r.section < 0:
 		return nil
 	case r.file < 0:
@@ -271,7 +271,7 @@ func (m *Model) Picked() []string {
 	h := &m.files[r.file].Hunks[r.hunk]
 	start, end := m.partAt(h, max(int(r.line), 0))
 	if end-start == len(h.Lines) {
-		return []string{h.ID}
+		return tray.Select(h.ID)
 	}
 	lines := map[int]bool{}
 	for at := start; at < end; at++ {
@@ -282,7 +282,7 @@ func (m *Model) Picked() []string {
 	if len(lines) == 0 {
 		return nil
 	}
-	return []string{tray.LineWord(h.ID, lines)}
+	return []tray.Selection{{Hunk: h.ID, Lines: lines}}
 }
 
 // HunkAtCursor gives the one hunk that the cursor is in.
@@ -295,20 +295,20 @@ func (m *Model) HunkAtCursor() (tray.Hunk, bool) {
 }
 
 // PickedFile names all hunks of the file at the cursor.
-func (m *Model) PickedFile() []string {
+func (m *Model) PickedFile() []tray.Selection {
 	r := m.at()
 	if r.file < 0 {
 		return nil
 	}
-	return tray.IDs(m.files[r.file : r.file+1])
+	return tray.Select(tray.IDs(m.files[r.file : r.file+1])...)
 }
 
 // PickedSection names all hunks of the section at the cursor, except those that
 // cannot be sorted.
-func (m *Model) PickedSection() []string {
+func (m *Model) PickedSection() []tray.Selection {
 	r := m.at()
 	if r.section < 0 {
 		return nil
 	}
-	return tray.IDs(m.sections[r.section].Files)
+	return tray.Select(tray.IDs(m.sections[r.section].Files)...)
 }

@@ -1,6 +1,8 @@
 // Package stream is a scroll of changes: file after file, hunk after hunk, with a
 // cursor and marked lines, in sections where there are several lists. It shows them
 // and says what is picked; what happens to it is left to the screens.
+//
+// Its tests promise: the place is kept when files change, and picked is what is marked.
 package stream
 
 import (
@@ -53,16 +55,16 @@ type Model struct {
 	cursor   int
 	top      int
 	height   int
-	width    int                     // that the rows are laid out for
-	marks    map[string]map[int]bool // by hunk id: marked lines
-	cuts     map[string]map[int]bool // by hunk id: lines before which it is cut
-	hidden   map[string]bool         // by hunk id: the lines are out of sight
-	shut     map[tray.Layer]bool     // sections of which only the heading shows
-	read     map[string]bool         // by hunk id: looked through
-	noSpaces bool                    // changes of white space do not show as such
-	leftover map[string]map[int]bool // by hunk id: lines that a sweep would take
-	also     map[string]string       // by path: where else the file has changes
-	notes    map[string]map[int][]Note
+	width    int                 // that the rows are laid out for
+	marks    tray.LinesOfHunks   // by hunk id: marked lines
+	cuts     tray.LinesOfHunks   // by hunk id: lines before which it is cut
+	hidden   map[string]bool     // by hunk id: the lines are out of sight
+	shut     map[tray.Layer]bool // sections of which only the heading shows
+	read     map[string]bool     // by hunk id: looked through
+	noSpaces bool                // changes of white space do not show as such
+	leftover tray.LinesOfHunks   // by hunk id: lines that a sweep would take
+	also     map[string]string   // by path: where else the file has changes
+	notes    NotesByLine
 	colours  painter
 }
 
@@ -183,7 +185,8 @@ func (m *Model) relayout() {
 	at := m.at()
 	at.part = 0
 	m.layout()
-	for _, want := range []row{at, {hunkRow, at.section, at.file, at.hunk, -1, 0}, {fileRow, at.section, at.file, -1, -1, 0}, {sectionRow, at.section, -1, -1, -1, 0}} {
+	for _, want := range []row{at, {hunkRow, at.section, at.file, at.hunk, -1, 0}, {fileRow, at.section, at.file, -1, -1, 0},
+		{sectionRow, at.section, -1, -1, -1, 0}} {
 		if place := slices.Index(m.rows, want); place >= 0 {
 			m.cursor = place
 			return
@@ -280,7 +283,7 @@ func (m *Model) dropStale() {
 			live[h.ID] = true
 		}
 	}
-	for _, places := range []map[string]map[int]bool{m.marks, m.cuts} {
+	for _, places := range []tray.LinesOfHunks{m.marks, m.cuts} {
 		for id := range places {
 			if !live[id] {
 				delete(places, id)
@@ -292,9 +295,6 @@ func (m *Model) dropStale() {
 // Empty says whether there is nothing to show.
 func (m *Model) Empty() bool { return len(m.files) == 0 }
 
-// Files is what is shown.
-func (m *Model) Files() []tray.File { return m.files }
-
 // Layer is the layer of the section at the cursor.
 func (m *Model) Layer() tray.Layer {
 	if r := m.at(); r.section >= 0 {
@@ -303,8 +303,8 @@ func (m *Model) Layer() tray.Layer {
 	return tray.Loose
 }
 
-// Shut shows only the headings of sections for which shut says so.
-func (m *Model) Shut(shut func(tray.Layer) bool) {
+// SetClosed shows only the headings of sections for which shut says so.
+func (m *Model) SetClosed(shut func(tray.Layer) bool) {
 	m.shut = map[tray.Layer]bool{}
 	for _, s := range m.sections {
 		m.shut[s.Layer] = s.Heading && shut(s.Layer)

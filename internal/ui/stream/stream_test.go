@@ -42,11 +42,11 @@ func view(m *stream.Model, width, height int) string {
 func TestWhatIsPicked(t *testing.T) {
 	var m stream.Model
 	m.Set([]tray.File{file("a", 2, 1), file("b", 3)})
-	assert.Equal(t, []string{"a.0"}, m.Picked(), "it begins on the first hunk")
+	assert.Equal(t, []string{"a.0"}, names(m.Picked()), "it begins on the first hunk")
 	m.Hunk(1)
-	assert.Equal(t, []string{"a.1"}, m.Picked())
+	assert.Equal(t, []string{"a.1"}, names(m.Picked()))
 	m.File(1)
-	assert.Equal(t, []string{"b.0"}, m.Picked(), "a file's heading stands for the file")
+	assert.Equal(t, []string{"b.0"}, names(m.Picked()), "a file's heading stands for the file")
 	assert.Equal(t, []string{"b"}, m.PickedPaths())
 	m.Move(2)
 	assert.False(t, m.Mark(), "an unchanged line cannot be marked")
@@ -54,18 +54,16 @@ func TestWhatIsPicked(t *testing.T) {
 	require.True(t, m.Mark())
 	require.True(t, m.Mark())
 	m.End(false)
-	assert.Equal(t, []string{"b.0:2,3"}, sorted(m.Picked()), "marks come before the cursor")
+	assert.Equal(t, []string{"b.0:2,3"}, names(m.Picked()), "marks come before the cursor")
 	assert.Equal(t, []string{"b"}, m.PickedPaths())
 	m.Unmark()
-	assert.Equal(t, []string{"a.0", "a.1"}, m.Picked())
+	assert.Equal(t, []string{"a.0", "a.1"}, names(m.Picked()))
 	assert.Len(t, m.PickedSection(), 3)
 }
 
-func sorted(words []string) []string {
-	for i, word := range words {
-		if word == "b.0:3,2" {
-			words[i] = "b.0:2,3"
-		}
+func names(selected []tray.Selection) (words []string) {
+	for _, s := range selected {
+		words = append(words, s.String())
 	}
 	return words
 }
@@ -75,16 +73,16 @@ func TestThePlaceIsKept(t *testing.T) {
 	m.Set([]tray.File{file("a", 1, 1, 1), file("b", 1)})
 	m.Hunk(1)
 	m.Set([]tray.File{file("a", 1, 1), file("b", 1)})
-	assert.Equal(t, []string{"a.1"}, m.Picked(), "the next hunk has come into its place")
+	assert.Equal(t, []string{"a.1"}, names(m.Picked()), "the next hunk has come into its place")
 	m.Set([]tray.File{file("a", 1), file("b", 1)})
-	assert.Equal(t, []string{"a.0"}, m.Picked())
+	assert.Equal(t, []string{"a.0"}, names(m.Picked()))
 	m.Set([]tray.File{file("b", 1)})
-	assert.Equal(t, []string{"b.0"}, m.Picked(), "and then the next file")
+	assert.Equal(t, []string{"b.0"}, names(m.Picked()), "and then the next file")
 	m.Set(nil)
 	assert.Empty(t, m.Picked())
 	assert.Empty(t, m.CursorPath())
 	m.Set([]tray.File{file("c", 1)})
-	assert.Equal(t, []string{"c.0"}, m.Picked())
+	assert.Equal(t, []string{"c.0"}, names(m.Picked()))
 }
 
 func TestTheLineIsKept(t *testing.T) {
@@ -95,11 +93,11 @@ func TestTheLineIsKept(t *testing.T) {
 	require.True(t, m.Mark())
 	m.Set([]tray.File{file("b", 4, 1)})
 	require.True(t, m.Mark(), "the cursor is still on the line after the marked one")
-	assert.Equal(t, []string{"b.0:3,4"}, m.Picked())
+	assert.Equal(t, []string{"b.0:3,4"}, names(m.Picked()))
 	other := file("b", 4, 1)
 	other.Hunks[0].ID = "another"
 	m.Set([]tray.File{other})
-	assert.Equal(t, []string{"another"}, m.Picked(), "of another hunk the heading stands for it")
+	assert.Equal(t, []string{"another"}, names(m.Picked()), "of another hunk the heading stands for it")
 }
 
 func TestLongLinesTakeSeveralRows(t *testing.T) {
@@ -116,7 +114,7 @@ func TestLongLinesTakeSeveralRows(t *testing.T) {
 		"",
 	}, "\n"), view(&m, 35, 6))
 	m.Move(3)
-	assert.Equal(t, []string{"a.0"}, m.Picked())
+	assert.Equal(t, []string{"a.0"}, names(m.Picked()))
 	m.View(100, 6, true, stream.Cool, theme)
 	require.True(t, m.Mark(), "another width keeps the line at the cursor")
 }
@@ -128,7 +126,7 @@ func TestHidingAndReading(t *testing.T) {
 	assert.Equal(t, []int{3, 3}, []int{unread, all})
 	m.Move(2)
 	m.Read()
-	assert.Equal(t, []string{"a.1"}, m.Picked(), "on to the next unread hunk")
+	assert.Equal(t, []string{"a.1"}, names(m.Picked()), "on to the next unread hunk")
 	assert.Contains(t, view(&m, 60, 20), "from line 1, 2 lines hidden, read")
 	assert.NotContains(t, strings.Join(strings.Split(view(&m, 60, 20), "\n")[:2], ""), "a line 0")
 	m.Hide()
@@ -138,7 +136,7 @@ func TestHidingAndReading(t *testing.T) {
 	assert.Equal(t, 3, unread, "once more takes the note back")
 	m.File(1)
 	m.Read()
-	assert.Equal(t, []string{"b.0"}, m.Picked(), "a heading means all of the file; there is no unread one after it")
+	assert.Equal(t, []string{"b.0"}, names(m.Picked()), "a heading means all of the file; there is no unread one after it")
 	unread, _ = m.Unread()
 	assert.Equal(t, 2, unread)
 	m.Set([]tray.File{file("b", 1)})
@@ -155,7 +153,7 @@ func TestSearchGoesIntoHidden(t *testing.T) {
 	require.Len(t, hits, 3)
 	assert.Len(t, m.Search("line", 2), 2)
 	m.GoTo(hits[2])
-	assert.Equal(t, []string{"b.1"}, m.Picked())
+	assert.Equal(t, []string{"b.1"}, names(m.Picked()))
 	require.True(t, m.Mark(), "the cursor is on the line")
 	m.Set(nil)
 	m.GoTo(hits[2])
@@ -195,11 +193,11 @@ func TestSections(t *testing.T) {
 	assert.Contains(t, view(&m, 60, 40), "nothing in it yet")
 	m.Section(tray.A + 2)
 	assert.Equal(t, tray.A+2, m.Layer())
-	assert.Equal(t, []string{"a.0"}, m.Picked(), "a heading stands for all of the section")
+	assert.Equal(t, []string{"a.0"}, names(m.Picked()), "a heading stands for all of the section")
 	m.Section(tray.A)
-	assert.Equal(t, []string{"a.0", "b.0"}, m.Picked())
+	assert.Equal(t, []string{"a.0", "b.0"}, names(m.Picked()))
 	assert.Empty(t, m.PickedPaths(), "which may be any path")
-	m.Shut(func(l tray.Layer) bool { return l == tray.A })
+	m.SetClosed(func(l tray.Layer) bool { return l == tray.A })
 	assert.Contains(t, view(&m, 60, 40), "a, b", "a section that is shut names its files")
 	assert.NotContains(t, view(&m, 60, 40), "b line 0")
 	m.Hide()
@@ -208,7 +206,7 @@ func TestSections(t *testing.T) {
 	m.SetSections([]stream.Section{section(tray.A, file("a", 1))})
 	assert.Equal(t, tray.A, m.Layer(), "the place is kept as well as it can be")
 	hits := m.Search("a line", 5)
-	m.Shut(func(tray.Layer) bool { return true })
+	m.SetClosed(func(tray.Layer) bool { return true })
 	m.GoTo(hits[0])
 	assert.True(t, m.Mark(), "a search goes into a section that is shut")
 }
@@ -220,14 +218,14 @@ func TestCutsDivideAHunk(t *testing.T) {
 	m.Move(4)
 	require.True(t, m.Cut())
 	assert.Contains(t, view(&m, 60, 20), "cut off here")
-	assert.Equal(t, []string{"a.0:4,5"}, m.Picked(), "the part at the cursor")
+	assert.Equal(t, []string{"a.0:4,5"}, names(m.Picked()), "the part at the cursor")
 	m.Hunk(-1)
 	m.Hunk(-1)
-	assert.Equal(t, []string{"a.0:2,3"}, m.Picked())
+	assert.Equal(t, []string{"a.0:2,3"}, names(m.Picked()))
 	m.Set([]tray.File{file("a", 4)})
-	assert.Equal(t, []string{"a.0:2,3"}, m.Picked(), "cuts stay while the hunk does")
+	assert.Equal(t, []string{"a.0:2,3"}, names(m.Picked()), "cuts stay while the hunk does")
 	m.Unmark()
-	assert.Equal(t, []string{"a.0"}, m.Picked())
+	assert.Equal(t, []string{"a.0"}, names(m.Picked()))
 }
 
 func TestWhiteSpaceIsHiddenInViewOnly(t *testing.T) {
@@ -243,7 +241,7 @@ func TestWhiteSpaceIsHiddenInViewOnly(t *testing.T) {
 	assert.NotContains(t, shown, "+ ab")
 	assert.Contains(t, shown, "ab")
 	assert.Contains(t, shown, "− c")
-	assert.Equal(t, []string{"h"}, m.PickedFile(), "what is picked is all of it")
+	assert.Equal(t, []string{"h"}, names(m.PickedFile()), "what is picked is all of it")
 	m.HideSpaces(false)
 	assert.Contains(t, view(&m, 60, 20), "− a b")
 }
@@ -268,7 +266,8 @@ func TestTheCursorsLine(t *testing.T) {
 // TestColoursLeaveTheTextAsItIs: whatever a line holds, its colours change nothing of
 // what it says.
 func TestColoursLeaveTheTextAsItIs(t *testing.T) {
-	for _, text := range []string{"func main() { return \"x\" } // done", "\tx := 'a' + 0x1F", "/* open", "*/ closed", "no code at all: ü 世界", "\"unfinished", ""} {
+	for _, text := range []string{"func main() { return \"x\" } // done", "\tx := 'a' + 0x1F", "/* open", "*/ closed",
+		"no code at all: ü 世界", "\"unfinished", ""} {
 		for _, path := range []string{"a.go", "a.py", "a.html", "a.toml", "Makefile", "unknown.zzz"} {
 			f := tray.File{Path: path, Hunks: []tray.Hunk{{ID: "h", Kind: tray.Text}}}
 			f.Hunks[0].Lines = []diff.Line{{Op: diff.Add, Old: -1, Text: []byte(text + "\n")}}

@@ -1,0 +1,120 @@
+package planning
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"bastel/internal/app"
+	"bastel/internal/wording"
+
+	"bastel/internal/journal"
+	"bastel/internal/replay"
+	"bastel/internal/shape"
+)
+
+// Apply rewrites the branch as the plan says, in one step, or refuses and changes
+// nothing. Loose and staged changes are carried along.
+//
+// What others may build on is rewritten only with consent. Errors: ErrPublished,
+// ErrSharedBranch.
+func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, progress replay.Progress) (app.Applied, error) {
+	if err := a.RefuseUnfinished(); err != nil {
+		return app.Applied{}, err
+	}
+	if _, err := a.CheckedOutHere(ctx, "refs/heads/"+plan.Branch, plan.Tip); err != nil {
+		return app.Applied{}, err
+	}
+	// An engine of its own: forecasts that go on meanwhile may drop what they made.
+	engine := replay.New(a.Repo)
+	forecast, err := a.ForecastBy(ctx, engine, plan, progress)
+	if err != nil {
+		return app.Applied{}, err
+	}
+	if forecast.Conflicts() > 0 {
+		return app.Applied{}, conflictRefusal(forecast)
+	}
+	if plan.Rearranges() && !forecast.SameContent && consent&app.NewContent == 0 {
+		const question = "The plan leaves nothing out, and yet the content at the end is another: in another order the changes come out " +
+			"differently."
+		return app.Applied{}, &app.Refusal{Question: question, Reason: question +
+			" Nothing was changed. Look at the difference at the end, then confirm it: bastel apply --new-content.", Err: app.ErrNewContent}
+	}
+	if forecast.Tip != plan.Tip {
+		if err := a.SignCommits(ctx, engine, forecast, progress); err != nil {
+			return app.Applied{}, err
+		}
+	}
+	result := app.Applied{Old: plan.Tip, New: forecast.Tip, SameContent: forecast.SameContent, Signatures: forecast.Signatures}
+	result.Commits = forecast.Made()
+	if result.New.IsZero() {
+		return result, app.Refuse("The plan leaves the branch without any commit. Keep at least one.")
+	}
+	if result.New == result.Old {
+		return result, nil
+	}
+	what := wording.Count(len(plan.Sources), "commit") + " into " + wording.Count(result.Commits, "commit")
+	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
+		Title: what, Pairs: forecast.Pairs(), Taken: forecast.Taken()}
+	if entry.Plan, err = planText(plan); err != nil {
+		return result, err
+	}
+	op, err := a.BranchMove(ctx, entry, "shape: "+what, forecast.Tree, engine)
+	if err != nil {
+		return result, err
+	}
+	op.OtherMoves = func(ctx context.Context) (moves []journal.RefMove, err error) {
+		moves, result.Carried, err = a.StackMovesWith(ctx, plan, forecast, engine, consent)
+		return moves, err
+	}
+	op.Hooks = func(ctx context.Context) error {
+		return errors.Join(a.RememberAnswers(plan.Answers), a.Repo.RunPostRewrite(ctx, "rebase", forecast.Pairs()))
+	}
+	if result.Warning, err = a.CarryOut(ctx, op); err != nil {
+		return result, err
+	}
+	result.Became = fatesOf(plan, forecast)
+	return result, nil
+}
+
+// fatesOf says what becomes of each source.
+func fatesOf(plan shape.Plan, f *replay.Forecast) []app.CommitMapping {
+	var fates []app.CommitMapping
+	for i, id := range plan.Sources {
+		fate := app.CommitMapping{Source: id, Relation: "gone"}
+		for at, step := range f.Steps {
+			if step.Commit.IsZero() || !slices.Contains(step.Sources, id) {
+				continue
+			}
+			fate.New = append(fate.New, step.Commit)
+			switch {
+			case len(fate.New) > 1:
+				fate.Relation = "split"
+			case len(step.Sources) > 1:
+				fate.Relation = "joined"
+			case plan.Next[at].Message != "":
+				fate.Relation = "reworded"
+			case step.Kept:
+				fate.Relation = "the same"
+			case at != i:
+				fate.Relation = "moved"
+			default:
+				fate.Relation = "rewritten"
+			}
+		}
+		fates = append(fates, fate)
+	}
+	return fates
+}
+
+func conflictRefusal(f *replay.Forecast) error {
+	var lines []string
+	for i, step := range f.Steps {
+		if step.Result == replay.Conflict {
+			lines = append(lines, fmt.Sprintf("entry %d, %s: %s", i+1, step.Title, step.Reason))
+		}
+	}
+	return &app.Refusal{Reason: "The plan has conflicts, and nothing was changed:\n" + strings.Join(lines, "\n"), Err: app.ErrConflict}
+}

@@ -1,0 +1,170 @@
+package publishing
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
+
+	"bastel/internal/app"
+
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+	"bastel/internal/send"
+)
+
+// tooLarge is the size of a file from which on it is pointed out before it is sent, in
+// bytes.
+const tooLarge = 5 << 20
+
+// Preflight looks at what would be sent. The settings say what counts how much.
+func (a *App) Preflight(ctx context.Context) ([]send.Item, error) {
+	settings, err := a.Settings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	levels, err := settings.Levels()
+	if err != nil {
+		return nil, err
+	}
+	facts, err := a.facts(ctx, settings)
+	if err != nil {
+		return nil, err
+	}
+	return send.Preflight(facts, levels), nil
+}
+
+// blocked refuses to send where the settings say so.
+func (a *App) blocked(ctx context.Context) error {
+	settings, err := a.Settings(ctx)
+	if err != nil {
+		return err
+	}
+	if !slices.Contains(slices.Collect(maps.Values(settings.Preflight)), string(send.Block)) {
+		return nil
+	}
+	items, err := a.Preflight(ctx)
+	if err != nil {
+		return err
+	}
+	for _, item := range items {
+		if item.Level == send.Block {
+			return app.Refuse("The preflight blocks it: %s. Nothing was sent. Fix it, or change the settings of the preflight.", item.Message)
+		}
+	}
+	return nil
+}
+
+func (a *App) facts(ctx context.Context, settings app.Settings) (send.Facts, error) {
+	var f send.Facts
+	compared, err := a.CompareRemote(ctx, "", false)
+	if err != nil {
+		return f, err
+	}
+	sources, err := a.Sources(ctx, compared.Adds)
+	if err != nil {
+		return f, err
+	}
+	situation, err := a.BranchStatus(ctx)
+	if err != nil {
+		return f, err
+	}
+	f.Target, f.Missing, f.Check = situation.Target.Name, situation.Missing, settings.Check != ""
+	if who, err := a.Repo.Committer(ctx); err == nil { // who has no identity yet cannot have made a commit here
+		user := repo.ParsePerson(who)
+		f.Name, f.Email = user.Name, user.Email
+	}
+	made, err := a.MergesMade(ctx, compared.Adds)
+	if err != nil {
+		return f, err
+	}
+	known := map[string]app.Checked{}
+	_ = json.Unmarshal([]byte(a.ReadState(app.ChecksFile)), &known) // what cannot be read was not checked
+	for _, s := range sources {
+		f.Commits = append(f.Commits, send.Fact{ID: s.ID, Message: s.Message, Parents: len(s.Commit.Parents),
+			Meant: slices.Contains(made, s.ID), Name: s.Commit.Writer().Name, Email: s.Commit.Writer().Email})
+		switch c, checked := known[app.CheckKey(settings.Check, s.Commit.Tree)]; {
+		case !checked:
+			f.Unchecked = append(f.Unchecked, s.ID)
+		case !c.Passed:
+			f.Failed = append(f.Failed, s.ID)
+		}
+	}
+	if err := a.readFacts(ctx, compared.Branch, sources, &f); err != nil {
+		return f, err
+	}
+	return f, a.addedFacts(ctx, sources, &f)
+}
+
+// readFacts says what was not read yet, and how many notes are open.
+func (a *App) readFacts(ctx context.Context, branch string, sources []app.Source, f *send.Facts) error {
+	book, err := a.knownBook()
+	if err != nil {
+		return err
+	}
+	for _, n := range book.Notes {
+		switch {
+		case n.Branch != branch || n.Settled:
+		case n.By != "":
+			f.Reviewers = append(f.Reviewers, n.By)
+		default:
+			f.Notes++
+		}
+	}
+	series, err := a.seriesOf(ctx, sources)
+	if err != nil {
+		return err
+	}
+	for _, c := range series {
+		if slices.ContainsFunc(c.Keys, func(keys [][]string) bool { return slices.Contains(book.WasRead(keys), false) }) {
+			f.Unread = append(f.Unread, c.ID)
+		}
+	}
+	return nil
+}
+
+// addedFacts looks into what the commits add: for leftovers and for large files.
+func (a *App) addedFacts(ctx context.Context, sources []app.Source, f *send.Facts) error {
+	finder, err := a.LeftoverFinder(ctx)
+	if err != nil {
+		return err
+	}
+	run := app.LeftoverSearch{Ctx: ctx, Objects: a.Repo.NewOverlay(), Finder: finder}
+	for _, s := range sources {
+		if len(s.Commit.Parents) > 1 {
+			continue // its sides were looked at
+		}
+		before, err := a.TreeOf(ctx, s.Commit.Parent())
+		if err != nil {
+			return err
+		}
+		found, err := run.Findings(before, s)
+		if err != nil {
+			return err
+		}
+		for _, finding := range found {
+			f.Leftovers = append(f.Leftovers, fmt.Sprintf("%s:%d in %s", finding.Path, finding.Line, s.ID.Short()))
+		}
+		list, err := merge.Compare(ctx, run.Objects, before, s.Commit.Tree)
+		if err != nil {
+			return err
+		}
+		var ids []repo.ID
+		for _, d := range list {
+			if d.New.Mode.IsFile() {
+				ids = append(ids, d.New.ID)
+			}
+		}
+		large, err := run.Objects.Larger(ctx, ids, tooLarge)
+		if err != nil {
+			return err
+		}
+		for _, d := range list {
+			if large[d.New.ID] {
+				f.Large = append(f.Large, fmt.Sprintf("%s in %s", d.Path, s.ID.Short()))
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,276 @@
+package publishing
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"bastel/internal/app"
+
+	"bastel/internal/repo"
+	"bastel/internal/review"
+	"bastel/internal/tray"
+)
+
+// mostRead is of how many changes it is kept that they were read.
+const mostRead = 20000
+
+// ReadThrough is the branch as its readers will see it, with what was read of it.
+type ReadThrough struct {
+	Leftovers tray.LinesOfHunks // by hunk: its lines that are hardly meant
+	Branch    string
+	Sources   []app.Source
+	Series    []review.Commit // commit by commit
+	Whole     review.Commit   // all of it as one difference
+	Notes     []review.Placed // of this branch
+	Verdicts  []review.Verdict
+	Book      review.Record
+}
+
+// ReadThrough reads the branch's own commits, and what was read of them.
+func (a *App) ReadThrough(ctx context.Context) (ReadThrough, error) {
+	plan, err := a.NewPlan(ctx, "", "")
+	if err != nil {
+		return ReadThrough{}, err
+	}
+	r := ReadThrough{Branch: plan.Branch}
+	if r.Sources, err = a.Sources(ctx, plan.Sources); err != nil {
+		return r, err
+	}
+	if r.Series, err = a.seriesOf(ctx, r.Sources); err != nil {
+		return r, err
+	}
+	if r.Book, err = a.knownBook(); err != nil {
+		return r, err
+	}
+	if len(r.Sources) > 0 {
+		before, err := a.TreeOf(ctx, r.Sources[0].Commit.Parent())
+		if err != nil {
+			return r, err
+		}
+		files, err := tray.Between(ctx, a.Repo.NewOverlay(), before, r.Sources[len(r.Sources)-1].Commit.Tree)
+		if err != nil {
+			return r, err
+		}
+		r.Whole = review.NewCommit(repo.ID{}, "", "", files)
+	}
+	var files []tray.File
+	for _, c := range append(slices.Clone(r.Series), r.Whole) {
+		files = append(files, c.Files...)
+	}
+	if r.Leftovers, err = a.LeftoverLines(ctx, files); err != nil {
+		return r, err
+	}
+	r.place()
+	return r, nil
+}
+
+// seriesOf reads what commits change, as a review sees them.
+func (a *App) seriesOf(ctx context.Context, sources []app.Source) ([]review.Commit, error) {
+	objects := a.Repo.NewOverlay()
+	series := make([]review.Commit, len(sources))
+	for i, s := range sources {
+		before, err := a.TreeOf(ctx, s.Commit.Parent())
+		if err != nil {
+			return nil, err
+		}
+		files, err := tray.BetweenFollowed(ctx, objects, before, s.Commit.Tree)
+		if err != nil {
+			return nil, err
+		}
+		series[i] = review.NewCommit(s.ID, s.Commit.Author, s.Commit.Subject(), files)
+	}
+	return series, nil
+}
+
+// place finds where the notes on the branch stand now.
+func (r *ReadThrough) place() {
+	for _, n := range r.Book.Notes {
+		if n.Branch != r.Branch {
+			continue
+		}
+		placed := review.Placed{Note: n}
+		at, found := n.Find(r.Series)
+		if placed.Place, placed.Gone = at, !found; found {
+			placed.Now, placed.Subject = r.Sources[at.Commit].ID, r.Sources[at.Commit].Commit.Subject()
+		}
+		r.Notes = append(r.Notes, placed)
+	}
+	for _, v := range r.Book.Verdicts {
+		if v.Branch == r.Branch {
+			r.Verdicts = append(r.Verdicts, v)
+		}
+	}
+}
+
+// Tally counts the hunks of a commit, and those that were read.
+func (r ReadThrough) Tally(commit int) (read, all int) {
+	for _, keys := range r.Series[commit].Keys {
+		for _, done := range r.Book.WasRead(keys) {
+			all++
+			if done {
+				read++
+			}
+		}
+	}
+	return read, all
+}
+
+// Open counts the notes that are not settled.
+func (r ReadThrough) Open() (n int) {
+	for _, note := range r.Notes {
+		if !note.Settled {
+			n++
+		}
+	}
+	return n
+}
+
+// knownBook is the book; one that cannot be read is passed over, which opening tells.
+func (a *App) knownBook() (review.Record, error) {
+	book, err := a.ReadBook()
+	if errors.Is(err, app.ErrUnreadable) {
+		return review.Record{}, nil
+	}
+	return book, err
+}
+
+// changeBook changes the book as it is now, one change at a time.
+func (a *App) changeBook(change func(b *review.Record) error) error {
+	a.ReviewLock.Lock()
+	defer a.ReviewLock.Unlock()
+	book, err := a.ReadBook()
+	if errors.Is(err, app.ErrUnreadable) {
+		path, pathErr := a.ReviewPath()
+		book, err = review.Record{}, errors.Join(pathErr, app.SetAside(path))
+	}
+	if err != nil {
+		return err
+	}
+	if err := change(&book); err != nil {
+		return err
+	}
+	book.Trim(mostRead)
+	text, err := book.Encode()
+	if err != nil {
+		return fmt.Errorf("write what was read: %w", err)
+	}
+	path, err := a.ReviewPath()
+	if err != nil {
+		return err
+	}
+	return app.ReplaceFile(path, string(text))
+}
+
+// TickRead notes of hunks of commits, by their ids, that they were read, or that they were
+// not.
+func (a *App) TickRead(commits []review.Commit, hunks map[string]bool) error {
+	when := time.Now().Truncate(time.Second)
+	return a.changeBook(func(b *review.Record) error {
+		for _, c := range commits {
+			for i, f := range c.Files {
+				b.Tick(f, c.Keys[i], hunks, when)
+			}
+		}
+		return nil
+	})
+}
+
+// TickCommits does so for all that commits change.
+func (a *App) TickCommits(ctx context.Context, names []string, read bool) (hunks int, err error) {
+	for _, name := range names {
+		id, err := a.CommitNamed(ctx, name)
+		if err != nil {
+			return 0, err
+		}
+		files, err := a.CommitChanges(ctx, id)
+		if err != nil {
+			return 0, err
+		}
+		all := map[string]bool{}
+		for _, id := range tray.IDs(files) {
+			all[id] = read
+		}
+		hunks += len(all)
+		if err := a.TickRead([]review.Commit{review.NewCommit(id, "", "", files)}, all); err != nil {
+			return 0, err
+		}
+	}
+	return hunks, nil
+}
+
+// AddNote keeps a note, and gives its number.
+func (a *App) AddNote(branch string, anchor review.Anchor, text string) (number int, err error) {
+	if text = strings.TrimSpace(text); text == "" {
+		return 0, app.Refuse("A note needs a text.")
+	}
+	return number, a.changeBook(func(b *review.Record) error {
+		number = b.Add(review.Note{Branch: branch, Anchor: anchor, Text: text, When: time.Now().Truncate(time.Second)})
+		return nil
+	})
+}
+
+// NoteOn keeps a note on a line of a commit, by its number there, or with no path on the
+// commit as a whole.
+func (a *App) NoteOn(ctx context.Context, commit, path string, line int, text string) (int, error) {
+	id, err := a.CommitNamed(ctx, commit)
+	if err != nil {
+		return 0, err
+	}
+	head, err := a.BranchAtWork(ctx)
+	if err != nil {
+		return 0, err
+	}
+	sources, err := a.Sources(ctx, []repo.ID{id})
+	if err != nil {
+		return 0, err
+	}
+	series, err := a.seriesOf(ctx, sources)
+	if err != nil {
+		return 0, err
+	}
+	at := review.Place{File: -1, Hunk: -1, Line: -1}
+	if path != "" {
+		var found bool
+		if at, found = review.LineOf(series[0].Files, path, "+", line); !found {
+			return 0, app.Refuse("%s does not show line %d of %s: a note stands on a line that the commit changes, or one next to it.",
+				id.Short(), line, path)
+		}
+	}
+	return a.AddNote(head.Branch(), review.AnchorOf(series[0], at), text)
+}
+
+// CloseNote says of a note that it is done, or open again.
+func (a *App) CloseNote(number int, settled bool) error {
+	return a.changeNote(number, func(n *review.Note) { n.Settled = settled })
+}
+
+// RewordNote gives a note another text.
+func (a *App) RewordNote(number int, text string) error {
+	return a.changeNote(number, func(n *review.Note) { n.Text = strings.TrimSpace(text) })
+}
+
+func (a *App) changeNote(number int, change func(n *review.Note)) error {
+	return a.changeBook(func(b *review.Record) error {
+		n := b.Note(number)
+		if n == nil {
+			return app.Refuse("There is no note %d. bastel notes lists them.", number)
+		}
+		change(n)
+		return nil
+	})
+}
+
+// DropNote takes a note away.
+func (a *App) DropNote(number int) error {
+	return a.changeBook(func(b *review.Record) error {
+		if b.Note(number) == nil {
+			return app.Refuse("There is no note %d. bastel notes lists them.", number)
+		}
+		b.Drop(number)
+		return nil
+	})
+}

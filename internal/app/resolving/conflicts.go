@@ -1,0 +1,187 @@
+package resolving
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"bastel/internal/app"
+
+	"bastel/internal/mend"
+	"bastel/internal/merge"
+	"bastel/internal/replay"
+	"bastel/internal/repo"
+	"bastel/internal/shape"
+)
+
+// ConflictedStep is what waits to be mended in one go: the conflicts of one entry of a plan,
+// or those that wait in the working tree.
+type ConflictedStep struct {
+	Title string    // what this is about
+	Step  int       // place of the plan's entry
+	First mend.Side // the side that is the user's own, shown first
+	Files []ConflictedFile
+}
+
+// Mending is all that met in a plan, and the answers that are remembered.
+type Mending struct {
+	Matters []ConflictedStep
+	Memory  map[mend.Key]mend.Resolution
+}
+
+// ConflictedFile is a conflict with the stories of its sides.
+type ConflictedFile struct {
+	mend.State
+	Stories    []RegionHistory // by region; of a path without regions one
+	MarkerSize int
+	AtEnd      []byte // the text at the branch's end, of a plan
+	BaseText   []byte
+}
+
+// RegionHistory say who is behind each side.
+type RegionHistory struct{ Left, Right SideHistory }
+
+// SideHistory is a side under what it is.
+type SideHistory struct {
+	Name    string       // "your commit 4", "origin/main", "the answers before"
+	Commits []app.Source // the youngest last; none where no commit can be named
+}
+
+// Open counts the questions that are open.
+func (m ConflictedStep) Open() (n int) {
+	for _, f := range m.Files {
+		n += f.Open()
+	}
+	return n
+}
+
+// Mending lists what met in a plan, entry by entry, up to the first entry that is not
+// settled: what comes after that one is not certain yet.
+func (a *App) Mending(ctx context.Context, plan shape.Plan, f *replay.Forecast) (Mending, error) {
+	memory, err := a.RememberedAnswers()
+	found := Mending{Memory: memory}
+	if err != nil {
+		return found, err
+	}
+	rules := a.Repo.NewMergeRules()
+	defer rules.Close()
+	for at, step := range f.Steps {
+		if len(step.PathConflicts) == 0 {
+			continue
+		}
+		m := ConflictedStep{Title: fmt.Sprintf("entry %d of %d, %s", at+1, len(f.Steps), step.Title), Step: at, First: mend.Right}
+		if step.Merge {
+			m.First = mend.Left
+		}
+		for _, met := range step.PathConflicts {
+			file, err := a.matterFile(ctx, plan, step, met, rules)
+			if err != nil {
+				return found, err
+			}
+			m.Files = append(m.Files, file)
+		}
+		found.Matters = append(found.Matters, m)
+		if step.Result == replay.Conflict {
+			break
+		}
+	}
+	return found, nil
+}
+
+func (a *App) matterFile(ctx context.Context, plan shape.Plan, step replay.Step, met replay.PathConflict,
+	rules *repo.MergeRules) (ConflictedFile, error) {
+	file := ConflictedFile{State: met.State}
+	rule, err := rules.Rule(ctx, met.Path)
+	if err != nil {
+		return file, err
+	}
+	file.MarkerSize = rule.MarkerSize
+	right, err := a.story(ctx, a.nameOf(plan, step, met.Source), []repo.ID{met.Source})
+	if err != nil {
+		return file, err
+	}
+	for i := range max(1, len(met.Writers)) {
+		against, name := met.Against, otherSide(plan, step)
+		if i < len(met.Writers) {
+			if against = met.Writers[i]; len(against) == 0 {
+				name = "the series so far"
+			}
+		}
+		left, err := a.story(ctx, name, against)
+		if err != nil {
+			return file, err
+		}
+		file.Stories = append(file.Stories, RegionHistory{left, right})
+	}
+	if met.Chunks == nil {
+		return file, nil
+	}
+	return file, a.atEnd(ctx, plan, met, &file)
+}
+
+// nameOf says what a source is to the user.
+func (a *App) nameOf(plan shape.Plan, step replay.Step, source repo.ID) string {
+	of, part := plan.Origin(source)
+	switch {
+	case step.Merge:
+		return "what is merged"
+	case of.IsZero():
+		return "the added commit"
+	case part > 0:
+		return fmt.Sprintf("your commit %d, part %d", slices.Index(plan.Sources, of)+1, part)
+	}
+	return fmt.Sprintf("your commit %d", slices.Index(plan.Sources, of)+1)
+}
+
+// otherSide names the series that a source came onto.
+func otherSide(plan shape.Plan, step replay.Step) string {
+	switch {
+	case step.Merge:
+		return plan.Branch
+	case plan.Onto != "":
+		return plan.Onto
+	}
+	return "the series so far"
+}
+
+func (a *App) story(ctx context.Context, name string, ids []repo.ID) (SideHistory, error) {
+	commits, err := a.Sources(ctx, ids)
+	return SideHistory{name, commits}, err
+}
+
+// atEnd reads what suggestions need: the base's text, and that at the branch's end.
+func (a *App) atEnd(ctx context.Context, plan shape.Plan, met replay.PathConflict, file *ConflictedFile) error {
+	objects := a.Engine.Objects()
+	tip, err := a.TreeOf(ctx, plan.Tip)
+	if err != nil {
+		return err
+	}
+	end, err := objects.Find(ctx, tip, met.Path)
+	if err != nil {
+		return err
+	}
+	if file.BaseText, err = objects.Blob(ctx, met.Base.ID); err != nil || !end.Mode.IsFile() {
+		return err
+	}
+	file.AtEnd, err = objects.Blob(ctx, end.ID)
+	return err
+}
+
+// Versions reads what each side has at a path without regions, as texts to be shown;
+// ok is false for what is no text.
+func (a *App) Versions(ctx context.Context, c merge.Conflict) (texts map[mend.Side][]byte, err error) {
+	texts = map[mend.Side][]byte{}
+	for side, e := range map[mend.Side]repo.Entry{mend.Base: c.Base, mend.Left: c.Left, mend.Right: c.Right} {
+		switch {
+		case e.Mode == repo.ModeSubmodule:
+			texts[side] = []byte("commit " + e.ID.String() + "\n")
+		case e.Mode.IsFile() || e.Mode == repo.ModeSymlink:
+			data, err := a.Engine.Objects().Blob(ctx, e.ID)
+			if err != nil {
+				return nil, err
+			}
+			texts[side] = data
+		}
+	}
+	return texts, nil
+}

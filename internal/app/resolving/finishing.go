@@ -1,0 +1,114 @@
+package resolving
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+
+	"bastel/internal/app"
+	"bastel/internal/journal"
+	"bastel/internal/repo"
+)
+
+// MergeDraft is the message for the merge that waits, with what had conflicted.
+func (a *App) MergeDraft(ctx context.Context) (string, error) {
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return "", err
+	}
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return "", err
+	}
+	var paths []string
+	for _, e := range journal.StateOf(entries, a.Repo.WorktreeName()).Done {
+		if e.Kind != journal.Mend || e.New != head.Commit {
+			continue
+		}
+		for _, f := range e.Index {
+			if path := string(f.Path); !slices.Contains(paths, path) {
+				paths = append(paths, path)
+			}
+		}
+	}
+	text := app.CleanMessage(a.Repo.MergeMessage())
+	if len(paths) == 0 {
+		return text, nil
+	}
+	slices.Sort(paths)
+	return text + "\nResolved by hand:\n" + strings.Join(paths, "\n") + "\n", nil
+}
+
+// FinishMerge makes the commit of a merge that waits, through the repository's hooks.
+// Lines that look like conflict markers are refused unless they are meant.
+func (a *App) FinishMerge(ctx context.Context, message string, meant bool) (app.Made, error) {
+	a.TraysLock.Lock()
+	defer a.TraysLock.Unlock()
+	var made app.Made
+	other, err := a.mergeToFinish(ctx)
+	if err != nil {
+		return made, err
+	}
+	if app.CleanMessage(message) == "" {
+		return made, app.Refuse("A commit needs a message that says what changes.")
+	}
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return made, err
+	}
+	if err := a.Repo.RunHook(ctx, "pre-merge-commit"); err != nil {
+		return made, app.RefusalFor(err)
+	}
+	if message, err = a.RunMessageHooks(ctx, message); err != nil {
+		return made, err
+	}
+	tree, err := a.Repo.WriteTree(ctx)
+	if err != nil {
+		return made, err
+	}
+	var parents []repo.ID
+	for _, parent := range []repo.ID{head.Commit, other} {
+		side, err := a.TreeOf(ctx, parent)
+		if err != nil {
+			return made, err
+		}
+		parents = append(parents, side)
+	}
+	if _, err := a.GuardContent(ctx, a.Repo.NewOverlay(), meant, parents, tree); err != nil {
+		return made, err
+	}
+	id, err := a.Repo.CommitTree(ctx, repo.NewCommit{Tree: tree, Parents: []repo.ID{head.Commit, other}, Message: message})
+	if err != nil {
+		return made, app.SignerRefusal(err)
+	}
+	made.Commits = []repo.ID{id}
+	title := repo.Subject(message)
+	entry := journal.Entry{Kind: journal.Commit, Ref: app.BranchRef(head), Old: head.Commit, New: id, Title: title}
+	op := &app.Operation{Entry: entry, Reflog: "commit (merge): " + title, EndsMerge: true,
+		Hooks: func(ctx context.Context) error {
+			return errors.Join(a.KeepAnswers(nil), a.Repo.RunHook(ctx, "post-merge", "0"))
+		}}
+	if made.Warning, err = a.CarryOut(ctx, op); err != nil {
+		return made, err
+	}
+	return made, nil
+}
+
+// mergeToFinish is the commit that is merged, where a merge waits and is resolved.
+func (a *App) mergeToFinish(ctx context.Context) (other repo.ID, err error) {
+	other, more, err := a.Repo.OperationHead(repo.MergeHead)
+	switch {
+	case err != nil:
+		return other, err
+	case other.IsZero():
+		return other, app.Refuse("No merge waits here.")
+	case more:
+		return other, app.Refuse("This merge has more than two sides. Finish it with git commit.")
+	}
+	stages, err := a.Repo.Unmerged(ctx)
+	if err == nil && len(stages) > 0 {
+		err = app.Refuse("%q is not resolved yet.", stages[0].Path)
+	}
+	return other, err
+}

@@ -1,0 +1,75 @@
+package resolving
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"bastel/internal/mend"
+	"bastel/internal/repo"
+)
+
+// waitingSide names a side, and where its commits are to be looked for.
+type waitingSide struct {
+	name string
+	tip  repo.ID // zero: not known
+	not  repo.ID
+	only bool // the tip is the one commit that it is about
+}
+
+// waitingSides says what the sides are: the left one is HEAD's.
+func (a *App) waitingSides(ctx context.Context, w *PendingMerge) (sides [2]waitingSide, err error) {
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return sides, err
+	}
+	here := "HEAD"
+	if head.Ref != "" {
+		here = "your branch " + head.Branch()
+	}
+	sides = [2]waitingSide{{name: here, tip: head.Commit}, {name: "the stash"}}
+	for _, known := range []struct{ file, name string }{
+		{repo.MergeHead, "what is merged"}, {repo.RebaseHead, "your commit"}, {repo.CherryPickHead, "the commit that is taken"},
+		{repo.RevertHead, "what was before the commit"},
+	} {
+		id, _, err := a.Repo.OperationHead(known.file)
+		if err != nil {
+			return sides, err
+		}
+		if id.IsZero() {
+			continue
+		}
+		sides[1] = waitingSide{name: known.name, tip: id, not: head.Commit, only: known.file != repo.MergeHead}
+		sides[0].not = id
+		if known.file == repo.RebaseHead {
+			sides[0].name, w.First = "the series so far", mend.Right
+		}
+		break
+	}
+	return sides, nil
+}
+
+func (a *App) waitingStories(ctx context.Context, path string, sides [2]waitingSide) (RegionHistory, error) {
+	var stories [2]SideHistory
+	for i, side := range sides {
+		ids := []repo.ID{}
+		switch {
+		case side.only:
+			ids = append(ids, side.tip)
+		case !side.tip.IsZero() && !side.not.IsZero():
+			found, err := a.Repo.RevList(ctx, fmt.Sprintf("--max-count=%d", mostNamed), side.tip.String(), "^"+side.not.String(), "--",
+				":(top,literal)"+path)
+			if err != nil {
+				return RegionHistory{}, err
+			}
+			slices.Reverse(found)
+			ids = found
+		}
+		story, err := a.story(ctx, side.name, ids)
+		if err != nil {
+			return RegionHistory{}, err
+		}
+		stories[i] = story
+	}
+	return RegionHistory{stories[0], stories[1]}, nil
+}

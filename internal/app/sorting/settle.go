@@ -1,0 +1,64 @@
+package sorting
+
+import (
+	"context"
+
+	"bastel/internal/app"
+
+	"bastel/internal/journal"
+	"bastel/internal/repo"
+	"bastel/internal/tray"
+)
+
+// carryOutSorting moves the current branch to a commit, with the index and the trays, and
+// leaves the working tree as it is: what the commits hold or give back is there
+// already. It is before or after, never between.
+func (a *App) carryOutSorting(ctx context.Context, entry journal.Entry, reflog string, out tray.Outcome,
+	hooks func(context.Context) error) (warning string, err error) {
+	index, err := a.indexSteps(ctx, out.Index)
+	if err != nil {
+		return "", err
+	}
+	trays, err := out.Kept.Store(ctx, a.Repo)
+	if err != nil {
+		return "", err
+	}
+	entry.Index, entry.TraysOld, entry.TraysNew = index, out.Kept.ID, trays
+	return a.CarryOut(ctx, &app.Operation{Entry: entry, Reflog: reflog, Hooks: hooks,
+		Seen: func(ctx context.Context) error { return a.headSeen(ctx, entry) }})
+}
+
+// headSeen refuses where HEAD is not where it was: the index would be another branch's.
+func (a *App) headSeen(ctx context.Context, entry journal.Entry) error {
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return err
+	}
+	if app.BranchRef(head) != entry.Ref || head.Commit != entry.Old {
+		return &app.Refusal{Reason: "Another commit or branch is checked out than when this was worked out. Nothing was changed. Look again, " +
+			"then repeat.", Err: repo.ErrMoved}
+	}
+	return nil
+}
+
+// indexSteps leaves the paths out that the index holds so already.
+func (a *App) indexSteps(ctx context.Context, entries []repo.IndexEntry) ([]journal.File, error) {
+	if len(entries) == 0 {
+		return nil, nil
+	}
+	paths := make([]string, len(entries))
+	for i, e := range entries {
+		paths[i] = e.Path
+	}
+	now, err := a.Repo.IndexEntries(ctx, paths)
+	if err != nil {
+		return nil, err
+	}
+	var steps []journal.File
+	for _, e := range entries {
+		if before := now[e.Path]; before.Mode != e.Mode || before.ID != e.ID {
+			steps = append(steps, journal.File{Path: []byte(e.Path), BeforeMode: before.Mode, Before: before.ID, AfterMode: e.Mode, After: e.ID})
+		}
+	}
+	return steps, nil
+}

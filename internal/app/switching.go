@@ -1,0 +1,83 @@
+package app
+
+import (
+	"context"
+	"strings"
+
+	"bastel/internal/journal"
+	"bastel/internal/repo"
+)
+
+// SwitchStep is the operation that goes to another branch: HEAD, the index and the working files, with loose and staged
+// changes carried. It moves no branch. Where a change is in the way it is refused, and the file named.
+func (a *App) SwitchStep(ctx context.Context, entry journal.Entry, to repo.Head) (*Operation, error) {
+	from, err := a.Repo.Head(ctx)
+	if err != nil {
+		return nil, err
+	}
+	trees := treeStep{a.Repo.EmptyTree(), a.Repo.EmptyTree()}
+	for i, at := range []repo.ID{from.Commit, to.Commit} {
+		if !at.IsZero() {
+			if trees[i], err = a.TreeOf(ctx, at); err != nil {
+				return nil, err
+			}
+		}
+	}
+	entry.Ref, entry.Old, entry.New = from.Ref, from.Commit, from.Commit
+	if entry.Ref == "" {
+		entry.Ref = "HEAD"
+	}
+	entry.Head = []string{from.Ref, to.Ref}
+	op := &Operation{Entry: entry, Head: [2]string{from.Ref, to.Ref}, trees: trees,
+		Reflog: "checkout: moving from " + nameOf(from) + " to " + to.Branch()} // by these words git finds the branch before
+	if err := a.carryAlong(ctx, op, a.Engine.Objects()); err != nil {
+		return nil, err
+	}
+	op.Seen = func(ctx context.Context) error {
+		now, err := a.Repo.Head(ctx)
+		if err != nil {
+			return err
+		}
+		if now != from {
+			return &Refusal{Reason: "HEAD has moved meanwhile. Nothing was changed. Look again, then repeat.", Err: repo.ErrMoved}
+		}
+		expected := to.Commit
+		for _, move := range entry.Others {
+			if move.Ref == to.Ref {
+				expected = move.Old // it is made, or moved, in the same step
+			}
+		}
+		if there, err := a.Repo.RefValue(ctx, to.Ref); err != nil || there != expected {
+			if err == nil {
+				err = &Refusal{Reason: to.Branch() + " has moved meanwhile. Nothing was changed. Look again, then repeat.", Err: repo.ErrMoved}
+			}
+			return err
+		}
+		return a.nothingInTheWay(ctx, op.trees, a.Engine.Objects())
+	}
+	op.Hooks = func(ctx context.Context) error {
+		return a.Repo.RunHook(ctx, "post-checkout", a.hex(from.Commit), a.hex(to.Commit), "1")
+	}
+	return op, nil
+}
+
+// hex writes an id, also that of nothing.
+func (a *App) hex(id repo.ID) string {
+	if id.IsZero() {
+		return strings.Repeat("0", len(a.Repo.EmptyTree().String()))
+	}
+	return id.String()
+}
+
+// nameOf is the branch that HEAD is on, else the commit.
+func nameOf(head repo.Head) string {
+	if head.Ref == "" {
+		return head.Commit.String()
+	}
+	return head.Branch()
+}
+
+// RenameSettings has a branch's settings follow it to another name.
+func (a *App) RenameSettings(ctx context.Context, from, to string) error {
+	return a.Repo.RenameConfigSection(ctx, "branch."+from, "branch."+to)
+}

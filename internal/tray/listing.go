@@ -1,0 +1,214 @@
+package tray
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"bastel/internal/repo"
+)
+
+// Listing is all changes as they are sorted now. The files are for looking at: they
+// hold no more than their hunks.
+type Listing struct {
+	Loose []File
+	Trays []Tray   // A always, and every other that holds something or has a message
+	Lost  []string // paths of which trays held what is not loose any more
+
+	view    View
+	sheets  []laid // nothing where they are too many, or too large, to be kept in memory
+	authors map[Layer]string
+}
+
+// laid is a sheet with what its layers show.
+type laid struct {
+	sheet *LayeredFile
+	files map[Layer]File
+}
+
+// Tray is a commit being drafted.
+type Tray struct {
+	Layer   Layer
+	Message string
+	Author  string // of a commit that it was before; empty: whoever commits it
+	Files   []File
+}
+
+// Files gives the files of a layer.
+func (b Listing) Files(l Layer) []File {
+	if l == Loose {
+		return b.Loose
+	}
+	for _, t := range b.Trays {
+		if t.Layer == l {
+			return t.Files
+		}
+	}
+	return nil
+}
+
+// mostInMemory bounds the texts of a board that can be sorted in memory, in bytes.
+const mostInMemory = 16 << 20
+
+// Read lists all changes, sorted as kept.
+func Read(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View) (Listing, error) {
+	board := Listing{view: view, authors: kept.Authors}
+	byLayer := map[Layer][]File{}
+	seen := map[string]bool{}
+	size := 0
+	err := eachBatch(ctx, r, changes, kept, view, func(sheets []*LayeredFile, lost []string) error {
+		board.Lost = append(board.Lost, lost...)
+		for _, s := range sheets {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			seen[s.Path] = true
+			l := s.lay(view.Context, byLayer)
+			if size += s.size(); len(changes) <= batch && size <= mostInMemory {
+				board.sheets = append(board.sheets, l)
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return board, err
+	}
+	if len(changes) > batch || size > mostInMemory {
+		board.sheets = nil
+	}
+	for path := range kept.files {
+		if !seen[path] {
+			board.Lost = append(board.Lost, path)
+		}
+	}
+	slices.Sort(board.Lost)
+	board.fill(byLayer, func(l Layer) string { return kept.Messages[l] })
+	return board, nil
+}
+
+// lay adds what each layer shows of a sheet to lists.
+func (s *LayeredFile) lay(context int, byLayer map[Layer][]File) laid {
+	files := map[Layer]File{}
+	for _, l := range append([]Layer{A, Loose}, s.drafts()...) {
+		if f, _ := s.file(l, context); len(f.Hunks) > 0 {
+			f.forgetTexts()
+			files[l] = f
+			byLayer[l] = append(byLayer[l], f)
+		}
+	}
+	return laid{s, files}
+}
+
+// inOrder compares the places of sheets in the repository's status: paths that the index has by name, and then the
+// others.
+func (s *LayeredFile) inOrder(o *LayeredFile) int {
+	if a, b := s.untracked(), o.untracked(); a != b {
+		if a {
+			return 1
+		}
+		return -1
+	}
+	return strings.Compare(s.Path, o.Path)
+}
+
+func (s *LayeredFile) untracked() bool {
+	if s.From != "" {
+		return s.Renamed > A
+	}
+	return s.head.Mode == repo.ModeNone && s.at(A).Mode == repo.ModeNone
+}
+
+// size is how much text the sheet holds, in bytes.
+func (s *LayeredFile) size() int { return len(s.head.data) + len(s.index.data) + len(s.work.data) }
+
+// fill lists the layers with what they hold.
+func (b *Listing) fill(byLayer map[Layer][]File, message func(Layer) string) {
+	b.Loose, b.Trays = byLayer[Loose], nil
+	for l := A; l <= Last; l++ {
+		if files, text := byLayer[l], message(l); l == A || len(files) > 0 || text != "" {
+			b.Trays = append(b.Trays, Tray{l, text, b.authors[l], files})
+		}
+	}
+}
+
+// InMemory says whether the board can be sorted in memory.
+func (b Listing) InMemory() bool { return b.sheets != nil }
+
+// WithMessagesOf gives the board with the messages of another one.
+func (b Listing) WithMessagesOf(o Listing) Listing {
+	byLayer := map[Layer][]File{Loose: b.Loose}
+	for _, t := range b.Trays {
+		byLayer[t.Layer] = t.Files
+	}
+	b.fill(byLayer, o.Message)
+	return b
+}
+
+// Message is that of a tray.
+func (b Listing) Message(l Layer) string {
+	for _, t := range b.Trays {
+		if t.Layer == l {
+			return t.Message
+		}
+	}
+	return ""
+}
+
+// ErrNotInMemory is a board, or a part of one, that only the repository can sort.
+var ErrNotInMemory = errors.New("it is not in memory")
+
+// Move gives the board as it will be once hunks, lines or files have gone from one layer to
+// another, by what was read: nothing is written. Within are the paths that the selection lies in, if they
+// are known, which saves comparing all others. Errors: those of the function Move, and ErrNotInMemory.
+func (b Listing) Move(from, to Layer, selected []Selection, within []string) (Listing, error) {
+	if b.sheets == nil {
+		return b, ErrNotInMemory
+	}
+	var sheets []*LayeredFile
+	for _, l := range b.sheets {
+		if s := l.sheet; len(within) == 0 || slices.Contains(within, s.Path) || s.From != "" && slices.Contains(within, s.From) {
+			sheets = append(sheets, s)
+		}
+	}
+	picked, err := pickFrom(sheets, b.view.Context, from, selected)
+	if err != nil {
+		return b, err
+	}
+	moved := map[*LayeredFile]*LayeredFile{}
+	for _, p := range picked {
+		gone := p.sheet.weave.forgets(p.sheet.picked(p.pick, p.step), from, to)
+		if p.sheet.stamp != "" || p.pick.File.has(repo.ModeSubmodule) || gone > 0 {
+			return b, ErrNotInMemory // it has to be stored first, or looked at, or kept by the journal
+		}
+		s := *p.sheet // moving replaces what it holds, and changes nothing of it
+		if err := s.move(p.pick, p.step, from, to); err != nil {
+			return b, fmt.Errorf("%s: %w", strconv.Quote(s.Path), err)
+		}
+		moved[p.sheet] = &s
+	}
+	return b.with(moved), nil
+}
+
+// with gives the board with some of its sheets sorted otherwise.
+func (b Listing) with(moved map[*LayeredFile]*LayeredFile) Listing {
+	sheets := slices.Clone(b.sheets)
+	for i, l := range sheets {
+		if s := moved[l.sheet]; s != nil {
+			sheets[i] = s.lay(b.view.Context, map[Layer][]File{})
+		}
+	}
+	slices.SortStableFunc(sheets, func(a, b laid) int { return a.sheet.inOrder(b.sheet) })
+	byLayer := map[Layer][]File{}
+	for _, l := range sheets {
+		for at, f := range l.files {
+			byLayer[at] = append(byLayer[at], f)
+		}
+	}
+	old := b
+	b.sheets = sheets
+	b.fill(byLayer, old.Message)
+	return b
+}

@@ -1,0 +1,108 @@
+package tray
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+
+	"bastel/internal/merge"
+	"bastel/internal/repo"
+)
+
+// CommitParts is what one commit changed, to be sorted into parts: like the changes of a
+// working tree, but in memory only. What is in no tray is loose.
+type CommitParts struct{ sheets []*LayeredFile }
+
+// NewCommitParts spreads out what lies between two trees.
+func NewCommitParts(ctx context.Context, objects *repo.Overlay, old, new repo.ID) (*CommitParts, error) {
+	differences, err := merge.Compare(ctx, objects, old, new)
+	if err != nil {
+		return nil, err
+	}
+	d := &CommitParts{}
+	for _, diff := range differences {
+		s := &LayeredFile{Path: diff.Path}
+		for _, side := range []struct {
+			entry repo.Entry
+			to    []*version
+		}{{diff.Old, []*version{&s.head, &s.index}}, {diff.New, []*version{&s.work}}} {
+			v := version{Mode: side.entry.Mode, ID: side.entry.ID}
+			if v.Mode.IsFile() || v.Mode == repo.ModeSymlink {
+				if v.data, err = objects.Blob(ctx, v.ID); err != nil {
+					return nil, err
+				}
+				if s.large = s.large || len(v.data) > repo.LargeFile; s.large {
+					v.data = nil
+				} else if v.data == nil {
+					v.data = []byte{}
+				}
+			}
+			for _, to := range side.to {
+				*to = v
+			}
+		}
+		s.plan()
+		d.sheets = append(d.sheets, s)
+	}
+	return d, nil
+}
+
+// Listing lists the changes as they are sorted now.
+func (d *CommitParts) Listing() Listing {
+	byLayer := map[Layer][]File{}
+	for _, s := range d.sheets {
+		for _, l := range append([]Layer{A, Loose}, s.drafts()...) {
+			if f, _ := s.file(l, Plain.Context); len(f.Hunks) > 0 {
+				byLayer[l] = append(byLayer[l], f)
+			}
+		}
+	}
+	board := Listing{Loose: byLayer[Loose]}
+	for l := A; l <= Last; l++ {
+		if l == A || len(byLayer[l]) > 0 {
+			board.Trays = append(board.Trays, Tray{Layer: l, Files: byLayer[l]})
+		}
+	}
+	return board
+}
+
+// Move takes hunks, lines or files from one layer to another. Errors: as Move's.
+func (d *CommitParts) Move(from, to Layer, selected []Selection) error {
+	picked, err := pickFrom(d.sheets, Plain.Context, from, selected)
+	if err != nil {
+		return err
+	}
+	for _, p := range picked {
+		if err := p.sheet.move(p.pick, p.step, from, to); err != nil {
+			return fmt.Errorf("%s: %w", strconv.Quote(p.sheet.Path), err)
+		}
+	}
+	return nil
+}
+
+// Trees gives the content after each part: the trays that hold something, in order,
+// and what is loose as the last one. The desk is used up.
+func (d *CommitParts) Trees(ctx context.Context, objects *repo.Overlay, old repo.ID) ([]repo.ID, error) {
+	var trees []repo.ID
+	for l := A; l <= Loose; l++ {
+		var entries []repo.IndexEntry
+		for _, s := range d.sheets {
+			if !s.has(l) {
+				continue
+			}
+			if err := s.settle(l); err != nil {
+				return nil, fmt.Errorf("%s: %w", strconv.Quote(s.Path), err)
+			}
+			entries = append(entries, s.entriesAt(objects, s.From, Head)...)
+		}
+		if len(entries) == 0 {
+			continue
+		}
+		var err error
+		if old, err = objects.EditTree(ctx, old, entries); err != nil {
+			return nil, err
+		}
+		trees = append(trees, old)
+	}
+	return trees, nil
+}

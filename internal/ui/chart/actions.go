@@ -1,0 +1,89 @@
+package chart
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app/charting"
+	"bastel/internal/draw"
+	"bastel/internal/ui/action"
+	"bastel/internal/ui/kit"
+)
+
+// Actions lists what can be done here.
+func (m *Model) Actions() []kit.Action {
+	if m.looking {
+		return m.lookActions()
+	}
+	b, local := m.branchHere()
+	some := m.now.Known
+	deleted, landed := "delete", "land"
+	for _, step := range m.steps {
+		switch {
+		case step.Branch != b.Name:
+		case step.Kind == charting.Deleted:
+			deleted = "keep after all"
+		case step.Kind == charting.Landed:
+			landed = "do not land"
+		}
+	}
+	actions := []kit.Action{
+		kit.Act(action.DoSteps, len(m.steps) > 0, m.apply),
+		kit.Act(action.GoThere, local && !b.Here, m.goThere),
+		kit.Asking(action.NewBranch, !m.commitHere().IsZero(), m.create),
+		kit.Act(action.DropBranch, local, m.drop).Named(deleted),
+		kit.Act(action.DropMerged, some, m.dropMerged),
+		kit.Asking(action.RenameBranch, local, m.rename),
+		kit.Asking(action.PutBranch, local, m.put),
+		kit.Act(action.LookAtBranch, !m.commitHere().IsZero(), m.lookInto),
+		kit.Asking(action.DrawChart, some, func() tea.Cmd {
+			show, steps := m.show, slices.Clone(m.steps)
+			return kit.Draw(m.app, "branches", func(ctx context.Context) (draw.Picture, error) { return m.charting.Picture(ctx, show, steps) })
+		}),
+		kit.Act(action.OntoFromMap, local, func() tea.Cmd { return m.workAnd("Shape", ") chooses what it goes onto.") }),
+		kit.Act(action.LandFromMap, local, m.land).Named(landed),
+		kit.Act(action.ChooseLine, some, m.chooseLine),
+		kit.Act(action.MarkPoint, !m.commitHere().IsZero(), kit.Just(m.markHere)),
+		kit.Act(action.CompareBranches, !m.commitHere().IsZero() && (m.marked != "" || !m.now.Value.Target.ID.IsZero()), m.compare),
+		kit.Act(action.WorkHere, local && !b.AtWork, m.workHere),
+		kit.Act(action.AllBranches, some, m.all),
+		kit.Asking(action.FindOnChart, some, m.search),
+		kit.Act(action.UndoStep, len(m.steps) > 0, m.undo),
+		kit.Act(action.ClearSteps, len(m.steps) > 0, m.clear),
+	}
+	return append(actions, m.moves()...)
+}
+
+func (m *Model) lookActions() []kit.Action {
+	back := kit.Act(action.Back, true, m.back).Named("back to " + cmp.Or(m.cameFrom, "the chart"))
+	next := kit.Act(action.NextCommit, m.compared == nil, func() tea.Cmd { return m.onward(1) })
+	previous := kit.Act(action.PreviousCommit, m.compared == nil, func() tea.Cmd { return m.onward(-1) })
+	moves := kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}
+	return slices.Concat([]kit.Action{back, next, previous}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
+}
+
+// moves are the keys that move the cursor: from row to row, and along a row.
+func (m *Model) moves() []kit.Action {
+	act := func(id action.ID, do func()) kit.Action {
+		return kit.Act(id, m.now.Known, func() tea.Cmd {
+			do()
+			return m.tell()
+		})
+	}
+	page := max(1, m.size.Height-headRows-1)
+	return []kit.Action{
+		act(action.Down, func() { m.step(1) }),
+		act(action.Up, func() { m.step(-1) }),
+		act(action.PageDown, func() { m.step(page) }),
+		act(action.PageUp, func() { m.step(-page) }),
+		act(action.Top, func() { m.step(-len(m.rows())) }),
+		act(action.End, func() { m.step(len(m.rows())) }),
+		act(action.ToNow, m.left),
+		act(action.ToNext, m.right),
+		kit.Act(action.NextCommit, m.now.Known, func() tea.Cmd { m.along(1); return m.tell() }),
+		kit.Act(action.PreviousCommit, m.now.Known, func() tea.Cmd { m.along(-1); return m.tell() }),
+	}
+}

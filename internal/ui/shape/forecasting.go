@@ -1,0 +1,77 @@
+package shape
+
+import (
+	"context"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/replay"
+	"bastel/internal/shape"
+	"bastel/internal/ui/kit"
+)
+
+type forecasted struct {
+	number   int
+	forecast *replay.Forecast
+	err      error
+}
+
+// takeMade takes a plan over for which commits were made.
+func (m *Model) takeMade(msg made) tea.Cmd {
+	if msg.number != m.number {
+		return kit.Show(kit.Notice{Text: "The plan was edited meanwhile. Do it again.", Trouble: true})
+	}
+	m.know(msg.sources)
+	if msg.plan.Equal(m.plan) {
+		return kit.Say("Nothing was changed, so the plan stays as it is.")
+	}
+	m.then = msg.then
+	return m.set(msg.plan)
+}
+
+// takeForecast takes the forecast of the plan that is shown, and tells Mend of it.
+func (m *Model) takeForecast(msg forecasted) tea.Cmd {
+	if msg.number != m.number {
+		return nil
+	}
+	m.forecast, m.trouble = msg.forecast, ""
+	if msg.err != nil {
+		m.trouble = msg.err.Error()
+	}
+	known := kit.Show(kit.ForScreen{Screen: mender, Msg: kit.Forecasted{Plan: m.plan, Forecast: m.forecast}})
+	if m.checkSoon {
+		m.checkSoon = false
+		return tea.Batch(known, m.check())
+	}
+	return known
+}
+
+// set makes an edited plan the current one.
+func (m *Model) set(plan shape.Plan) tea.Cmd {
+	m.before = append(m.before, m.plan)
+	m.after = nil
+	return m.show(plan)
+}
+
+// show makes a plan the current one, keeps it as the draft, and has it forecast.
+func (m *Model) show(plan shape.Plan) tea.Cmd {
+	m.plan = plan
+	m.clamp()
+	if m.cancel != nil {
+		m.cancel()
+	}
+	ctx, cancel := context.WithCancel(m.ctx)
+	m.cancel = cancel
+	m.number++
+	number := m.number
+	m.trouble, m.checkSoon = "", false
+	keep := m.keeper.Keep(func() error { return m.planning.KeepPlan(m.ctx, plan) })
+	return func() tea.Msg {
+		defer cancel()
+		if err := keep(); err != nil {
+			return kit.Notice{Text: err.Error(), Trouble: true}
+		}
+		forecast, err := m.planning.Forecast(ctx, plan, nil)
+		return kit.ForScreen{Screen: Name, Msg: forecasted{number, forecast, err}}
+	}
+}

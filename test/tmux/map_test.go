@@ -1,0 +1,123 @@
+package tmux
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"bastel/test/fixture"
+)
+
+// quay is the bench with branches: a stack on topic, an early one of a colleague, three that are merged.
+func quay(t *testing.T) *fixture.Repo {
+	f, _ := bench(t)
+	f.Git("branch", "--quiet", "upper", "topic")
+	for _, name := range []string{"old-one", "old-two", "old-three"} {
+		f.Git("branch", "--quiet", name, "main")
+	}
+	return f
+}
+
+// TestChangesAreAsideWithTheirBranch: where they are in the way they stay with the branch, and are there again.
+func TestChangesAreAsideWithTheirBranch(t *testing.T) {
+	f := quay(t)
+	path := strings.TrimSpace(f.Git("diff", "--name-only"))
+	f.Git("stash", "--quiet")
+	f.Git("switch", "--quiet", "-c", "clash")
+	f.Commit("Clash", path, "all of it otherwise\n")
+	f.Git("switch", "--quiet", "topic")
+	f.Git("stash", "pop", "--quiet")
+	f.Write("new", "untracked\n")
+	loose := f.Git("diff")
+	term := open(t, f.Dir, 142, 42)
+	term.play("+40 hunks", "[", "+◆ Map", "+▸topic", "/", "+Find on the chart", "text:clash", "Enter", "o", "+check out clash",
+		"a", "+y puts all loose changes aside with topic", "y", "+were put aside")
+	assert.Equal(t, "clash", f.Git("branch", "--show-current"))
+	assert.Empty(t, f.Git("status", "--porcelain"))
+	term.play("+~2", "/", "+Find on the chart", "text:topic", "Enter", "+put aside", "o", "+check out topic", "a", "+are back")
+	assert.Equal(t, loose, f.Git("diff"))
+	assert.Equal(t, "untracked\n", f.Read("new"))
+}
+
+// TestTheBranchesFromTheMap: find one, look at a commit, switch with loose changes there and back, make one from an old
+// commit, delete three with undo.
+func TestTheBranchesFromTheMap(t *testing.T) {
+	f := quay(t)
+	loose := f.Git("diff")
+	term := open(t, f.Dir, 142, 42)
+	term.play("+40 hunks", "[", "+◆ Map", "+▸topic", "+Add file 9")
+
+	term.play("/", "+Find on the chart", "text:Add file 3", "Enter", "+Add file 3", "Enter",
+		"+◆ ", "+file 3", "}", "+file 4", "Escape", "+on show")
+
+	term.play("+", "+Name of the new branch", "text:early", "C-s", "+make early at", "a", "+done. u undoes it.")
+	term.follows(func() bool { return f.Git("branch", "--list", "early") != "" })
+	assert.Equal(t, f.Git("rev-parse", "topic~5"), f.Git("rev-parse", "early"))
+
+	term.play("/", "+Find on the chart", "text:upper", "Enter", "o", "+check out upper", "a", "+check out upper: done.")
+	assert.Equal(t, "upper", f.Git("branch", "--show-current"))
+	assert.Equal(t, loose, f.Git("diff"), "loose changes came along")
+	term.play("u", "+y does it", "y", "+Undid")
+	assert.Equal(t, "topic", f.Git("branch", "--show-current"))
+	assert.Equal(t, loose, f.Git("diff"))
+
+	for _, name := range []string{"old-one", "old-two", "old-three"} {
+		term.play("/", "+Find on the chart", "text:"+name, "Enter", "x", "+delete "+name)
+	}
+	term.play("a", "+3 steps done. u undoes all of it.")
+	assert.Empty(t, f.Git("branch", "--list", "old-*"))
+	term.play("u", "+y does it", "y", "+Undid")
+	assert.Len(t, strings.Split(f.Git("branch", "--list", "old-*"), "\n"), 3)
+
+	// The same three at once: the line has all of them; one is kept after all.
+	term.play(";", "+delete merged", "Enter", "+delete old-one", "+delete old-three", "/", "+Find on the chart", "text:old-two",
+		"Enter", "x",
+		"-delete old-two", "a", "+2 steps done. u undoes all of it.")
+	assert.Equal(t, "  old-two", f.Git("branch", "--list", "old-*"))
+	term.play("u", "+y does it", "y", "+Undid")
+
+	// Two points are compared: what either has, and what differs.
+	term.play("/", "+Find on the chart", "text:old-one", "Enter", "Space", "+marked: old-one")
+	term.play("/", "+Find on the chart", "text:topic", "Enter", "=", "+only in old-one: 0 commits",
+		"+only in topic: 10 commits", "+file0", "Escape",
+		"+on show")
+
+	// The branch at work against its target, by one key from another screen, and back there.
+	term.play("]", "+◆ Sort", "=", "+◆ Map", "+only in origin/main: 1 commit", "+only in topic: 10 commits", "Escape", "+◆ Sort",
+		"[", "+on show")
+
+	// What cannot be is said, and what is planned is forgotten by z.
+	term.play("/", "+Find on the chart", "text:topic", "Enter", "x", "+checked out here")
+	term.play("/", "+Find on the chart", "text:old-one", "Enter", "x", "+delete old-one", "z", "-delete old-one")
+}
+
+// TestTwoBranchesLandFromAThird: each is squashed to one commit, the second put onto the first, then both are planned to
+// land, seen as they will be, asked about, and on the remote; nothing is checked out.
+func TestTwoBranchesLandFromAThird(t *testing.T) {
+	work, shared := makeDemo(t)
+	loose := work.Git("diff")
+	term := open(t, work.Dir, 142, 42)
+	term.play("+3 hunks", "[", "+◆ Map", "+▸"+branch)
+	goTo := func(name string) { term.play("/", "+Find on the chart", "text:"+name, "Enter", "-Find on the chart") }
+	goTo("ropes")
+	term.play(")", "+◆ Shape", "+ropes again", "Down", "s", "+from 1 2", ")", "+go onto?", "text:origin/main", "+0 conflicts", "Enter",
+		"+onto origin/main", "a", "+2 commits became 1", "[", "[", "+◆ Map")
+	goTo("lights")
+	term.play(")", "+◆ Shape", "+more lamps", "Down", "s", "+from 1 2", "Down", "s", "+from 1 2 3", ")", "+go onto?", "text:ropes",
+		"+0 conflicts", "Enter", "+onto ropes", "a", "+3 commits became 1", "[", "[", "+◆ Map")
+
+	before := shared.Git("rev-parse", "main")
+	goTo("ropes")
+	term.play("V", "+▸ land ropes", "V", "-▸ land ropes", "V", "+▸ land ropes")
+	goTo("lights")
+	term.play("V", "+▸ land lights", "++ List the mooring ropes", "++ lamps of the mole")
+	term.play("W", "+Draw into which file", "C-s", "+Written: ", "a", "+Lands ropes, then lights on the remote", "n", "-Lands ropes")
+	assert.Equal(t, before, shared.Git("rev-parse", "main"), "a alone lands nothing")
+	term.play("a", "+y does it", "y", "+2 branches landed: main on origin is at", "-▸ land", "+what the cursor is on")
+	assert.Equal(t, work.Git("rev-parse", "lights"), shared.Git("rev-parse", "main"))
+	assert.Equal(t, before, shared.Git("rev-parse", "main~2"), "two commits came")
+	assert.Equal(t, branch, work.Git("branch", "--show-current"))
+	assert.Equal(t, loose, work.Git("diff"))
+	assert.Contains(t, work.Read("branches.svg"), "List the mooring ropes")
+}
