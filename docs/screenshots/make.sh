@@ -63,15 +63,17 @@ await() {
 	done
 }
 
+shot map 142 42 "wait:3 hunks" "[" "wait:guide: the table"
+shot map-planned 142 42 "wait:3 hunks" "[" "wait:guide: the table" / "wait:Find on the chart" text:less-ink Enter x "wait:delete less-ink" \
+	/ "wait:Find on the chart" text:ropes Enter t "wait:move to" 1 "wait:move ropes" / "wait:Find on the chart" text:lights-colours Enter o "wait:3 steps planned"
 shot sort 142 42 "wait:3 hunks" n 1 "wait:1 hunk in 1 file" 1 "wait:2 hunks in 1 file" \
 	m "wait:Message of tray A" "text:Give ships a berth that is deep enough" C-s "wait:deep enough" \
 	n n 2 "wait:a makes 2 commits" m "wait:Message of tray B" "text:Ring the lock keeper" C-s "wait:B  Ring the lock" \
 	3 "wait:a makes 3 commits" m "wait:Message of tray C" "text:Name the board" C-s "wait:C  Name the board"
 shot message 142 42 "wait:3 hunks" m "wait:Message of tray A" "text:Give ships a berth that is deep enough" Enter Enter \
-	"text:Nordlicht touched ground at the Fish Steps on Sunday."
+	"text:Nordlicht touched ground at the Fish Steps on Sunday." "wait:Fish Steps on Sunday."
 shot home 142 42 "wait:3 hunks" H "wait:joined by 1 hunk"
 shot sweep 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" L "wait:Remove 3 lines"
-shot shape-before 142 42 "wait:3 hunks" "]" "wait:nothing planned yet"
 shot shape-after 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s \
 	"wait:from 2 5" j K K "wait:A   mooring depth" j j j j J "wait:9 commits, the content changes" k k k
 shot shape-split 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j j d "wait:its parts, in order" 1 "wait:1 hunk in 1 file"
@@ -79,7 +81,6 @@ shot overlaps 142 42 "wait:3 hunks" "]" "wait:2 files +32" O "wait:files by comm
 shot shape-conflicts 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" ")" "wait:go onto" text:origin/main Enter "wait:4 conflicts" j j j
 mending=("wait:3 hunks" "]" "wait:nothing planned yet" ")" "wait:go onto" text:origin/main Enter "wait:4 conflicts" "!" "wait:entry 4 of 11")
 shot mend 142 42 "${mending[@]}" j j j Space "wait:┃"
-shot mend-lock 142 42 "${mending[@]}" 2 "wait:entry 7 of 11" 1 "wait:region 1 of 12" 2 "wait:region 2 of 12"
 shot mend-delete 80 24 "${mending[@]}" 2 "wait:entry 7 of 11"
 shot send 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s "wait:from 2 5" \
 	a "wait:commits became" "]" "]" "wait:of yours replaced" h j
