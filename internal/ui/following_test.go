@@ -4,6 +4,9 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"bastel/internal/app"
+	"bastel/internal/ui/kit"
 )
 
 // TestARefusedStep: what was shown as done and is refused is shown as it was; the keys that came
@@ -23,4 +26,40 @@ func TestARefusedStep(t *testing.T) {
 	assert.Contains(t, d.frame(), "nothing in it yet")
 	d.press("u")
 	d.wait("There is nothing to undo.")
+}
+
+// TestAReadingOlderThanAStep: what was begun to be read before a step, and comes only when the repository has followed,
+// does not bring back what is gone; nor does a look that is changed before all is read anew.
+func TestAReadingOlderThanAStep(t *testing.T) {
+	f := desk(t)
+	d := newDriver(t, f.Dir)
+	d.wait("2 hunks")
+	countProcesses(t).quiet(d)
+	older := d.m.refresh()().(kit.Read[app.BranchStatus])
+	d.press("enter")
+	for _, behind := range []bool{true, false} {
+		for d.m.behind() != behind {
+			d.update(<-d.messages)
+		}
+	}
+	assert.Nil(t, d.m.haveSituated(older))
+	for d.press(">"); d.m.queue.open > 0 || d.m.where.Pending(); d.update(<-d.messages) {
+		assert.Contains(t, d.frame(), "1 hunk in 1 file")
+	}
+	assert.Contains(t, d.frame(), "1 hunk in 1 file")
+}
+
+// TestACommitTakesWhatWasSeen: with more context too, what another program puts into the index after the last look is
+// not committed unseen.
+func TestACommitTakesWhatWasSeen(t *testing.T) {
+	f := desk(t)
+	d := newDriver(t, f.Dir)
+	d.wait("2 hunks")
+	d.press("enter", "m", "Say it", "ctrl+s", ">")
+	countProcesses(t).quiet(d)
+	f.Git("add", "--all")
+	tip := f.Git("rev-parse", "HEAD")
+	d.press("a")
+	d.wait("has changed since you looked")
+	assert.Equal(t, tip, f.Git("rev-parse", "HEAD"))
 }

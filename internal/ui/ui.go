@@ -343,7 +343,10 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 }
 
 // refresh reads where the user stands, and then what the screens show.
-func (m *Model) refresh() tea.Cmd { return m.refreshTopics(repo.AllTopics) }
+func (m *Model) refresh() tea.Cmd {
+	m.where.Supersede() // what was begun before is older than what was done since: it would bring back what is gone
+	return m.refreshTopics(repo.AllTopics)
+}
 
 // refreshTopics does so where something of some topics may have changed.
 func (m *Model) refreshTopics(topics repo.Topics) tea.Cmd {

@@ -17,8 +17,9 @@ import (
 type Draft struct {
 	Tray    tray.Layer
 	Message string
-	Seen    []string // ids of its hunks as the user saw them; nil: whatever is there
-	Meant   bool     // lines that look like conflict markers are intended
+	Seen    []string  // ids of its hunks as the user saw them; nil: whatever is there
+	View    tray.View // in which they were seen: all drafts of one commit in the same
+	Meant   bool      // lines that look like conflict markers are intended
 }
 
 // CommitTrays makes commits from trays, in the order of their letters, all of them or
@@ -118,7 +119,7 @@ func (c *commitRun) checkContent(ctx context.Context) error {
 		}
 		return emptyRefusal(tray.A)
 	}
-	board, err := tray.Read(ctx, c.Repo, c.changes, c.kept, tray.Plain)
+	board, err := tray.Read(ctx, c.Repo, c.changes, c.kept, c.drafts[0].View)
 	if err != nil {
 		return err
 	}

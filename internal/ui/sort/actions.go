@@ -171,7 +171,7 @@ func (m *Model) search() tea.Cmd {
 
 // findHomes works out where hunks belong: those of the layer at the cursor.
 func (m *Model) findHomes() tea.Cmd {
-	from, view := m.here(), m.view
+	from, view := m.here(), m.shown
 	return kit.Start(kit.Work[kit.Got]{
 		Title: "Finding homes",
 		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {

@@ -22,7 +22,7 @@ type step struct {
 // memory, and then in the repository. The paths narrow down where the selection is looked up.
 func (m *Model) carry(to tray.Layer, picked func() []tray.Selection, paths func() []string) func() tea.Cmd {
 	return func() tea.Cmd {
-		c := sorting.TrayMove{From: m.here(), To: to, Selected: picked(), Within: paths(), View: m.view}
+		c := sorting.TrayMove{From: m.here(), To: to, Selected: picked(), Within: paths(), View: m.shown}
 		if len(c.Selected) == 0 {
 			return nil
 		}
@@ -87,6 +87,7 @@ func sortedBy(from *stream.Model, sorted sorting.Sorted) tea.Msg {
 // ahead says that what is shown is ahead of the repository, and newer than what was begun to be read.
 func (m *Model) ahead() {
 	m.reading.Supersede()
+	m.older = true
 	m.behind++
 }
 

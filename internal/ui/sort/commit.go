@@ -26,11 +26,6 @@ func (m *Model) commit(drafts []sorting.Draft) tea.Cmd {
 			return m.editMessage()
 		}
 	}
-	if m.view.Context != tray.Plain.Context || len(m.view.Load) > 0 {
-		for i := range drafts {
-			drafts[i].Seen = nil // ids depend on the view
-		}
-	}
 	if m.work.Ref != m.head.Ref {
 		return kit.Show(kit.Ask{Question: fmt.Sprintf("%s is checked out, and %s is at work. y commits to %s.", safe.Line(m.head.Branch()),
 			safe.Line(m.work.Branch()), safe.Line(m.head.Branch())), Key: "y", Yes: m.commitDrafts(drafts)})

@@ -140,7 +140,7 @@ func (h *home) preview() tea.Cmd {
 	h.taken[h.cursor] = true
 	m, moves := h.screen, h.moves()
 	id := h.homes.Commits[h.chosen[h.cursor]].ID
-	from, view := h.homes.From, m.view
+	from, view := h.homes.From, m.shown
 	return kit.Start(kit.Work[kit.Got]{
 		Title: "Working out the commit",
 		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {

@@ -37,11 +37,13 @@ type Model struct {
 	half    kit.Half
 	halves  [2]stream.Model // by kit.Half: loose, trays
 	changes []repo.Change
+	older   bool // the changes are those of before a step that is shown
 	board   tray.Listing
 	current tray.Layer       // the tray that enter puts things into
 	sweep   []tray.Selection // the leftovers among the loose changes
 	found   int              // how many lines they are
-	view    tray.View
+	view    tray.View // as it is wanted
+	shown   tray.View // of the board: ids of hunks depend on it
 	spaces  bool   // changes of white space are hidden
 	lost    string // what was said last of things that trays held
 	some    bool   // only the first changes are read yet
@@ -84,7 +86,7 @@ func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
 	if s.Head.Commit != m.head.Commit {
 		m.before, m.after = nil, nil // they are about what is a commit's now
 	}
-	m.head, m.work, m.changes = s.Head, s.Work, s.Changes
+	m.head, m.work, m.changes, m.older = s.Head, s.Work, s.Changes, false
 	if !m.reading.Known && len(s.Changes) > 2*firstShown {
 		return m.readSome(s.Changes[:firstShown]) // and then all
 	}
@@ -109,10 +111,10 @@ func (m *Model) help() tea.Cmd { return m.texts.Begin(m.ctx, Name, m.app.Writing
 // Failed is why not all could be read anew.
 func (m *Model) Failed() error { return cmp.Or(m.reading.Err, m.texts.Err) }
 
-// read reads what the screen shows. While the repository is behind what is shown that would be
-// older: it is read once the repository has followed.
+// read reads what the screen shows. While the repository is behind what is shown, or the changes are not known anew
+// yet, that would be older: it is read once both are.
 func (m *Model) read() tea.Cmd {
-	if m.behind > 0 {
+	if m.behind > 0 || m.older {
 		return nil
 	}
 	changes, view := m.changes, m.view
@@ -182,7 +184,7 @@ type carried struct {
 
 func (m *Model) haveRead(r reading) tea.Cmd {
 	m.some = r.some
-	m.board, m.sweep, m.found = r.board, r.sweep, r.found
+	m.board, m.shown, m.sweep, m.found = r.board, r.view, r.sweep, r.found
 	m.halves[kit.Now].Set(r.board.Loose)
 	m.halves[kit.Now].SetLeftovers(r.leftover)
 	m.halves[kit.Next].SetLeftovers(r.leftover)
@@ -283,7 +285,7 @@ func (m *Model) chooseTray(at tray.Layer) {
 // discard asks once, saying what goes.
 func (m *Model) discard() tea.Cmd {
 	s := &m.halves[kit.Now]
-	c := sorting.TrayMove{Selected: s.Picked(), Within: s.PickedPaths(), View: m.view}
+	c := sorting.TrayMove{Selected: s.Picked(), Within: s.PickedPaths(), View: m.shown}
 	if len(c.Selected) == 0 {
 		return nil
 	}
@@ -311,7 +313,7 @@ func (m *Model) askDiscard(c sorting.TrayMove, what string) tea.Cmd {
 }
 
 func (m *Model) sweepLoose() tea.Cmd {
-	return m.askDiscard(sorting.TrayMove{Selected: m.sweep, View: m.view}, wording.Count(m.found, "leftover line"))
+	return m.askDiscard(sorting.TrayMove{Selected: m.sweep, View: m.shown}, wording.Count(m.found, "leftover line"))
 }
 
 // rewrite edits the text of the hunk at the cursor before it goes into a tray; of one
@@ -322,7 +324,7 @@ func (m *Model) rewrite() tea.Cmd {
 	if !ok || !h.HasLines() {
 		return kit.Say("Only a hunk with lines can be edited. Put the cursor on one.")
 	}
-	c := sorting.TrayMove{From: m.here(), To: m.trayHere(), Selected: tray.Select(h.ID), Within: []string{s.CursorPath()}, View: m.view}
+	c := sorting.TrayMove{From: m.here(), To: m.trayHere(), Selected: tray.Select(h.ID), Within: []string{s.CursorPath()}, View: m.shown}
 	var text strings.Builder
 	for _, line := range h.Lines {
 		if line.Op != '-' {
@@ -389,7 +391,7 @@ func (m *Model) drafts(only tray.Layer) []sorting.Draft {
 	var drafts []sorting.Draft
 	for _, t := range m.board.Trays {
 		if len(t.Files) > 0 && (only == tray.Head || only == t.Layer) {
-			drafts = append(drafts, sorting.Draft{Tray: t.Layer, Message: t.Message, Seen: tray.IDs(t.Files)})
+			drafts = append(drafts, sorting.Draft{Tray: t.Layer, Message: t.Message, Seen: tray.IDs(t.Files), View: m.shown})
 		}
 	}
 	return drafts
