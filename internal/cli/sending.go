@@ -194,7 +194,7 @@ func (c *command) preflight() *cobra.Command {
 			"1 says that something blocks it. What blocks, warns or is off is set in the settings.",
 		Args: cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			items, err := publishing.Of(a).Preflight(ctx)
+			items, err := publishing.Of(a).Preflight(ctx, "")
 			if err != nil {
 				return err
 			}

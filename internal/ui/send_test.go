@@ -158,7 +158,7 @@ func TestSendByKeys(t *testing.T) {
 			require.NoError(t, os.MkdirAll(filepath.Join(os.Getenv("XDG_CONFIG_HOME"), "bastel"), 0o777))
 			require.NoError(t, os.WriteFile(filepath.Join(os.Getenv("XDG_CONFIG_HOME"), "bastel", "settings.toml"),
 				[]byte("[preflight]\nsubjects = \"block\"\n"), 0o666))
-		}, []string{"+wip", "a", "+The preflight blocks it: 1 commit with a subject such as fixup! or wip", "esc"},
+		}, []string{"+wip", "a", "+The preflight blocks topic: 1 commit with a subject such as fixup! or wip", "esc"},
 			func(t *testing.T, f, remote *fixture.Repo) {
 				assert.Empty(t, remote.Git("branch", "--list", "topic"))
 			}},

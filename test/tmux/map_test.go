@@ -121,3 +121,21 @@ func TestTwoBranchesLandFromAThird(t *testing.T) {
 	assert.Equal(t, loose, work.Git("diff"))
 	assert.Contains(t, work.Read("branches.svg"), "List the mooring ropes")
 }
+
+// TestALandingThatComesTooLate: somebody pushed between the question and the answer. Nothing lands; the key that is
+// offered leads to where the branch is put onto what came.
+func TestALandingThatComesTooLate(t *testing.T) {
+	work, shared := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	term.play("+3 hunks", "[", "+◆ Map", "/", "+Find on the chart", "text:ropes", "Enter", ")", "+◆ Shape", "+ropes again", ")",
+		"+go onto?", "text:origin/main", "+0 conflicts", "Enter", "+onto origin/main", "a", "+2 commits", "[", "[", "+◆ Map",
+		"/", "+Find on the chart", "text:ropes", "Enter", "V", "+▸ land ropes", "a", "+y does it")
+	theirs := shared.Git("-c", "user.name=Mira Lund", "-c", "user.email=mira@quay.example", "commit-tree", "-p", "main", "-m", "In between",
+		"main^{tree}")
+	shared.Git("update-ref", "refs/heads/main", theirs)
+	term.play("y", "+main on origin has moved on", "y", "+◆ Shape", "+ropes is at work now", ")", "+go onto?", "text:origin/main",
+		"+0 conflicts", "Enter", "+onto origin/main")
+	assert.Equal(t, theirs, shared.Git("rev-parse", "main"))
+	assert.Equal(t, theirs, work.Git("rev-parse", "origin/main"))
+	assert.Equal(t, branch, work.Git("branch", "--show-current"))
+}

@@ -18,11 +18,6 @@ type LandedBranch struct {
 // since a target moves forward only: that is looked at before anything is done. Where one cannot land after another did,
 // what landed stays, and the reason is a warning.
 func (a *App) LandInOrder(ctx context.Context, names []string, how Landing, progress func(line string)) ([]LandedBranch, error) {
-	before, err := a.AtWork(ctx)
-	if err != nil {
-		return nil, err
-	}
-	defer a.WorkOn(context.WithoutCancel(ctx), before.Branch()) // the branch may have gone: then HEAD's is at work
 	var last repo.Head
 	for i, name := range names {
 		head, err := a.HeadOf(ctx, name)
@@ -30,7 +25,7 @@ func (a *App) LandInOrder(ctx context.Context, names []string, how Landing, prog
 			return nil, err
 		}
 		if seen, shown := how.Seen[name]; shown && seen != head.Commit {
-			return nil, &app.Refusal{Reason: name + " was changed since it was shown. Nothing was changed. Look at it again.", Err: repo.ErrMoved}
+			return nil, app.Refuse("%s was changed since it was shown. Nothing was changed. Look at it again.", name)
 		}
 		if i > 0 && how.Merge == "" {
 			on, err := a.Repo.IsAncestor(ctx, last.Commit, head.Commit)
@@ -47,9 +42,7 @@ func (a *App) LandInOrder(ctx context.Context, names []string, how Landing, prog
 	}
 	var landed []LandedBranch
 	for _, name := range names {
-		if err := a.WorkOn(ctx, name); err != nil {
-			return landed, err
-		}
+		how.Branch = name
 		one, err := a.Land(ctx, how, progress)
 		switch {
 		case err != nil && len(landed) == 0:

@@ -18,6 +18,7 @@ import (
 
 // Landing says how a branch comes into its target.
 type Landing struct {
+	Branch string             // which lands; empty: the one at work
 	Merge  string             // the message of a merge commit; empty: the target moves forward to the branch
 	Delete bool               // the branch goes afterwards, here and there
 	Seen   map[string]repo.ID // branches as they were shown: landing one that is not so any more is refused
@@ -149,6 +150,13 @@ func noTarget(branch string, target app.Target) error {
 	return app.Refuse("%s has no target to land on. Choose one: bastel target NAME.", branch)
 }
 
+// MovedOn says of an error whether the target has what the branch does not have: fetching, and putting the branch onto
+// it, is the way on.
+func MovedOn(err error) bool {
+	var refusal *send.Refusal
+	return errors.Is(err, repo.ErrMoved) || errors.As(err, &refusal) && refusal.Cause == send.Diverged
+}
+
 // landing is the state of a landing.
 type landing struct {
 	*App
@@ -175,7 +183,7 @@ func (a *App) Land(ctx context.Context, how Landing, progress func(line string))
 	if err := l.look(ctx); err != nil {
 		return l.done, err
 	}
-	if err := a.blocked(ctx); err != nil {
+	if err := a.blocked(ctx, l.head.Branch()); err != nil {
 		return l.done, err
 	}
 	if err := l.makeTip(ctx); err != nil {
@@ -195,7 +203,7 @@ func (a *App) Land(ctx context.Context, how Landing, progress func(line string))
 
 // look asks the remote where the target is.
 func (l *landing) look(ctx context.Context) (err error) {
-	if l.head, err = l.BranchAtWork(ctx); err != nil {
+	if l.head, err = l.HeadOf(ctx, l.how.Branch); err != nil {
 		return err
 	}
 	head, err := l.Repo.Head(ctx)
@@ -217,7 +225,7 @@ func (l *landing) look(ctx context.Context) (err error) {
 	}
 	name := strings.TrimPrefix(l.ref, "refs/heads/")
 	if name == l.head.Branch() {
-		return app.Refuse("You are on %s itself. Sending it is all that there is to do.", name)
+		return app.Refuse("%s is the target itself. Sending it is all that there is to do.", name)
 	}
 	if l.there, err = send.Ask(ctx, l.Repo, l.remote, l.ref); err != nil {
 		return err

@@ -18,8 +18,9 @@ import (
 // bytes.
 const tooLarge = 5 << 20
 
-// Preflight looks at what would be sent. The settings say what counts how much.
-func (a *App) Preflight(ctx context.Context) ([]send.Item, error) {
+// Preflight looks at what would be sent of a branch, or with no name of the one at work. The settings say what counts
+// how much.
+func (a *App) Preflight(ctx context.Context, branch string) ([]send.Item, error) {
 	settings, err := a.Settings(ctx)
 	if err != nil {
 		return nil, err
@@ -28,15 +29,15 @@ func (a *App) Preflight(ctx context.Context) ([]send.Item, error) {
 	if err != nil {
 		return nil, err
 	}
-	facts, err := a.facts(ctx, settings)
+	facts, err := a.facts(ctx, branch, settings)
 	if err != nil {
 		return nil, err
 	}
 	return send.Preflight(facts, levels), nil
 }
 
-// blocked refuses to send where the settings say so.
-func (a *App) blocked(ctx context.Context) error {
+// blocked refuses to send branches where the settings say so of one of them.
+func (a *App) blocked(ctx context.Context, branches ...string) error {
 	settings, err := a.Settings(ctx)
 	if err != nil {
 		return err
@@ -44,21 +45,28 @@ func (a *App) blocked(ctx context.Context) error {
 	if !slices.Contains(slices.Collect(maps.Values(settings.Preflight)), string(send.Block)) {
 		return nil
 	}
-	items, err := a.Preflight(ctx)
-	if err != nil {
-		return err
-	}
-	for _, item := range items {
-		if item.Level == send.Block {
-			return app.Refuse("The preflight blocks it: %s. Nothing was sent. Fix it, or change the settings of the preflight.", item.Message)
+	for _, branch := range branches {
+		items, err := a.Preflight(ctx, branch)
+		if err != nil {
+			return err
+		}
+		for _, item := range items {
+			if item.Level == send.Block {
+				return app.Refuse("The preflight blocks %s: %s. Nothing was sent. Fix it, or change the settings of the preflight.", branch,
+					item.Message)
+			}
 		}
 	}
 	return nil
 }
 
-func (a *App) facts(ctx context.Context, settings app.Settings) (send.Facts, error) {
+func (a *App) facts(ctx context.Context, branch string, settings app.Settings) (send.Facts, error) {
 	var f send.Facts
-	compared, err := a.CompareRemote(ctx, "", false)
+	head, err := a.HeadOf(ctx, branch)
+	if err != nil {
+		return f, err
+	}
+	compared, err := a.CompareBranch(ctx, head.Branch(), "", false)
 	if err != nil {
 		return f, err
 	}
@@ -66,11 +74,16 @@ func (a *App) facts(ctx context.Context, settings app.Settings) (send.Facts, err
 	if err != nil {
 		return f, err
 	}
-	situation, err := a.BranchStatus(ctx)
+	target, err := a.FindTarget(ctx, head.Branch())
 	if err != nil {
 		return f, err
 	}
-	f.Target, f.Missing, f.Check = situation.Target.Name, situation.Missing, settings.Check != ""
+	f.Target, f.Check = target.Name, settings.Check != ""
+	if !target.ID.IsZero() {
+		if f.Missing, _, err = a.Repo.AheadBehind(ctx, target.ID, head.Commit); err != nil {
+			return f, err
+		}
+	}
 	if who, err := a.Repo.Committer(ctx); err == nil { // who has no identity yet cannot have made a commit here
 		user := repo.ParsePerson(who)
 		f.Name, f.Email = user.Name, user.Email

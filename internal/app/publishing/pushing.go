@@ -103,11 +103,14 @@ func (a *App) Send(ctx context.Context, o Outgoing, progress func(line string)) 
 		return none, err
 	}
 	branches := o.branches()
-	if err := a.blocked(ctx); err != nil {
+	names := make([]string, len(branches))
+	for i, c := range branches {
+		names[i] = c.Branch
+	}
+	if err := a.blocked(ctx, names...); err != nil {
 		return none, err
 	}
 	p := push{App: a, remote: o.Remote, options: o.Options, progress: progress, done: journal.Sent}
-	names := []string{}
 	for _, c := range branches {
 		now, err := a.Repo.RefValue(ctx, "refs/heads/"+c.Branch)
 		if err != nil {
@@ -116,7 +119,6 @@ func (a *App) Send(ctx context.Context, o Outgoing, progress func(line string)) 
 		if now != c.Here {
 			return none, app.Refuse("%s has moved since it was compared with the remote. Nothing was sent. Look again, then repeat.", c.Branch)
 		}
-		names = append(names, c.Branch)
 		p.refs = append(p.refs, repo.PushedRef{Ref: c.Ref, ID: c.Here, Expect: c.There})
 		p.followers = append(p.followers, c.Tracking)
 	}

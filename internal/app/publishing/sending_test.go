@@ -298,7 +298,7 @@ func TestLandingInOrder(t *testing.T) {
 	none := func(string) {}
 	_, err := a.LandInOrder(ctx, []string{"first", "second"}, publishing.Landing{Seen: map[string]repo.ID{"first": tip("first"),
 		"second": tip("main")}}, none)
-	assert.ErrorIs(t, err, repo.ErrMoved)
+	assert.ErrorContains(t, err, "second was changed since it was shown")
 	_, err = a.LandInOrder(ctx, []string{"second", "first"}, publishing.Landing{}, none)
 	assert.ErrorContains(t, err, "does not sit on second")
 	assert.Equal(t, before, remote.Git("rev-parse", "main"), "nothing landed")

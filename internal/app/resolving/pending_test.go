@@ -172,7 +172,7 @@ func TestAMergeMadeHereStays(t *testing.T) {
 	forecast, err := planning.Of(a).Forecast(ctx, plan, nil)
 	require.NoError(t, err)
 	assert.True(t, forecast.SameContent)
-	items, err := publishing.Of(a).Preflight(ctx)
+	items, err := publishing.Of(a).Preflight(ctx, "")
 	require.NoError(t, err)
 	for _, item := range items {
 		if item.Name == "linear" {

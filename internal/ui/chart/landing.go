@@ -36,6 +36,10 @@ func (m *Model) askLanding() tea.Cmd {
 func (m *Model) landAll(names []string, how publishing.Landing) tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{Title: "Landing", Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
 		landed, err := publishing.Of(m.app).LandInOrder(ctx, names, how, report)
+		if publishing.MovedOn(err) {
+			return kit.Got{Msg: kit.Ask{Question: app.QuestionOf(err) + " y fetches, and goes to Shape with " + safe.Line(names[0]) + ".",
+				Key: "y", Yes: m.catchUp(names[0])}}, nil
+		}
 		if err != nil {
 			return kit.Got{}, err
 		}
@@ -48,6 +52,16 @@ func (m *Model) landAll(names []string, how publishing.Landing) tea.Cmd {
 		said = strings.TrimSpace(app.WithWarnings(said, warnings) + " " + strings.Join(notes, " "))
 		return kit.Got{Note: said, Msg: kit.ForScreen{Screen: Name, Msg: done{}}}, nil
 	}})
+}
+
+// catchUp fetches, and goes to Shape to put a branch onto its target as that is now.
+func (m *Model) catchUp(branch string) tea.Cmd {
+	return kit.Start(kit.Work[string]{Title: "Fetching", Do: func(ctx context.Context, report func(string)) (string, error) {
+		if _, err := publishing.Of(m.app).Fetch(ctx, report); err != nil {
+			return "", err
+		}
+		return "Fetched. " + safe.Line(branch) + " is at work now: ) chooses what it goes onto.", m.app.WorkOn(ctx, branch)
+	}, Then: kit.Show(kit.Go{Screen: "Shape"})})
 }
 
 // tipOf is the commit of a local branch as the chart shows it.

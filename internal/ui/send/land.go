@@ -2,7 +2,6 @@ package send
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 
@@ -13,7 +12,6 @@ import (
 	"bastel/internal/lanes"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
-	sending "bastel/internal/send"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 	"bastel/internal/wording"
@@ -112,8 +110,7 @@ func (l *landing) land() tea.Cmd {
 		Title: "Landing " + safe.Line(l.look.Branch),
 		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			done, err := m.publishing.Land(ctx, l.how, report)
-			var refusal *sending.Refusal
-			if errors.Is(err, repo.ErrMoved) || errors.As(err, &refusal) && refusal.Cause == sending.Diverged {
+			if publishing.MovedOn(err) {
 				question := app.QuestionOf(err) + " y fetches, and puts your commits onto it in Shape."
 				return kit.Got{Msg: kit.Ask{Question: question, Key: "y", Yes: m.catchUp()}}, nil
 			}

@@ -31,7 +31,7 @@ type found []sending.Item
 
 func (m *Model) lookBefore() tea.Cmd {
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (found, error) {
-		items, err := m.publishing.Preflight(ctx)
+		items, err := m.publishing.Preflight(ctx, "")
 		return found(items), err
 	})
 }
