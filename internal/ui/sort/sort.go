@@ -42,11 +42,11 @@ type Model struct {
 	current tray.Layer       // the tray that enter puts things into
 	sweep   []tray.Selection // the leftovers among the loose changes
 	found   int              // how many lines they are
-	view    tray.View // as it is wanted
-	shown   tray.View // of the board: ids of hunks depend on it
-	spaces  bool   // changes of white space are hidden
-	lost    string // what was said last of things that trays held
-	some    bool   // only the first changes are read yet
+	view    tray.View        // as it is wanted
+	shown   tray.View        // of the board: ids of hunks depend on it
+	spaces  bool             // changes of white space are hidden
+	lost    string           // what was said last of things that trays held
+	some    bool             // only the first changes are read yet
 	head    repo.Head
 	work    repo.Head // the branch at work, most often the same
 	size    kit.Size
