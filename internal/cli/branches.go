@@ -190,6 +190,28 @@ func (c *command) branch() *cobra.Command {
 	return cmd
 }
 
+func (c *command) tag() *cobra.Command {
+	return &cobra.Command{
+		Use:   "tag NAME [POINT]",
+		Short: "Give a point a name that stays there; a tag that is there already is never moved",
+		Args:  cobra.RangeArgs(1, 2),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			step := charting.Step{Kind: charting.Tagged, Branch: args[0], Point: "HEAD"}
+			if len(args) == 2 {
+				step.Point = args[1]
+			}
+			done, err := charting.Of(a).Do(ctx, []charting.Step{step}, false)
+			if err != nil {
+				return err
+			}
+			at := done.Moves[0].New
+			return c.answer(map[string]any{"tag": args[0], "commit": at}, func(w io.Writer) {
+				fmt.Fprintf(w, "%s is a tag at %s\n", safe.Line(args[0]), at.Short())
+			})
+		}),
+	}
+}
+
 func (c *command) deleteBranches() *cobra.Command {
 	yes, merged := false, false
 	cmd := &cobra.Command{
@@ -253,7 +275,8 @@ func (c *command) compare() *cobra.Command {
 		Use:   "compare OLD NEW [--files]",
 		Short: "Say what each commit of one line became in another one, or which files differ",
 		Long: "Say what each commit of one line became in another one: the same, moved, reworded, changed, joined, split, gone or new. What " +
-			"the current branch's target has is left out.",
+			"the current branch's target has is left out. With --files @loose is what lies in the working tree, and @A to @Z what a " +
+			"commit of that tray would hold.",
 		Args: cobra.ExactArgs(2),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			if files {
@@ -296,14 +319,7 @@ type fileDocument struct {
 }
 
 func (c *command) compareFiles(ctx context.Context, a *app.App, from, to string) error {
-	var tips [2]repo.ID
-	var err error
-	for i, name := range []string{from, to} {
-		if tips[i], err = a.CommitNamed(ctx, name); err != nil {
-			return err
-		}
-	}
-	files, err := charting.Of(a).FilesBetween(ctx, tips[0], tips[1])
+	files, err := charting.Of(a).FilesBetween(ctx, from, to)
 	if err != nil {
 		return err
 	}

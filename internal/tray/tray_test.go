@@ -211,7 +211,9 @@ func TestThreeTraysAddUp(t *testing.T) {
 			require.NoError(t, err)
 			require.Subset(t, paths(files), paths(changed))
 			last = made
+			require.Equal(t, made, treeAt(t, d, head, tray.A+tray.Layer(n)))
 		}
+		all := treeAt(t, d, head, tray.Loose)
 		// What is left, taken along, gives the working tree.
 		require.NoError(t, overlay.Flush(ctx, last))
 		d.Git("read-tree", last.String())
@@ -222,7 +224,15 @@ func TestThreeTraysAddUp(t *testing.T) {
 		require.Empty(t, d.Git("diff", "--name-only"))
 		require.Empty(t, d.Git("ls-files", "--others"))
 		d.Git("add", "--all")
+		require.Equal(t, d.Git("write-tree"), all.String(), "the tree of what is loose is the working tree's")
 	})
+}
+
+func treeAt(t *rapid.T, d desk, head repo.ID, at tray.Layer) repo.ID {
+	changes, kept := d.look(t)
+	tree, err := tray.TreeAt(ctx, d.repo, d.repo.NewOverlay(), head, changes, kept, at)
+	require.NoError(t, err)
+	return tree
 }
 
 func paths(files []tray.File) (list []string) {

@@ -87,6 +87,13 @@ func TestTheBranchesFromTheMap(t *testing.T) {
 	term.play("]", "+◆ Sort", "=", "+◆ Map", "+only in origin/main: 1 commit", "+only in topic: 10 commits", "Escape", "+◆ Sort",
 		"[", "+on show")
 
+	// What is not committed yet is a point as well, and a tag is a step.
+	term.play(":", "text:compare with loose", "Enter", "+with what?", "Enter", "+the working tree", "+LINE 0", "Escape", "+on show")
+	term.play(":", "text:version", "+tag", "Enter", "+Name of the tag", "text:v1", "C-s", "+tag v1 at", "a", "+done. u undoes it.")
+	assert.Equal(t, f.Git("rev-parse", "topic"), f.Git("rev-parse", "v1"))
+	term.play("u", "+y does it", "y", "+Undid")
+	assert.Empty(t, f.Git("tag"))
+
 	// What cannot be is said, and what is planned is forgotten by z.
 	term.play("/", "+Find on the chart", "text:topic", "Enter", "x", "+checked out here")
 	term.play("/", "+Find on the chart", "text:old-one", "Enter", "x", "+delete old-one", "z", "-delete old-one")

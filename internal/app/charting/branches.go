@@ -25,14 +25,15 @@ const (
 	Put     Kind = "move"
 	Gone    Kind = "switch" // to the branch
 	Landed  Kind = "land"   // on its target: done on the remote, so by others than Do
+	Tagged  Kind = "tag"    // a point gets a name that stays there
 )
 
 // Step is one thing that is done with a branch, alone or with others at once.
 type Step struct {
 	Kind   Kind
-	Branch string
+	Branch string // of a tag: its name
 	Name   string // of a renaming: the new name
-	Point  string // of one that is made or moved: where to
+	Point  string // of one that is made or moved, and of a tag: where to
 }
 
 // Upstream stands for where a branch's remote has it.
@@ -64,6 +65,7 @@ type outlook struct {
 	head      repo.Head
 	refs      []repo.Ref
 	was, will map[string]repo.ID // by name
+	tags      map[string]repo.ID // that are made
 	current   string             // the branch that is checked out then; empty: none
 	titles    []string
 	renamed   []string // pairs of names
@@ -137,8 +139,8 @@ func (a *App) outlook(ctx context.Context, steps []Step) (*outlook, error) {
 	if err := a.RefuseUnfinished(); err != nil {
 		return nil, err
 	}
-	o := &outlook{App: a, was: map[string]repo.ID{}, will: map[string]repo.ID{}, upstreams: map[string]app.Target{},
-		lines: map[string]repo.ID{}}
+	o := &outlook{App: a, was: map[string]repo.ID{}, will: map[string]repo.ID{}, tags: map[string]repo.ID{},
+		upstreams: map[string]app.Target{}, lines: map[string]repo.ID{}}
 	var err error
 	if o.head, err = a.Repo.Head(ctx); err != nil {
 		return nil, err
@@ -166,7 +168,7 @@ func (a *App) outlook(ctx context.Context, steps []Step) (*outlook, error) {
 
 func (o *outlook) take(ctx context.Context, step Step) error {
 	at, there := o.will[step.Branch]
-	if step.Kind != Made && !there {
+	if step.Kind != Made && step.Kind != Tagged && !there {
 		return app.Refuse("There is no branch %q here. bastel branches lists them.", step.Branch)
 	}
 	switch step.Kind {
@@ -215,8 +217,30 @@ func (o *outlook) take(ctx context.Context, step Step) error {
 		o.titles = append(o.titles, "to "+step.Branch)
 	case Landed:
 		return o.land(ctx, step.Branch)
+	case Tagged:
+		return o.tag(ctx, step)
 	}
 	return nil
+}
+
+// tag gives a point a name that stays there. A tag that is there already is never moved: others may have it.
+func (o *outlook) tag(ctx context.Context, step Step) error {
+	ref := "refs/tags/" + step.Branch
+	if err := o.Repo.CheckBranchName(ctx, step.Branch); err != nil {
+		return &app.Refusal{Reason: fmt.Sprintf("%q cannot be the name of a tag. Use letters, digits, dots, and - or / between them.",
+			step.Branch), Err: err}
+	}
+	there, err := o.Repo.RefValue(ctx, ref)
+	if err != nil {
+		return err
+	}
+	if _, planned := o.tags[step.Branch]; planned || !there.IsZero() {
+		return app.Refuse("There is a tag %s already. A tag stays where it is; choose another name.", step.Branch)
+	}
+	_, id, err := o.point(ctx, step.Point)
+	o.tags[step.Branch] = id
+	o.titles = append(o.titles, "tag "+step.Branch+" at "+id.Short())
+	return err
 }
 
 // land moves the line of a branch's target forward to it. The local branch of the target's name comes along where it can.
@@ -328,6 +352,9 @@ func (o *outlook) moves() (moves []journal.RefMove) {
 		if o.was[name] != o.will[name] {
 			moves = append(moves, journal.RefMove{Ref: "refs/heads/" + name, Old: o.was[name], New: o.will[name]})
 		}
+	}
+	for name, at := range o.tags {
+		moves = append(moves, journal.RefMove{Ref: "refs/tags/" + name, New: at})
 	}
 	slices.SortFunc(moves, func(x, y journal.RefMove) int { return strings.Compare(x.Ref, y.Ref) })
 	return moves

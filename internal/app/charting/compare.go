@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"bastel/internal/app"
 	"bastel/internal/repo"
@@ -24,12 +25,15 @@ type Comparison struct {
 // mostCompared is how many commits of a side are told of.
 const mostCompared = app.LongestSeries
 
-// Compare compares two points: branches, commits, tags, entries of the stash.
+// Compare compares two points: branches, commits, tags, entries of the stash; @loose is what lies in the working tree, and
+// @A to @Z what a commit of that tray would hold.
 func (a *App) Compare(ctx context.Context, from, to string) (Comparison, error) {
 	c := Comparison{Points: [2]string{from, to}}
 	var err error
+	var trees [2]repo.ID
+	objects := a.Repo.NewOverlay()
 	for i, name := range c.Points {
-		if c.Tips[i], err = a.CommitNamed(ctx, name); err != nil {
+		if c.Tips[i], trees[i], err = a.contentAt(ctx, objects, name); err != nil {
 			return c, err
 		}
 	}
@@ -46,20 +50,81 @@ func (a *App) Compare(ctx context.Context, from, to string) (Comparison, error) 
 	if c.Pairs, err = a.PairSeries(ctx, c.Only[0], c.Only[1]); err != nil {
 		return c, fmt.Errorf("pair the commits of %s and %s: %w", from, to, err)
 	}
-	c.Files, err = a.FilesBetween(ctx, c.Tips[0], c.Tips[1])
+	c.Files, err = tray.BetweenFollowed(ctx, objects, trees[0], trees[1])
 	return c, err
 }
 
-// FilesBetween lists the files that differ between two commits.
-func (a *App) FilesBetween(ctx context.Context, from, to repo.ID) ([]tray.File, error) {
+// Loose is the point that stands for the working tree.
+const Loose = "@loose"
+
+// layerOf is the layer that a point stands for, if it is none that is committed.
+func layerOf(point string) (tray.Layer, bool) {
+	if point == Loose {
+		return tray.Loose, true
+	}
+	letter, ok := strings.CutPrefix(point, "@")
+	if !ok {
+		return 0, false
+	}
+	return tray.ParseLayer(letter)
+}
+
+// Trays are the trays of the working tree that hold something, with their messages.
+func (a *App) Trays(ctx context.Context) ([]tray.Tray, error) {
+	changes, err := a.Repo.Status(ctx)
+	if err != nil {
+		return nil, err
+	}
+	kept, err := tray.LoadKept(ctx, a.Repo)
+	if err != nil {
+		return nil, err
+	}
+	board, err := tray.Read(ctx, a.Repo, changes, kept, tray.Plain)
+	return slices.DeleteFunc(board.Trays, func(t tray.Tray) bool { return len(t.Files) == 0 }), err
+}
+
+// contentAt is a point's commit, and the tree there: of what is not committed yet the commit is HEAD's.
+func (a *App) contentAt(ctx context.Context, objects *repo.Overlay, point string) (commit, tree repo.ID, err error) {
+	layer, uncommitted := layerOf(point)
+	if !uncommitted {
+		if commit, err = a.CommitNamed(ctx, point); err == nil {
+			tree, err = a.TreeOf(ctx, commit)
+		}
+		return commit, tree, err
+	}
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return commit, tree, err
+	}
+	if head.Commit.IsZero() {
+		return commit, tree, app.Refuse("There is no commit yet that %s could be compared with.", point)
+	}
+	if tree, err = a.TreeOf(ctx, head.Commit); err != nil {
+		return commit, tree, err
+	}
+	changes, err := a.Repo.Status(ctx)
+	if err != nil {
+		return commit, tree, err
+	}
+	kept, err := tray.LoadKept(ctx, a.Repo)
+	if err != nil {
+		return commit, tree, err
+	}
+	tree, err = tray.TreeAt(ctx, a.Repo, objects, tree, changes, kept, layer)
+	return head.Commit, tree, err
+}
+
+// FilesBetween lists the files that differ between two points.
+func (a *App) FilesBetween(ctx context.Context, from, to string) ([]tray.File, error) {
 	var trees [2]repo.ID
 	var err error
-	for i, id := range []repo.ID{from, to} {
-		if trees[i], err = a.TreeOf(ctx, id); err != nil {
+	objects := a.Repo.NewOverlay()
+	for i, point := range []string{from, to} {
+		if _, trees[i], err = a.contentAt(ctx, objects, point); err != nil {
 			return nil, err
 		}
 	}
-	return tray.BetweenFollowed(ctx, a.Engine.Objects(), trees[0], trees[1])
+	return tray.BetweenFollowed(ctx, objects, trees[0], trees[1])
 }
 
 // Became says what a commit of one side is on the other, in a word; empty: nothing there stands for it.

@@ -63,6 +63,8 @@ const (
 	NewBranch       ID = "new branch"
 	DropBranch      ID = "delete branch"
 	DropMerged      ID = "delete merged branches"
+	MakeTag         ID = "make a tag"
+	CompareLoose    ID = "compare with what is loose"
 	RenameBranch    ID = "rename branch"
 	PutBranch       ID = "move branch"
 	AllBranches     ID = "all branches"
@@ -589,6 +591,10 @@ var Table = []Key{
 		{ID: Ignored, In: []Place{Sort}, Keys: none, Name: "ignored files", Help: "List the files that are ignored.", Words: "gitignore"},
 		{ID: DropMerged, In: []Place{Map}, Keys: none, Name: "delete merged", Help: "Plan to delete the branches that the line has all of; x " +
 			"keeps one after all.", Words: "remove branches prune clean up", Command: "branch delete --merged"},
+		{ID: MakeTag, In: []Place{Map}, Keys: none, Name: "tag", Help: "Plan a tag at the cursor: a name that stays there.",
+			Words: "version release", Command: "tag NAME"},
+		{ID: CompareLoose, In: []Place{Map}, Keys: none, Name: "compare with loose", Help: "Compare the point at the cursor with what lies in " +
+			"the working tree, or in a tray.", Words: "diff working tree index staged", Command: "compare POINT @loose"},
 		{ID: ChooseStack, In: []Place{Shape}, Keys: none, Name: "branches on it",
 			Help:  "Choose which other branches come along when the commits that they sit on are rewritten.",
 			Words: "stack, update refs, dependent branches", Command: "stack"},

@@ -37,6 +37,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.DropBranch, local, m.drop).Named(deleted),
 		kit.Act(action.DropMerged, some, m.dropMerged),
 		kit.Asking(action.RenameBranch, local, m.rename),
+		kit.Asking(action.MakeTag, !m.commitHere().IsZero(), m.tag),
 		kit.Asking(action.PutBranch, local, m.put),
 		kit.Act(action.LookAtBranch, !m.commitHere().IsZero(), m.lookInto),
 		kit.Asking(action.DrawChart, some, func() tea.Cmd {
@@ -48,6 +49,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.ChooseLine, some, m.chooseLine),
 		kit.Act(action.MarkPoint, !m.commitHere().IsZero(), kit.Just(m.markHere)),
 		kit.Act(action.CompareBranches, !m.commitHere().IsZero() && (m.marked != "" || !m.now.Value.Target.ID.IsZero()), m.compare),
+		kit.Act(action.CompareLoose, !m.commitHere().IsZero(), m.compareLoose),
 		kit.Act(action.WorkHere, local && !b.AtWork, m.workHere),
 		kit.Act(action.AllBranches, some, m.all),
 		kit.Asking(action.FindOnChart, some, m.search),

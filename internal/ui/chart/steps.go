@@ -1,0 +1,263 @@
+package chart
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/app/charting"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+	"bastel/internal/wording"
+)
+
+// plan adds a step to what Next shows.
+func (m *Model) plan(step charting.Step) tea.Cmd {
+	m.steps = append(slices.Clone(m.steps), step)
+	return m.readNext()
+}
+
+// undo forgets the last planned step.
+func (m *Model) undo() tea.Cmd {
+	m.steps = m.steps[:len(m.steps)-1]
+	if len(m.steps) == 0 {
+		return m.clear()
+	}
+	return m.readNext()
+}
+
+func (m *Model) clear() tea.Cmd {
+	m.steps, m.laid = nil, nil
+	m.next.Forget()
+	return nil
+}
+
+// apply does all planned steps at once. What only the journal would hold then is asked about.
+func (m *Model) apply() tea.Cmd {
+	if m.steps[0].Kind == charting.Landed {
+		return m.askLanding()
+	}
+	return m.do(m.steps, false)
+}
+
+func (m *Model) do(steps []charting.Step, yes bool) tea.Cmd {
+	return m.doWith(m.charting.Do, steps, yes)
+}
+
+// goes says whether steps go to another branch.
+func goes(steps []charting.Step) bool {
+	return slices.ContainsFunc(steps, func(s charting.Step) bool { return s.Kind == charting.Gone })
+}
+
+func (m *Model) doWith(do func(context.Context, []charting.Step, bool) (charting.Outcome, error), steps []charting.Step, yes bool) tea.Cmd {
+	return kit.Start(kit.Work[kit.Got]{Title: "Changing branches", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		outcome, err := do(ctx, steps, yes)
+		if err != nil && len(outcome.Commits) > 0 && !yes {
+			return kit.Got{Msg: kit.Ask{Question: app.QuestionOf(err) + " y does it; the journal keeps them.", Key: "y",
+				Yes: m.doWith(do, steps, true)}}, nil
+		}
+		if errors.Is(err, repo.ErrInTheWay) && goes(steps) {
+			_, files, _ := strings.Cut(err.Error(), "\n")
+			why := strings.Join(strings.Split(safe.Text(files), "\n"), ", ") + ": loose or staged, and in the way."
+			return kit.Got{Msg: kit.Ask{Question: why + " y puts all loose changes aside with " + safe.Line(m.status.Head.Branch()) + " and goes.",
+				Key: "y",
+				Yes: m.doWith(m.charting.GoAside, steps, yes)}}, nil
+		}
+		if err != nil {
+			return kit.Got{}, err
+		}
+		note := wording.Count(len(steps), "step") + " done. u undoes all of it."
+		if len(steps) == 1 {
+			note = says(steps[0]) + ": done. u undoes it."
+		}
+		if outcome.Aside > 0 {
+			note += " Changes of " + wording.Count(outcome.Aside, "file") + " were put aside."
+		}
+		if outcome.Back > 0 {
+			note += " " + wording.Count(outcome.Back, "file") + " that were put aside here are back."
+		}
+		if outcome.Warning != "" {
+			note += " But " + safe.Line(outcome.Warning)
+		}
+		return kit.Got{Note: note, Msg: kit.ForScreen{Screen: Name, Msg: done{}}}, nil
+	}})
+}
+
+// says tells of a step in a few words.
+func says(s charting.Step) string {
+	branch := safe.Line(s.Branch)
+	switch s.Kind {
+	case charting.Made:
+		return "make " + branch + " at " + safe.Line(s.Point)
+	case charting.Renamed:
+		return "call " + branch + " " + safe.Line(s.Name)
+	case charting.Deleted:
+		return "delete " + branch
+	case charting.Landed:
+		return "land " + branch
+	case charting.Tagged:
+		return "tag " + branch + " at " + safe.Line(s.Point)
+	case charting.Put:
+		return "move " + branch + " to " + safe.Line(strings.Replace(s.Point, charting.Upstream, "where its remote has it", 1))
+	}
+	return "check out " + branch
+}
+
+// takeOutlook takes how the branches will hang. Steps that are not possible are dropped, and named.
+func (m *Model) takeOutlook(read kit.Read[outlook]) tea.Cmd {
+	if !m.next.Take(read) {
+		return nil
+	}
+	if m.laid = nil; read.Value.refused == nil {
+		return nil
+	}
+	dropped := m.steps[min(len(m.steps), len(read.Value.steps)):]
+	m.steps = read.Value.steps
+	said := app.Explain(read.Value.refused)
+	if len(dropped) > 1 {
+		var names []string
+		for _, step := range dropped[1:] {
+			names = append(names, says(step))
+		}
+		said += " Dropped with it: " + strings.Join(names, ", ") + "."
+	}
+	if len(m.steps) == 0 {
+		m.clear()
+	}
+	return kit.Show(kit.Notice{Text: said, Trouble: true})
+}
+
+// create asks for the name of a new branch at the cursor.
+func (m *Model) create() tea.Cmd {
+	point, name := m.commitHere().String(), ""
+	if b, ok := m.branchAt(); ok && b.Remote && b.Tip == m.commitHere() {
+		point = b.Name
+		_, name, _ = strings.Cut(b.Name, "/")
+	}
+	return kit.Show(kit.Edit{Title: "Name of the new branch", Text: name, Done: func(text string) tea.Cmd {
+		return m.plan(charting.Step{Kind: charting.Made, Branch: strings.TrimSpace(text), Point: point})
+	}})
+}
+
+// tag asks for the name of a tag at the cursor.
+func (m *Model) tag() tea.Cmd {
+	here, _ := m.here()
+	return kit.Show(kit.Edit{Title: "Name of the tag at " + m.pointName(pointOf(here)), Done: func(text string) tea.Cmd {
+		return m.plan(charting.Step{Kind: charting.Tagged, Branch: strings.TrimSpace(text), Point: pointOf(here)})
+	}})
+}
+
+func (m *Model) rename() tea.Cmd {
+	b, _ := m.branchHere()
+	return kit.Show(kit.Edit{Title: "New name of " + safe.Line(b.Name), Text: b.Name, Done: func(text string) tea.Cmd {
+		return m.plan(charting.Step{Kind: charting.Renamed, Branch: b.Name, Name: strings.TrimSpace(text)})
+	}})
+}
+
+// drop deletes the branch at the cursor, or keeps it after all.
+func (m *Model) drop() tea.Cmd {
+	b, _ := m.branchHere()
+	if b.Here && !goes(m.steps) {
+		return kit.Say(safe.Line(b.Name) + " is checked out here, so it cannot go. Check another branch out first: o.")
+	}
+	return m.toggle(charting.Step{Kind: charting.Deleted, Branch: b.Name})
+}
+
+// merged are the branches that the line has all of.
+type merged struct{ names []string }
+
+// dropMerged plans to delete the branches that the line has all of.
+func (m *Model) dropMerged() tea.Cmd {
+	line := m.show.Line
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (merged, error) {
+		names, err := m.charting.Merged(ctx, line)
+		return merged{names}, err
+	})
+}
+
+// planMerged adds their deletion to the steps; those of which something else is planned are left alone.
+func (m *Model) planMerged(names []string) tea.Cmd {
+	planned := len(m.steps)
+	for _, name := range names {
+		if !slices.ContainsFunc(m.steps, func(s charting.Step) bool { return s.Branch == name }) {
+			m.steps = append(slices.Clone(m.steps), charting.Step{Kind: charting.Deleted, Branch: name})
+		}
+	}
+	if len(m.steps) == planned {
+		return kit.Say("No other branch is all in " + safe.Line(m.now.Value.Target.Name) + ".")
+	}
+	return m.readNext()
+}
+
+// toggle plans a step, or forgets it again.
+func (m *Model) toggle(step charting.Step) tea.Cmd {
+	if at := slices.Index(m.steps, step); at >= 0 {
+		m.steps = slices.Delete(slices.Clone(m.steps), at, at+1)
+		if len(m.steps) == 0 {
+			return m.clear()
+		}
+		return m.readNext()
+	}
+	return m.plan(step)
+}
+
+func (m *Model) goThere() tea.Cmd {
+	b, _ := m.branchHere()
+	return m.plan(charting.Step{Kind: charting.Gone, Branch: b.Name})
+}
+
+// put asks where the branch at the cursor moves to.
+func (m *Model) put() tea.Cmd {
+	b, _ := m.branchHere()
+	to := func(point string) func() tea.Cmd {
+		return func() tea.Cmd { return m.plan(charting.Step{Kind: charting.Put, Branch: b.Name, Point: point}) }
+	}
+	choose := kit.Choose{Title: "Where does " + safe.Line(b.Name) + " move to?"}
+	if b.Upstream != "" {
+		choose.Options = append(choose.Options, kit.Option{Label: "exactly as its remote has it",
+			Detail: repo.Ref{Name: b.Upstream}.Short() + ", as last fetched", Do: to(charting.Upstream)})
+	}
+	c := m.now.Value
+	if !c.Target.ID.IsZero() && c.Target.ID != b.Tip {
+		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(c.Target.Name), Key: c.Target.ID.Short(), Do: to(c.Target.Name),
+			Look: kit.LookAt(m.app, c.Target.ID)})
+	}
+	for _, s := range c.Stacks {
+		for _, segment := range s.Segments {
+			if segment.Tip != b.Tip {
+				choose.Options = append(choose.Options, kit.Option{Label: safe.Line(segment.Name), Key: segment.Tip.Short(), Do: to(segment.Name),
+					Look: kit.LookAt(m.app, segment.Tip)})
+			}
+		}
+	}
+	for _, s := range c.Stacks {
+		for _, segment := range s.Segments {
+			for _, mark := range slices.Backward(segment.Commits) {
+				if mark.ID != segment.Tip {
+					choose.Options = append(choose.Options, kit.Option{Label: safe.Line(mark.Subject), Key: mark.ID.Short(),
+						Detail: "a commit of " + safe.Line(segment.Name), Do: to(mark.ID.String()), Look: kit.LookAt(m.app, mark.ID)})
+				}
+			}
+		}
+	}
+	return kit.Show(choose)
+}
+
+func (m *Model) workHere() tea.Cmd { return m.workAnd("", "") }
+
+// workAnd makes the branch at the cursor the one at work, and goes on to a screen.
+func (m *Model) workAnd(screen, says string) tea.Cmd {
+	b, _ := m.branchHere()
+	work := kit.Work[string]{Title: "Going to " + safe.Line(b.Name), Do: func(ctx context.Context, _ func(string)) (string, error) {
+		return strings.TrimSpace(safe.Line(b.Name) + " is at work now. " + says), m.app.WorkOn(ctx, b.Name)
+	}}
+	if screen != "" {
+		work.Then = kit.Show(kit.Go{Screen: screen})
+	}
+	return kit.Start(work)
+}
