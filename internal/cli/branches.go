@@ -177,17 +177,53 @@ func (c *command) branch() *cobra.Command {
 				return c.one(ctx, a, charting.Step{Kind: charting.Made, Branch: args[0], Point: point}, false, " made at %s")
 			}),
 		},
-		&cobra.Command{
-			Use:   "rename OLD NEW",
-			Short: "Give a branch another name; its settings follow",
-			Args:  cobra.ExactArgs(2),
-			RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
-				step := charting.Step{Kind: charting.Renamed, Branch: args[0], Name: args[1]}
-				return c.one(ctx, a, step, false, " is called "+strings.ReplaceAll(safe.Line(args[1]), "%", "%%")+" now%.0s")
-			}),
-		},
+		c.renameBranch(),
 		c.deleteBranches())
 	return cmd
+}
+
+func (c *command) renameBranch() *cobra.Command {
+	there := false
+	cmd := &cobra.Command{
+		Use:   "rename OLD NEW [--remote]",
+		Short: "Give a branch another name, on its remote too if you say so; its settings follow",
+		Args:  cobra.ExactArgs(2),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			step := charting.Step{Kind: charting.Renamed, Branch: args[0], Name: args[1]}
+			return c.andThere(ctx, a, there, args[:1], map[string]string{args[0]: args[1]}, false, func() error {
+				return c.one(ctx, a, step, false, " is called "+strings.ReplaceAll(safe.Line(args[1]), "%", "%%")+" now%.0s")
+			})
+		}),
+	}
+	cmd.Flags().BoolVar(&there, "remote", false, "on its remote too, with a lease on what was last fetched")
+	return cmd
+}
+
+// andThere does something with branches here, and then on their remotes, if that is wanted. What only a remote has is named
+// before anything is done, and needs consent.
+func (c *command) andThere(ctx context.Context, a *app.App, wanted bool, branches []string, names map[string]string, yes bool,
+	here func() error) error {
+	if !wanted {
+		return here()
+	}
+	list, err := publishing.Of(a).Elsewhere(ctx, branches, names)
+	if err != nil {
+		return err
+	}
+	for _, e := range list {
+		if len(e.Loses) > 0 && !yes {
+			return app.Refuse("%s. Nothing was changed. To delete it there all the same: --yes.", e.Says())
+		}
+	}
+	if err := here(); err != nil {
+		return err
+	}
+	sent, err := publishing.Of(a).FollowThere(ctx, list, c.progress)
+	c.warn(sent.Warnings...)
+	if err != nil {
+		return fmt.Errorf("it is done here, and not on the remote: %w", err)
+	}
+	return nil
 }
 
 func (c *command) tag() *cobra.Command {
@@ -213,9 +249,9 @@ func (c *command) tag() *cobra.Command {
 }
 
 func (c *command) deleteBranches() *cobra.Command {
-	yes, merged := false, false
+	yes, merged, there := false, false, false
 	cmd := &cobra.Command{
-		Use:   "delete NAME... | --merged [--yes]",
+		Use:   "delete NAME... | --merged [--remote] [--yes]",
 		Short: "Delete branches, all of them or none; what nothing else holds is named, and needs --yes",
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) (err error) {
 			if merged == (len(args) > 0) {
@@ -233,22 +269,25 @@ func (c *command) deleteBranches() *cobra.Command {
 			for _, name := range args {
 				steps = append(steps, charting.Step{Kind: charting.Deleted, Branch: name})
 			}
-			gone, err := charting.Of(a).Do(ctx, steps, yes)
-			if err != nil {
-				return err
-			}
-			ids := []repo.ID{}
-			for _, commit := range gone.Commits {
-				ids = append(ids, commit.ID)
-			}
-			return c.answer(map[string]any{"deleted": args, "commits": ids}, func(w io.Writer) {
-				for _, name := range args {
-					fmt.Fprintf(w, "deleted %s\n", safe.Line(name))
+			return c.andThere(ctx, a, there, args, nil, yes, func() error {
+				gone, err := charting.Of(a).Do(ctx, steps, yes)
+				if err != nil {
+					return err
 				}
+				ids := []repo.ID{}
+				for _, commit := range gone.Commits {
+					ids = append(ids, commit.ID)
+				}
+				return c.answer(map[string]any{"deleted": args, "commits": ids}, func(w io.Writer) {
+					for _, name := range args {
+						fmt.Fprintf(w, "deleted %s\n", safe.Line(name))
+					}
+				})
 			})
 		}),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "also where only the journal holds their commits then")
+	cmd.Flags().BoolVar(&there, "remote", false, "on their remotes too, with a lease on what was last fetched")
 	cmd.Flags().BoolVar(&merged, "merged", false, "those that the target of the branch at work has all of")
 	return cmd
 }

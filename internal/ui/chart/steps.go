@@ -3,6 +3,7 @@ package chart
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -10,6 +11,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/app/charting"
+	"bastel/internal/app/publishing"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
@@ -56,6 +58,10 @@ func goes(steps []charting.Step) bool {
 
 func (m *Model) doWith(do func(context.Context, []charting.Step, bool) (charting.Outcome, error), steps []charting.Step, yes bool) tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{Title: "Changing branches", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		there, err := m.elsewhere(ctx, steps)
+		if err != nil {
+			return kit.Got{}, err
+		}
 		outcome, err := do(ctx, steps, yes)
 		if err != nil && len(outcome.Commits) > 0 && !yes {
 			return kit.Got{Msg: kit.Ask{Question: app.QuestionOf(err) + " y does it; the journal keeps them.", Key: "y",
@@ -84,8 +90,41 @@ func (m *Model) doWith(do func(context.Context, []charting.Step, bool) (charting
 		if outcome.Warning != "" {
 			note += " But " + safe.Line(outcome.Warning)
 		}
-		return kit.Got{Note: note, Msg: kit.ForScreen{Screen: Name, Msg: done{}}}, nil
+		return kit.Got{Note: note, Msg: tea.BatchMsg{kit.Show(kit.ForScreen{Screen: Name, Msg: done{}}), m.askThere(note, there)}}, nil
 	}})
+}
+
+// elsewhere finds where branches that go or get another name are on remotes.
+func (m *Model) elsewhere(ctx context.Context, steps []charting.Step) ([]publishing.Elsewhere, error) {
+	var branches []string
+	names := map[string]string{}
+	for _, s := range steps {
+		switch s.Kind {
+		case charting.Renamed:
+			names[s.Branch] = s.Name
+			branches = append(branches, s.Branch)
+		case charting.Deleted:
+			branches = append(branches, s.Branch)
+		}
+	}
+	return publishing.Of(m.app).Elsewhere(ctx, branches, names)
+}
+
+// askThere offers to do the same on the remotes. What only they have is named.
+func (m *Model) askThere(note string, there []publishing.Elsewhere) tea.Cmd {
+	if len(there) == 0 {
+		return nil
+	}
+	var said []string
+	for _, e := range there {
+		said = append(said, e.Says())
+	}
+	question := fmt.Sprintf("%s The same there? %s. y does it there too.", note, safe.Line(strings.Join(said, "; ")))
+	return kit.Show(kit.Ask{Question: question, Key: "y", Yes: kit.Start(kit.Work[string]{Title: "Changing branches on the remote",
+		Do: func(ctx context.Context, report func(string)) (string, error) {
+			sent, err := publishing.Of(m.app).FollowThere(ctx, there, report)
+			return app.WithWarnings("Done on the remote too.", sent.Warnings), err
+		}})})
 }
 
 // says tells of a step in a few words.
