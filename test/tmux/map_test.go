@@ -100,7 +100,8 @@ func TestTheBranchesFromTheMap(t *testing.T) {
 
 	// What is done here is offered for the remote, as a step of its own.
 	term.play("/", "+Find on the chart", "text:topic", "Enter", "m", "+New name of topic", "BSpace", "BSpace", "BSpace", "BSpace",
-		"BSpace", "text:theme", "C-s", "+call topic theme", "a", "+The same there? topic on origin, to be called theme", "y", "+Done on the remote too.")
+		"BSpace", "text:theme", "C-s", "+call topic theme", "a", "+The same there? topic on origin, to be called theme",
+		"y", "+Done on the remote too.")
 	assert.NotContains(t, f.Git("ls-remote", "origin"), "refs/heads/topic")
 	assert.Contains(t, f.Git("ls-remote", "origin"), "refs/heads/theme")
 	assert.Equal(t, "origin/theme", f.Git("rev-parse", "--abbrev-ref", "theme@{upstream}"))
