@@ -154,3 +154,25 @@ func TestALandingThatComesTooLate(t *testing.T) {
 	assert.Equal(t, theirs, work.Git("rev-parse", "origin/main"))
 	assert.Equal(t, branch, work.Git("branch", "--show-current"))
 }
+
+// TestFromTheMapIntoThePlan: a branch is put onto the marked point, and another one brought into it by a merge; nothing is
+// checked out.
+func TestFromTheMapIntoThePlan(t *testing.T) {
+	work, _ := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	find := func(name string) {
+		term.play("/", "+Find on the chart", "text:"+name, "Enter", "-Find on the chart")
+	}
+	term.play("+3 hunks", "[", "+◆ Map", "+▸"+branch)
+	find("lights-colours")
+	term.play("Space", "+marked: lights-colours")
+	find("ropes")
+	term.play(")", "+◆ Shape", "+onto lights-colours", "+ropes again", "a", "+2 commits", "[", "[", "+◆ Map")
+	assert.Equal(t, work.Git("rev-parse", "lights-colours"), work.Git("rev-parse", "ropes~2"))
+
+	find("less-ink")
+	term.play("Y", "+◆ Shape", "+Merge less-ink into ropes")
+	assert.Equal(t, branch, work.Git("branch", "--show-current"))
+	term.play("a", "+u undoes")
+	assert.Equal(t, work.Git("rev-parse", "less-ink"), work.Git("rev-parse", "ropes^2"))
+}

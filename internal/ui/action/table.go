@@ -75,6 +75,7 @@ const (
 	FindOnChart     ID = "find on the chart"
 	LandFromMap     ID = "land from the map"
 	OntoFromMap     ID = "onto from the map"
+	BringIn         ID = "bring in"
 	ChooseLine      ID = "choose the line"
 	DrawChart       ID = "draw chart"
 	MarkPoint       ID = "mark point"
@@ -441,8 +442,8 @@ var Table = []Key{
 		{ID: Begins, In: []Place{Shape}, Name: "begins after", Help: "Choose the commit after which the series begins.",
 			Words: "base start range fork point", Command: "plan --base REF"}}},
 	{Keys: []string{")"}, Means: "Chooses what the series goes onto.", Actions: []Action{
-		{ID: OntoFromMap, In: []Place{Map}, Name: "shape onto", Help: "Go to Shape with the branch at the cursor at work, and choose what its " +
-			"series goes onto; nothing is checked out.", Words: "rebase", Command: "plan --branch NAME"},
+		{ID: OntoFromMap, In: []Place{Map}, Name: "shape onto", Help: "Go to Shape with the branch at the cursor at work: its series " +
+			"goes onto the marked point, or you choose one there. Nothing is checked out.", Words: "rebase", Command: "plan --branch NAME"},
 		{ID: Onto, In: []Place{Shape}, Name: "goes onto", Help: "Choose what the series goes onto: it stays where it begins, or moves onto " +
 			"another branch.", Words: "rebase onto update target", Command: "plan --onto REF", Listed: true},
 		{ID: OntoTarget, In: []Place{Landing}, Name: "onto the target", Help: "Fetch, and put the branch's commits onto its target in Shape.",
@@ -469,6 +470,8 @@ var Table = []Key{
 		{ID: ChooseTarget, In: []Place{Everywhere}, Name: "target", Help: "Choose where the branch at work lands one day. The choice is kept; " +
 			"a push does not change it.", Words: "upstream base goal merge into destination", Command: "target NAME"}}},
 	{Keys: []string{"Y"}, Means: "Takes commits from elsewhere.", Actions: []Action{
+		{ID: BringIn, In: []Place{Map}, Name: "bring in", Help: "Plan, in Shape, a merge of the point at the cursor into the branch at work; " +
+			"what conflicts is answered in Mend.", Words: "merge pull", Command: "plan --merge BRANCH"},
 		{ID: TakeCommits, In: []Place{Shape}, Name: "take commits", Help: "Take commits of another branch: as further entries of the plan, or " +
 			"only what they change, as loose changes.", Words: "cherry-pick copy backport", Command: "plan --take COMMIT"},
 		{ID: TakeIn, In: []Place{Send}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.",

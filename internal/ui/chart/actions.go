@@ -44,7 +44,8 @@ func (m *Model) Actions() []kit.Action {
 			show, steps := m.show, slices.Clone(m.steps)
 			return kit.Draw(m.app, "branches", func(ctx context.Context) (draw.Picture, error) { return m.charting.Picture(ctx, show, steps) })
 		}),
-		kit.Act(action.OntoFromMap, local, func() tea.Cmd { return m.workAnd("Shape", ") chooses what it goes onto.") }),
+		kit.Act(action.OntoFromMap, local, m.putOnto),
+		kit.Act(action.BringIn, !m.commitHere().IsZero() && !b.AtWork && m.status.Work.Ref != "", m.bringIn),
 		kit.Act(action.LandFromMap, local, m.land).Named(landed),
 		kit.Act(action.ChooseLine, some, m.chooseLine),
 		kit.Act(action.MarkPoint, !m.commitHere().IsZero(), kit.Just(m.markHere)),

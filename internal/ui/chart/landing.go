@@ -61,7 +61,7 @@ func (m *Model) catchUp(branch string) tea.Cmd {
 			return "", err
 		}
 		return "Fetched. " + safe.Line(branch) + " is at work now: ) chooses what it goes onto.", m.app.WorkOn(ctx, branch)
-	}, Then: kit.Show(kit.Go{Screen: "Shape"})})
+	}, Then: kit.Show(kit.Go{Screen: planner})})
 }
 
 // tipOf is the commit of a local branch as the chart shows it.

@@ -287,16 +287,35 @@ func (m *Model) put() tea.Cmd {
 	return kit.Show(choose)
 }
 
-func (m *Model) workHere() tea.Cmd { return m.workAnd("", "") }
+func (m *Model) workHere() tea.Cmd { return m.workAnd("", nil) }
 
-// workAnd makes the branch at the cursor the one at work, and goes on to a screen.
-func (m *Model) workAnd(screen, says string) tea.Cmd {
+// workAnd makes the branch at the cursor the one at work, and goes on.
+func (m *Model) workAnd(says string, then tea.Cmd) tea.Cmd {
 	b, _ := m.branchHere()
-	work := kit.Work[string]{Title: "Going to " + safe.Line(b.Name), Do: func(ctx context.Context, _ func(string)) (string, error) {
+	return kit.Start(kit.Work[string]{Title: "Going to " + safe.Line(b.Name), Do: func(ctx context.Context, _ func(string)) (string, error) {
 		return strings.TrimSpace(safe.Line(b.Name) + " is at work now. " + says), m.app.WorkOn(ctx, b.Name)
-	}}
-	if screen != "" {
-		work.Then = kit.Show(kit.Go{Screen: screen})
+	}, Then: then})
+}
+
+// planner is the screen that shapes plans.
+const planner = "Shape"
+
+// putOnto goes to Shape, where the series of the branch at the cursor goes onto the marked point, or one that is chosen.
+func (m *Model) putOnto() tea.Cmd {
+	b, _ := m.branchHere()
+	there := kit.Show(kit.Go{Screen: planner})
+	if m.marked == "" || m.marked == b.Name {
+		return m.workAnd(") chooses what it goes onto.", there)
 	}
-	return kit.Start(work)
+	onto := m.marked
+	m.marked = ""
+	return m.workAnd("It goes onto "+m.pointName(onto)+"; a applies it.",
+		tea.Sequence(there, kit.Show(kit.ForScreen{Screen: planner, Msg: kit.PlanFor{Branch: b.Name, Onto: onto}})))
+}
+
+// bringIn plans a merge of the point at the cursor into the branch at work.
+func (m *Model) bringIn() tea.Cmd {
+	here, _ := m.here()
+	return tea.Sequence(kit.Show(kit.Go{Screen: planner}),
+		kit.Show(kit.ForScreen{Screen: planner, Msg: kit.PlanFor{Branch: m.status.Work.Branch(), Merge: pointOf(here)}}))
 }

@@ -202,6 +202,10 @@ type Option struct {
 // Show turns a request into a command.
 func Show(msg tea.Msg) tea.Cmd { return func() tea.Msg { return msg } }
 
+// PlanFor asks for an edit of a branch's plan, once that branch's series is known: it goes onto another point, or takes
+// another branch in by a merge.
+type PlanFor struct{ Branch, Onto, Merge string }
+
 // ForScreen carries a message to one screen.
 type ForScreen struct {
 	Screen string

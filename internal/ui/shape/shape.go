@@ -40,7 +40,8 @@ type Model struct {
 	resolving *resolving.App
 	sorting   *sorting.App
 	reading   kit.Reading[planned]
-	why       string // why there is no plan: a no, not a failed reading
+	why       string      // why there is no plan: a no, not a failed reading
+	asked     kit.PlanFor // what another screen wants of the plan, until it is known
 	plan      shape.Plan
 	before    []shape.Plan // what undo goes back to
 	after     []shape.Plan // what redo goes on to
@@ -135,7 +136,10 @@ func (m *Model) elsewhere() bool { return m.at.Work.Ref != m.at.Head.Ref }
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
 	case kit.Read[planned]:
-		return m.take(msg)
+		return tea.Batch(m.take(msg), m.serve())
+	case kit.PlanFor:
+		m.asked = msg
+		return m.serve()
 	case kit.Read[surveyed]:
 		return m.takeSurvey(msg)
 	case kit.Found[looked]:
@@ -212,6 +216,7 @@ func (m *Model) take(got kit.Read[planned]) tea.Cmd {
 	switch {
 	case errors.As(got.Err, &no): // an answer too: there is no series
 		m.plan, m.before, m.after, m.forecast, m.why = shape.Plan{}, nil, nil, nil, no.Error()
+		m.asked = kit.PlanFor{}
 		return nil
 	case !newer:
 		return nil
@@ -237,4 +242,17 @@ func (m *Model) take(got kit.Read[planned]) tea.Cmd {
 		cmds = append(cmds, kit.Say(safe.Line(read.note)))
 	}
 	return tea.Batch(cmds...)
+}
+
+// serve edits the plan as another screen asked, once it is that of the branch which is meant.
+func (m *Model) serve() tea.Cmd {
+	asked := m.asked
+	if !m.reading.Known || m.reading.Pending() || m.why != "" || asked.Branch == "" || m.plan.Branch != asked.Branch {
+		return nil
+	}
+	m.asked = kit.PlanFor{}
+	if asked.Merge != "" {
+		return m.mergeIn(asked.Merge)
+	}
+	return m.Edit(func(p shape.Plan) shape.Plan { p.Onto = asked.Onto; return p })
 }
