@@ -127,9 +127,10 @@ func TestTwoBranchesLandFromAThird(t *testing.T) {
 	term.play("V", "+▸ land ropes", "V", "-▸ land ropes", "V", "+▸ land ropes")
 	goTo("lights")
 	term.play("V", "+▸ land lights", "++ List the mooring ropes", "++ lamps of the mole")
-	term.play("W", "+Draw into which file", "C-s", "+Written: ", "a", "+Lands ropes, then lights on the remote", "n", "-Lands ropes")
+	term.play("W", "+Draw into which file", "C-s", "+Written: ", "a", "+Land ropes, then lights on the remote", "Escape",
+		"-Land ropes, then")
 	assert.Equal(t, before, shared.Git("rev-parse", "main"), "a alone lands nothing")
-	term.play("a", "+y does it", "y", "+2 branches landed: main on origin is at", "-▸ land", "+what the cursor is on")
+	term.play("a", "+where all see it?", "+land, and delete", "1", "+2 branches landed: main on origin is at", "-▸ land", "+what the cursor is on")
 	assert.Equal(t, work.Git("rev-parse", "lights"), shared.Git("rev-parse", "main"))
 	assert.Equal(t, before, shared.Git("rev-parse", "main~2"), "two commits came")
 	assert.Equal(t, branch, work.Git("branch", "--show-current"))
@@ -144,11 +145,11 @@ func TestALandingThatComesTooLate(t *testing.T) {
 	term := open(t, work.Dir, 142, 42)
 	term.play("+3 hunks", "[", "+◆ Map", "/", "+Find on the chart", "text:ropes", "Enter", ")", "+◆ Shape", "+ropes again", ")",
 		"+go onto?", "text:origin/main", "+0 conflicts", "Enter", "+onto origin/main", "a", "+2 commits", "[", "[", "+◆ Map",
-		"/", "+Find on the chart", "text:ropes", "Enter", "V", "+▸ land ropes", "a", "+y does it")
+		"/", "+Find on the chart", "text:ropes", "Enter", "V", "+▸ land ropes", "a", "+where all see it?")
 	theirs := shared.Git("-c", "user.name=Mira Lund", "-c", "user.email=mira@quay.example", "commit-tree", "-p", "main", "-m", "In between",
 		"main^{tree}")
 	shared.Git("update-ref", "refs/heads/main", theirs)
-	term.play("y", "+main on origin has moved on", "y", "+◆ Shape", "+ropes is at work now", ")", "+go onto?", "text:origin/main",
+	term.play("2", "+main on origin has moved on", "y", "+◆ Shape", "+ropes is at work now", ")", "+go onto?", "text:origin/main",
 		"+0 conflicts", "Enter", "+onto origin/main")
 	assert.Equal(t, theirs, shared.Git("rev-parse", "main"))
 	assert.Equal(t, theirs, work.Git("rev-parse", "origin/main"))

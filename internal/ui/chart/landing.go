@@ -29,8 +29,15 @@ func (m *Model) askLanding() tea.Cmd {
 		names = append(names, step.Branch)
 		how.Seen[step.Branch] = m.tipOf(step.Branch)
 	}
-	question := "Lands " + safe.Line(strings.Join(names, ", then ")) + " on the remote, where all see it. y does it."
-	return kit.Show(kit.Ask{Question: question, Key: "y", Yes: m.landAll(names, how)})
+	gone := how
+	gone.Delete = true
+	title := "Land " + safe.Line(strings.Join(names, ", then ")) + " on the remote, where all see it?"
+	return kit.Show(kit.Choose{Title: title, Options: []kit.Option{
+		{Label: "land", Detail: "The target moves forward to each, on the remote and here.",
+			Do: func() tea.Cmd { return m.landAll(names, how) }},
+		{Label: "land, and delete", Detail: "Then each branch goes, here and on its remote, where all that it has there has landed.",
+			Do: func() tea.Cmd { return m.landAll(names, gone) }},
+	}})
 }
 
 func (m *Model) landAll(names []string, how publishing.Landing) tea.Cmd {
