@@ -5,6 +5,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -341,6 +342,9 @@ func TestLawFiveADraftIsNeverLost(t *testing.T) {
 					term.follows(func() bool { before := was; was = draft(f); return was == before })
 					fallthrough
 				default:
+					if name == "a text" { // it is kept by itself: once that is so nothing takes it away
+						term.follows(func() bool { return keeps(f, "Half") })
+					}
 					require.NoError(t, exec.Command("kill", "-9", pid).Run())
 				}
 				again := open2(t, term, f.Dir)
@@ -362,6 +366,15 @@ func TestLawFiveADraftIsNeverLost(t *testing.T) {
 			})
 		}
 	}
+}
+
+// keeps says whether a text lies among what Bastel keeps in the repository.
+func keeps(f *fixture.Repo, text string) bool {
+	names, _ := filepath.Glob(filepath.Join(f.Dir, ".git", "bastel", "*"))
+	return slices.ContainsFunc(names, func(name string) bool {
+		data, err := os.ReadFile(name)
+		return err == nil && strings.Contains(string(data), text)
+	})
 }
 
 // TestLawSevenChoosersLieBesideWhatTheyAreAbout: never over it. The choice at the cursor is read out in Next, and a digit
