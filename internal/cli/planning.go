@@ -15,15 +15,16 @@ import (
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
+	"bastel/internal/shape"
 	"bastel/internal/suggest"
 	"bastel/internal/wording"
 )
 
 func (c *command) plan() *cobra.Command {
 	var onto, base, branch, merged string
-	var take []string
+	var take, revert []string
 	cmd := &cobra.Command{
-		Use:   "plan [--onto REF] [--base REF] [--branch NAME] [--take COMMIT]... [--merge REF]",
+		Use:   "plan [--onto REF] [--base REF] [--branch NAME] [--take COMMIT]... [--merge REF] [--revert COMMIT]...",
 		Short: "Write the plan of the current branch, or of another one, as it stands",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
@@ -38,6 +39,11 @@ func (c *command) plan() *cobra.Command {
 			if plan, err = a.WithTaken(ctx, plan, len(plan.Next), ids); err != nil {
 				return err
 			}
+			for _, name := range revert {
+				if plan, err = withRevert(ctx, a, plan, name); err != nil {
+					return err
+				}
+			}
 			if merged != "" {
 				if plan, err = resolving.Of(a).WithMerge(ctx, plan, merged); err != nil {
 					return err
@@ -48,9 +54,53 @@ func (c *command) plan() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&onto, "onto", "", "what the series goes onto; default: it stays where it begins")
 	cmd.Flags().StringArrayVar(&take, "take", nil, "a commit from elsewhere, as a further entry")
+	cmd.Flags().StringArrayVar(&revert, "revert", nil, "a commit that a further entry takes back")
 	cmd.Flags().StringVar(&merged, "merge", "", "a branch to be merged at the end; the linear way is --onto")
 	cmd.Flags().StringVar(&branch, "branch", "", "a branch that need not be checked out; default: the current one")
 	cmd.Flags().StringVar(&base, "base", "", "the commit before the first one of the plan; default: where the branch left its target")
+	return cmd
+}
+
+func withRevert(ctx context.Context, a *app.App, plan shape.Plan, name string) (shape.Plan, error) {
+	ids, err := resolving.Of(a).NamedCommits(ctx, []string{name})
+	if err != nil {
+		return plan, err
+	}
+	message, err := planning.Of(a).RevertMessage(ctx, ids)
+	if err != nil {
+		return plan, err
+	}
+	return planning.Of(a).WithRevert(ctx, plan, ids, message)
+}
+
+func (c *command) revert() *cobra.Command {
+	branch, why := "", ""
+	one := false
+	cmd := &cobra.Command{
+		Use:   "revert COMMIT... [--one] [-m WHY] [--branch NAME]",
+		Short: "Take commits back by new ones, one each, or one for all",
+		Long: `Take commits back by new ones, the youngest first: one each, or with --one one for all. The message names
+what is taken back; -m adds why. Where something conflicts nothing is changed: bastel plan --revert COMMIT writes it as a
+plan, whose conflicts bastel mend answers.`,
+		Args: cobra.MinimumNArgs(1),
+		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			ids, err := resolving.Of(a).NamedCommits(ctx, args)
+			if err != nil {
+				return err
+			}
+			done, err := planning.Of(a).Reverts(ctx, branch, ids, one, why)
+			if err != nil {
+				return err
+			}
+			c.warn(strings.TrimSpace(done.Remarks()))
+			return c.answer(map[string]any{"commit": done.New, "old": done.Old, "commits": done.Commits}, func(w io.Writer) {
+				fmt.Fprintf(w, "%s taken back: %s\n", wording.Count(len(ids), "commit"), done.New.Short())
+			})
+		}),
+	}
+	cmd.Flags().BoolVar(&one, "one", false, "one commit for all")
+	cmd.Flags().StringVarP(&why, "message", "m", "", "why, for the message's body")
+	cmd.Flags().StringVar(&branch, "branch", "", "a branch that need not be checked out; default: the one at work")
 	return cmd
 }
 

@@ -130,7 +130,8 @@ func TestTwoBranchesLandFromAThird(t *testing.T) {
 	term.play("W", "+Draw into which file", "C-s", "+Written: ", "a", "+Land ropes, then lights on the remote", "Escape",
 		"-Land ropes, then")
 	assert.Equal(t, before, shared.Git("rev-parse", "main"), "a alone lands nothing")
-	term.play("a", "+where all see it?", "+land, and delete", "1", "+2 branches landed: main on origin is at", "-▸ land", "+what the cursor is on")
+	term.play("a", "+where all see it?", "+land, and delete", "1", "+2 branches landed: main on origin is at", "-▸ land",
+		"+what the cursor is on")
 	assert.Equal(t, work.Git("rev-parse", "lights"), shared.Git("rev-parse", "main"))
 	assert.Equal(t, before, shared.Git("rev-parse", "main~2"), "two commits came")
 	assert.Equal(t, branch, work.Git("branch", "--show-current"))
@@ -176,4 +177,22 @@ func TestFromTheMapIntoThePlan(t *testing.T) {
 	assert.Equal(t, branch, work.Git("branch", "--show-current"))
 	term.play("a", "+u undoes")
 	assert.Equal(t, work.Git("rev-parse", "less-ink"), work.Git("rev-parse", "ropes^2"))
+}
+
+// TestTakingBackFromTheMap: a commit that later ones build on is taken back by an entry that says why; its conflict is
+// answered in Mend, and the branch gets one commit more.
+func TestTakingBackFromTheMap(t *testing.T) {
+	work, _ := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	term.play("+3 hunks", "[", "+◆ Map", "+▸"+branch, "/", "+Find on the chart", "text:mooring depth", "Enter", "+mooring depth",
+		":", "text:take back", "Enter", "+◆ Shape", "+Why is it taken back?", "+Take back \"mooring depth\"", "C-End", "text:Too deep.", "C-s",
+		"+Take back \"mooring depth\"", "+1 conflict", "]", "+◆ Mend", "+in all")
+	for range 6 {
+		term.play("1")
+	}
+	term.play("a", "+12 commits")
+	assert.Contains(t, work.Git("log", "-1", "--format=%B"), "Too deep.")
+	assert.Equal(t, "guide: the table", work.Git("log", "-1", "--format=%s", "HEAD~1"))
+	term.play("u", "+y does it", "y", "+Undid")
+	assert.Equal(t, "guide: the table", work.Git("log", "-1", "--format=%s"))
 }

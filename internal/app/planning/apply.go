@@ -56,6 +56,9 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 		return result, nil
 	}
 	what := wording.Count(len(plan.Sources), "commit") + " into " + wording.Count(result.Commits, "commit")
+	if len(plan.Sources) == 0 { // nothing is rewritten: commits come on top
+		what = forecast.Steps[len(forecast.Steps)-1].Title
+	}
 	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
 		Title: what, Pairs: forecast.Pairs(), Taken: forecast.Taken()}
 	if entry.Plan, err = planText(plan); err != nil {

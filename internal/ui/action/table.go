@@ -76,6 +76,8 @@ const (
 	LandFromMap     ID = "land from the map"
 	OntoFromMap     ID = "onto from the map"
 	BringIn         ID = "bring in"
+	RevertCommit    ID = "take a commit back"
+	RevertSource    ID = "take back by an entry"
 	ChooseLine      ID = "choose the line"
 	DrawChart       ID = "draw chart"
 	MarkPoint       ID = "mark point"
@@ -594,6 +596,10 @@ var Table = []Key{
 		{ID: Ignored, In: []Place{Sort}, Keys: none, Name: "ignored files", Help: "List the files that are ignored.", Words: "gitignore"},
 		{ID: DropMerged, In: []Place{Map}, Keys: none, Name: "delete merged", Help: "Plan to delete the branches that the line has all of; x " +
 			"keeps one after all.", Words: "remove branches prune clean up", Command: "branch delete --merged"},
+		{ID: RevertCommit, In: []Place{Map}, Keys: none, Name: "take back", Help: "Plan, in Shape, a commit of the branch at work that takes " +
+			"the commit at the cursor back.", Words: "revert undo commit", Command: "revert COMMIT"},
+		{ID: RevertSource, In: []Place{Shape}, Keys: none, Name: "take back", Help: "Add an entry that takes the commit at the cursor back, " +
+			"and says why.", Words: "revert undo commit", Command: "revert COMMIT", Listed: true},
 		{ID: MakeTag, In: []Place{Map}, Keys: none, Name: "tag", Help: "Plan a tag at the cursor: a name that stays there.",
 			Words: "version release", Command: "tag NAME"},
 		{ID: CompareLoose, In: []Place{Map}, Keys: none, Name: "compare with loose", Help: "Compare the point at the cursor with what lies in " +

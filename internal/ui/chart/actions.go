@@ -46,6 +46,7 @@ func (m *Model) Actions() []kit.Action {
 		}),
 		kit.Act(action.OntoFromMap, local, m.putOnto),
 		kit.Act(action.BringIn, !m.commitHere().IsZero() && !b.AtWork && m.status.Work.Ref != "", m.bringIn),
+		kit.Act(action.RevertCommit, !m.commitHere().IsZero() && m.status.Work.Ref != "", m.revert),
 		kit.Act(action.LandFromMap, local, m.land).Named(landed),
 		kit.Act(action.ChooseLine, some, m.chooseLine),
 		kit.Act(action.MarkPoint, !m.commitHere().IsZero(), kit.Just(m.markHere)),

@@ -313,6 +313,12 @@ func (m *Model) putOnto() tea.Cmd {
 		tea.Sequence(there, kit.Show(kit.ForScreen{Screen: planner, Msg: kit.PlanFor{Branch: b.Name, Onto: onto}})))
 }
 
+// revert plans that the branch at work takes the commit at the cursor back.
+func (m *Model) revert() tea.Cmd {
+	return tea.Sequence(kit.Show(kit.Go{Screen: planner}),
+		kit.Show(kit.ForScreen{Screen: planner, Msg: kit.PlanFor{Branch: m.status.Work.Branch(), Revert: m.commitHere()}}))
+}
+
 // bringIn plans a merge of the point at the cursor into the branch at work.
 func (m *Model) bringIn() tea.Cmd {
 	here, _ := m.here()

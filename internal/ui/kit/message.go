@@ -203,8 +203,11 @@ type Option struct {
 func Show(msg tea.Msg) tea.Cmd { return func() tea.Msg { return msg } }
 
 // PlanFor asks for an edit of a branch's plan, once that branch's series is known: it goes onto another point, or takes
-// another branch in by a merge.
-type PlanFor struct{ Branch, Onto, Merge string }
+// another branch in by a merge, or takes a commit of its own back.
+type PlanFor struct {
+	Branch, Onto, Merge string
+	Revert              repo.ID
+}
 
 // ForScreen carries a message to one screen.
 type ForScreen struct {

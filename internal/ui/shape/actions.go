@@ -50,6 +50,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Asking(action.NewCommit, len(m.plan.Sources) > 0, m.insert),
 		kit.Asking(action.Author, at >= 0, m.sign),
 		kit.Asking(action.EditContent, at >= 0, m.content),
+		m.takeBack(),
 		kit.Asking(action.TakeCommits, !m.plan.Tip.IsZero(), m.chooseTake),
 		kit.Act(action.Begins, !m.plan.Tip.IsZero(), m.chooseBase),
 		kit.Act(action.CompareEnd, m.forecast != nil, m.compareEnd),
@@ -69,6 +70,13 @@ func (m *Model) Actions() []kit.Action {
 		Turn: m.turn,
 	}
 	return append(actions, moves.Actions()...)
+}
+
+// takeBack adds an entry that takes the commit at the cursor back, if it is one of the branch's own.
+func (m *Model) takeBack() kit.Action {
+	source, own := m.source()
+	own = own && slices.Contains(m.plan.Sources, source)
+	return kit.Asking(action.RevertSource, own, func() tea.Cmd { return m.revert(source) })
 }
 
 func (m *Model) lookActions() []kit.Action {

@@ -154,6 +154,8 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		return m.offerDifferences(msg.Value)
 	case kit.Found[fillings]:
 		return m.offerFillings(msg.Value)
+	case kit.Found[reverting]:
+		return m.writeRevert(msg.Value)
 	case kit.Found[sourceBranches]:
 		return m.offerSources(msg.Value)
 	case kit.Found[takeable]:
@@ -251,8 +253,11 @@ func (m *Model) serve() tea.Cmd {
 		return nil
 	}
 	m.asked = kit.PlanFor{}
-	if asked.Merge != "" {
+	switch {
+	case asked.Merge != "":
 		return m.mergeIn(asked.Merge)
+	case !asked.Revert.IsZero():
+		return m.revert(asked.Revert)
 	}
 	return m.Edit(func(p shape.Plan) shape.Plan { p.Onto = asked.Onto; return p })
 }

@@ -106,6 +106,30 @@ func (m *Model) mergeIn(name string) tea.Cmd {
 	return m.make("Merging "+safe.Line(name), func(ctx context.Context) (shape.Plan, error) { return m.resolving.WithMerge(ctx, plan, name) })
 }
 
+// reverting is a commit that is to be taken back, with a message that begins by naming it.
+type reverting struct {
+	id      repo.ID
+	message string
+}
+
+// revert takes a commit back by the plan's last entry. Its message asks why.
+func (m *Model) revert(id repo.ID) tea.Cmd {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (reverting, error) {
+		message, err := m.planning.RevertMessage(ctx, []repo.ID{id})
+		return reverting{id, message}, err
+	})
+}
+
+func (m *Model) writeRevert(found reverting) tea.Cmd {
+	plan := m.plan
+	return kit.Show(kit.Edit{Title: "Why is it taken back?", Text: found.message, Message: &m.writing, Suffix: "COMMIT_EDITMSG",
+		Done: func(text string) tea.Cmd {
+			return m.make("Taking back", func(ctx context.Context) (shape.Plan, error) {
+				return m.planning.WithRevert(ctx, plan, []repo.ID{found.id}, text)
+			})
+		}})
+}
+
 // TakeIn has the plan take in what the remote's branch has, and commits besides, for
 // another screen.
 func (m *Model) TakeIn(besides []repo.ID) tea.Cmd {
