@@ -148,7 +148,8 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 	root.PersistentPreRunE = func(*cobra.Command, []string) error { return c.openLog(debugFile) }
 	root.PersistentFlags().BoolVar(&c.json, "json", false, "answer with one JSON document")
 	root.AddCommand(c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.loosen(),
-		c.home(), c.sweep(), c.check(), c.plan(), c.revert(), c.forecast(), c.mend(), c.answers(), c.take(), c.apply(), c.stack(), c.allow(), c.overlap(),
+		c.home(), c.sweep(), c.check(), c.plan(), c.revert(), c.forecast(), c.mend(),
+		c.answers(), c.take(), c.apply(), c.stack(), c.allow(), c.overlap(),
 		c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.target(), c.compare(),
 		c.branches(), c.branch(), c.tag(), c.switchTo(), c.move(),
 		c.patches(), c.request(), c.land(),
