@@ -79,7 +79,7 @@ func (c *command) revert() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "revert COMMIT... [--one] [-m WHY] [--branch NAME]",
 		Short: "Take commits back by new ones, one each, or one for all",
-		Long: `Take commits back by new ones, the youngest first: one each, or with --one one for all. The message names
+		Long: `Take commits back by new ones, the latest first: one each, or with --one one for all. The message names
 what is taken back; -m adds why. Where something conflicts nothing is changed: bastel plan --revert COMMIT writes it as a
 plan, whose conflicts bastel mend answers.`,
 		Args: cobra.MinimumNArgs(1),

@@ -29,14 +29,14 @@ func (a *App) RevertMessage(ctx context.Context, ids []repo.ID) (string, error) 
 	return subject + "\n\n" + body.String(), nil
 }
 
-// WithRevert adds an entry to the end of a plan that takes commits back, all of them in one, the youngest first whatever
+// WithRevert adds an entry to the end of a plan that takes commits back, all of them in one, the latest first whatever
 // their order in the list. Each is a commit on top of the one that is taken back, with the content before it: replayed like
 // any other entry it conflicts, and is answered, like one. Of a merge it is what came from its further parents.
 func (a *App) WithRevert(ctx context.Context, plan shape.Plan, ids []repo.ID, message string) (shape.Plan, error) {
 	if app.CleanMessage(message) == "" {
 		return plan, app.Refuse("A commit that takes others back needs a message that says why.")
 	}
-	order, err := a.youngestFirst(ctx, plan, ids)
+	order, err := a.latestFirst(ctx, plan, ids)
 	if err != nil {
 		return plan, err
 	}
@@ -67,8 +67,8 @@ func (a *App) WithRevert(ctx context.Context, plan shape.Plan, ids []repo.ID, me
 	return plan, nil
 }
 
-// youngestFirst orders commits of the plan's branch so that each is taken back before those that it may build on.
-func (a *App) youngestFirst(ctx context.Context, plan shape.Plan, ids []repo.ID) ([]repo.ID, error) {
+// latestFirst orders commits of the plan's branch so that each is taken back before those that it may build on.
+func (a *App) latestFirst(ctx context.Context, plan shape.Plan, ids []repo.ID) ([]repo.ID, error) {
 	for _, id := range ids {
 		within, err := a.Repo.IsAncestor(ctx, id, plan.Tip)
 		if err != nil {
@@ -97,7 +97,7 @@ func (a *App) Reverts(ctx context.Context, branch string, ids []repo.ID, one boo
 		return app.Applied{}, err
 	}
 	plan := shape.New(head.Branch(), head.Commit, head.Commit, nil)
-	if ids, err = a.youngestFirst(ctx, plan, ids); err != nil {
+	if ids, err = a.latestFirst(ctx, plan, ids); err != nil {
 		return app.Applied{}, err
 	}
 	groups := [][]repo.ID{ids}
