@@ -37,6 +37,7 @@ func (m *Model) globalActions() []kit.Action {
 		kit.Act(action.Branch, m.where.Known, m.chooseBranch),
 		kit.Act(action.ChooseTarget, m.where.Known && m.where.Value.Work.Ref != "", m.chooseTarget),
 		kit.Act(action.CompareTarget, m.where.Known, m.compareTarget),
+		kit.Act(action.Columns, true, m.turnColumns),
 		kit.Act(action.Journal, true, m.showJournal),
 		kit.Act(action.Refresh, true, m.refresh),
 		kit.Act(action.OpenDemo, true, m.askDemo),

@@ -48,11 +48,13 @@ type Model struct {
 	// Ends the opening that is under way.
 	opening atomic.Pointer[context.CancelCauseFunc]
 
-	screens []kit.Screen
-	at      int
-	stale   []bool // by screen: something changed since it read what it shows
-	where   kit.Reading[app.BranchStatus]
-	touched repo.Topics // since the situation was last read
+	screens     []kit.Screen
+	at          int
+	stale       []bool // by screen: something changed since it read what it shows
+	where       kit.Reading[app.BranchStatus]
+	columnsKept kit.Keeper
+	columns     int         // that differences are wanted in: 2 where old and new shall stand beside each other
+	touched     repo.Topics // since the situation was last read
 
 	work   *running
 	beside *running // that changes nothing, and goes on beside other work
@@ -102,6 +104,7 @@ type opened struct {
 	questions  prompts
 	unfinished app.Unfinished
 	fetch      time.Duration // how often to fetch by itself
+	columns    int           // of differences, as they were last wanted
 }
 
 // freeScrolling lets the whole screen scroll again, with the cursor where it was. A
@@ -135,7 +138,8 @@ func (m *Model) open() tea.Msg {
 	if commands, err := a.NotAllowed(m.ctx); err == nil && len(commands) > 0 {
 		note = strings.TrimSpace(note + " This repository's configuration names commands that are not allowed here yet: bastel allow.")
 	}
-	return opened{app: a, note: note, unfinished: a.ReadUnfinished(), questions: line, fetch: every, ground: kit.GroundOf(settings.Background)}
+	return opened{app: a, note: note, unfinished: a.ReadUnfinished(), questions: line, fetch: every, ground: kit.GroundOf(settings.Background),
+		columns: a.Columns()}
 }
 
 // options are how the repository is opened.
@@ -185,6 +189,7 @@ func (m *Model) fromTerminal(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 	switch msg := msg.(type) {
 	case tea.WindowSizeMsg:
 		m.width, m.height = msg.Width, msg.Height
+		m.fitColumns()
 		return tea.Raw(freeScrolling), true
 	case tea.BackgroundColorMsg:
 		m.ground(msg.IsDark())
@@ -309,10 +314,17 @@ func (m *Model) ground(dark bool) {
 	switch {
 	case m.groundSet:
 	case dark:
-		m.theme = kit.NewTheme(kit.Dark)
+		m.useTheme(kit.Dark)
 	default:
-		m.theme = kit.NewTheme(kit.Light)
+		m.useTheme(kit.Light)
 	}
+}
+
+// useTheme takes the colours for a background; how many columns differences have stays.
+func (m *Model) useTheme(ground kit.Background) {
+	two := m.theme.TwoColumns
+	m.theme = kit.NewTheme(ground)
+	m.theme.TwoColumns = two
 }
 
 func (m *Model) haveOpened(msg opened) tea.Cmd {
@@ -333,8 +345,11 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	m.unfinished.texts = msg.unfinished
 	m.at, m.stale = firstScreen, make([]bool, len(m.screens))
 	if msg.ground != kit.Unknown {
-		m.theme, m.groundSet = kit.NewTheme(msg.ground), true
+		m.useTheme(msg.ground)
+		m.groundSet = true
 	}
+	m.columns = msg.columns
+	m.fitColumns()
 	if msg.note != "" {
 		m.notice = kit.Notice{Text: msg.note}
 	}

@@ -412,3 +412,19 @@ func TestLawSevenChoosersLieBesideWhatTheyAreAbout(t *testing.T) {
 		}
 	}
 }
+
+// TestColumnsAreRemembered: one key everywhere shows differences in two columns, and the next start has them so; a terminal
+// that is too narrow says so, and shows one.
+func TestColumnsAreRemembered(t *testing.T) {
+	work, _ := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	term.play("+3 hunks", "c", "+Differences are in two columns", "++ func init() {", "]",
+		"+◆ Shape", "G", "Enter", "+what ff50a77 changes", "+┊")
+	term.play("q")
+	term = open2(t, term, work.Dir)
+	term.play("+3 hunks", "+┊", "c", "+Differences are in one column.", "-┊", "c", "+┊", "q")
+	require.Eventually(t, func() bool { return exec.Command("tmux", "-L", term.name, "has-session").Run() != nil }, patience,
+		20*time.Millisecond)
+	term = open(t, work.Dir, 100, 30)
+	term.play("+3 hunks", "-┊", "c", "+one column", "c", "+Two columns need 110 columns")
+}

@@ -27,6 +27,7 @@ const (
 	ChooseTarget   ID = "target"
 	IntoFile       ID = "into a file"
 	ToClipboard    ID = "to the clipboard"
+	Columns        ID = "columns"
 	Journal        ID = "journal"
 	Refresh        ID = "refresh"
 	OpenDemo       ID = "open the demo"
@@ -563,6 +564,9 @@ var Table = []Key{
 		{ID: Forward, In: []Place{Everywhere}, Name: "forward", Help: "Move the current branch up to its upstream, with loose changes " +
 			"carried, and the local branch of the target's name, without a switch; only where they have no commits of their own.",
 			Words: "pull fast-forward update", Command: "fetch --forward"}}},
+	{Keys: []string{"c"}, Means: "Shows differences in two columns, or in one.", Actions: []Action{
+		{ID: Columns, In: []Place{Everywhere}, Name: "columns", Help: "Show differences in two columns, what was beside what is, or in one " +
+			"again; two need 110 columns of the terminal.", Words: "side by side split view"}}},
 	{Keys: []string{"w"}, Means: "Shows the journal.", Actions: []Action{
 		{ID: Journal, In: []Place{Everywhere}, Name: "journal", Help: "Show what was done here.", Words: "reflog log history",
 			Command: "journal"}}},
@@ -596,10 +600,6 @@ var Table = []Key{
 		{ID: Ignored, In: []Place{Sort}, Keys: none, Name: "ignored files", Help: "List the files that are ignored.", Words: "gitignore"},
 		{ID: DropMerged, In: []Place{Map}, Keys: none, Name: "delete merged", Help: "Plan to delete the branches that the line has all of; x " +
 			"keeps one after all.", Words: "remove branches prune clean up", Command: "branch delete --merged"},
-		{ID: RevertCommit, In: []Place{Map}, Keys: none, Name: "take back", Help: "Plan, in Shape, a commit of the branch at work that takes " +
-			"the commit at the cursor back.", Words: "revert undo commit", Command: "revert COMMIT"},
-		{ID: RevertSource, In: []Place{Shape}, Keys: none, Name: "take back", Help: "Add an entry that takes the commit at the cursor back, " +
-			"and says why.", Words: "revert undo commit", Command: "revert COMMIT", Listed: true},
 		{ID: MakeTag, In: []Place{Map}, Keys: none, Name: "tag", Help: "Plan a tag at the cursor: a name that stays there.",
 			Words: "version release", Command: "tag NAME"},
 		{ID: CompareLoose, In: []Place{Map}, Keys: none, Name: "compare with loose", Help: "Compare the point at the cursor with what lies in " +
@@ -608,6 +608,10 @@ var Table = []Key{
 			Help:  "Choose which other branches come along when the commits that they sit on are rewritten.",
 			Words: "stack, update refs, dependent branches", Command: "stack"},
 		{ID: CheckOutput, In: []Place{Shape}, Keys: none, Name: "check's output", Help: "Show what the check said of the entry."},
+		{ID: RevertCommit, In: []Place{Map}, Keys: none, Name: "take back", Help: "Plan, in Shape, a commit of the branch at work that takes " +
+			"the commit at the cursor back.", Words: "revert undo commit", Command: "revert COMMIT"},
+		{ID: RevertSource, In: []Place{Shape}, Keys: none, Name: "take back", Help: "Add an entry that takes the commit at the cursor back, " +
+			"and says why.", Words: "revert undo commit", Command: "revert COMMIT", Listed: true},
 		{ID: JoinFirst, In: []Place{Mend}, Keys: none, Name: "join first", Help: "Join the entries that conflict at the same lines, so that " +
 			"the question is asked once.", Words: "squash"},
 		{ID: MarkResolved, In: []Place{Mend}, Keys: none, Name: "mark as resolved", Help: "Mark the file as resolved, as it is.",

@@ -27,6 +27,8 @@ type Theme struct {
 	// background is.
 	AddedGround, RemovedGround *Backdrop
 	Syntax                     map[TokenKind]lipgloss.Style
+
+	TwoColumns bool // differences show old and new beside each other
 }
 
 // TokenKind is a part of a program's text that has a colour of its own.

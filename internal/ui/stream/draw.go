@@ -15,7 +15,7 @@ import (
 
 // View draws height rows. The cursor shows only where the stream has the focus.
 func (m *Model) View(width, height int, focus bool, style LineStyle, theme kit.Theme) []string {
-	m.resize(width)
+	m.resize(width, theme.TwoColumns)
 	m.height = height
 	m.top = kit.Scroll(m.top, m.cursor, height, len(m.rows))
 	lines := make([]string, 0, height)
@@ -65,6 +65,9 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 			kit.Seg{Text: safe.Show(line.text), Style: line.style(theme)})
 	case hunkRow:
 		return m.drawHunk(width, f, r, backdrop, pointer, theme)
+	}
+	if m.twoFor(&f.Hunks[r.hunk]) {
+		return m.drawPair(width, f, r, backdrop, pointer, theme)
 	}
 	return m.drawLine(width, f, r, backdrop, pointer, theme)
 }

@@ -134,38 +134,71 @@ func spans(line, partner diff.Line) (list []span) {
 
 func (m *Model) drawLine(width int, f *tray.File, r row, backdrop *kit.Backdrop, pointer kit.Seg, theme kit.Theme) string {
 	h := &f.Hunks[r.hunk]
-	line := h.Lines[r.line]
-	style, sign, number := theme.Plain, " ", line.New+1
-	var ground *kit.Backdrop
-	switch {
-	case line.Op == diff.Add && m.spaceOnly(h)[int(r.line)] == unchanged:
-	case line.Op == diff.Add:
-		style, sign, ground = theme.Added, "+", theme.AddedGround
-	case line.Op == diff.Remove:
-		style, sign, number, ground = theme.Removed, "−", line.Old+1, theme.RemovedGround
-	}
+	c := m.cell(f, h, int(r.line), theme)
+	c.words = changedWords(h, int(r.line))
 	if backdrop == nil {
-		backdrop = ground
+		backdrop = c.ground
 	}
+	segs := append([]kit.Seg{m.pointer(h, r, pointer, theme)}, m.segs(f, h, c, int(r.part), theme)...)
+	return kit.Row(width, backdrop, segs...)
+}
+
+// cell is a line as one column shows it.
+type cell struct {
+	at, number int
+	sign       string
+	style      lipgloss.Style
+	ground     *kit.Backdrop
+	words      []span
+}
+
+func (m *Model) cell(f *tray.File, h *tray.Hunk, at int, theme kit.Theme) cell {
+	line := h.Lines[at]
+	c := cell{at: at, number: line.New + 1, sign: " ", style: theme.Plain}
+	switch hidden := m.spaceOnly(h)[at]; {
+	case line.Op == diff.Remove && hidden == dropped:
+		c.number = line.Old + 1
+	case line.Op == diff.Add && hidden == shownAsIs:
+		c.sign, c.style, c.ground = "+", theme.Added, theme.AddedGround
+	case line.Op == diff.Remove:
+		c.sign, c.style, c.number, c.ground = "−", theme.Removed, line.Old+1, theme.RemovedGround
+	}
+	return c
+}
+
+// pointer is the cursor's, with a mark where the row's lines are marked, or would be swept.
+func (m *Model) pointer(h *tray.Hunk, r row, pointer kit.Seg, theme kit.Theme) kit.Seg {
+	sign, style := "", theme.Marked
 	switch {
-	case m.marks[h.ID][int(r.line)]:
-		pointer = kit.Seg{Text: safe.Show(strings.TrimSuffix(string(pointer.Text), " ") + "●"), Style: theme.Marked}
-	case m.leftover[h.ID][int(r.line)] && line.Op == diff.Add:
-		pointer = kit.Seg{Text: safe.Show(strings.TrimSuffix(string(pointer.Text), " ") + "×"), Style: theme.Trouble}
+	case h.Lines[r.line].Op != diff.Keep && m.isMarked(h.ID, r):
+		sign = "●"
+	case m.leftover[h.ID][int(r.line)] && h.Lines[r.line].Op == diff.Add:
+		sign, style = "×", theme.Trouble
+	default:
+		return pointer
 	}
-	text := display(line.Text, changedWords(h, int(r.line)))
-	rows := wrap(text.text, max(10, width-gutter))
-	part := min(int(r.part), len(rows)-1)
-	count := fmt.Sprintf("%4d ", number)
+	return kit.Seg{Text: safe.Show(strings.TrimSuffix(string(pointer.Text), " ") + sign), Style: style}
+}
+
+// segs are one of a line's rows: number, sign, and text.
+func (m *Model) segs(f *tray.File, h *tray.Hunk, c cell, part int, theme kit.Theme) []kit.Seg {
+	line := h.Lines[c.at]
+	text := display(line.Text, c.words)
+	rows := wrap(text.text, max(10, m.room(h)))
+	if m.twoFor(h) && part >= len(rows) {
+		return nil
+	}
+	part = min(part, len(rows)-1)
+	count, sign := fmt.Sprintf("%4d ", c.number), c.sign
 	if part > 0 {
 		count, sign = "     ", " "
 	}
-	segs := []kit.Seg{pointer, {Text: safe.Show(count), Style: theme.Dim}, {Text: safe.Show(sign + " "), Style: style}}
-	segs = append(segs, text.segments(rows, part, style, m.colours.line(f, h, int(r.line), text.text, theme))...)
+	segs := []kit.Seg{{Text: safe.Show(count), Style: theme.Dim}, {Text: safe.Show(sign + " "), Style: c.style}}
+	segs = append(segs, text.segments(rows, part, c.style, m.colours.line(f, h, c.at, text.text, theme))...)
 	if part == len(rows)-1 && !bytes.HasSuffix(line.Text, []byte("\n")) {
 		segs = append(segs, kit.Seg{Text: " (no line end)", Style: theme.Dim})
 	}
-	return kit.Row(width, backdrop, segs...)
+	return segs
 }
 
 // segments cuts one of a line's rows at its changed words, which are underlined, and

@@ -15,11 +15,22 @@ func (m *Model) Mark() bool {
 	if r.kind != lineRow || m.files[r.file].Hunks[r.hunk].Lines[r.line].Op == diff.Keep {
 		return false
 	}
-	toggle(&m.marks, m.files[r.file].Hunks[r.hunk].ID, int(r.line))
+	id := m.files[r.file].Hunks[r.hunk].ID
+	marked := m.isMarked(id, r)
+	for _, line := range r.lines() {
+		if m.marks[id][line] == marked {
+			toggle(&m.marks, id, line)
+		}
+	}
 	for m.Move(1); m.cursor < len(m.rows)-1 && m.at().part > 0; {
 		m.Move(1)
 	}
 	return true
+}
+
+// isMarked says whether all lines of a row are marked.
+func (m *Model) isMarked(id string, r row) bool {
+	return !slices.ContainsFunc(r.lines(), func(line int) bool { return !m.marks[id][line] })
 }
 
 func toggle(places *tray.LinesOfHunks, id string, line int) {
@@ -45,10 +56,14 @@ func toggle(places *tray.LinesOfHunks, id string, line int) {
 // cut away. It says whether there was a place for one.
 func (m *Model) Cut() bool {
 	r := m.at()
-	if r.line < 1 {
+	line := int(r.line)
+	if r.left >= 0 {
+		line = int(r.left)
+	}
+	if line < 1 {
 		return false
 	}
-	toggle(&m.cuts, m.files[r.file].Hunks[r.hunk].ID, int(r.line))
+	toggle(&m.cuts, m.files[r.file].Hunks[r.hunk].ID, line)
 	m.relayout()
 	return true
 }
@@ -189,8 +204,7 @@ func (m *Model) GoTo(hit Hit) {
 	section := m.owner[hit.file]
 	delete(m.shut, m.sections[section].Layer)
 	m.setHidden(m.files[hit.file].Hunks[hit.hunk:hit.hunk+1], false)
-	want := row{lineRow, section, int32(hit.file), int32(hit.hunk), int32(hit.line), 0}
-	if at := slices.Index(m.rows, want); at >= 0 {
+	if at := m.find(row{lineRow, section, int32(hit.file), int32(hit.hunk), int32(hit.line), 0, -1}); at >= 0 {
 		m.cursor = at
 	}
 }

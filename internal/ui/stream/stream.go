@@ -28,10 +28,10 @@ const (
 
 // row is one line of the scroll, by places in sections, files, hunks and lines; -1
 // where it has none. A line that is longer than the scroll is wide takes several
-// rows, its parts.
+// rows, its parts. In two columns left is the removed line that stands beside a line.
 type row struct {
-	kind                            rowKind
-	section, file, hunk, line, part int32
+	kind                                  rowKind
+	section, file, hunk, line, part, left int32
 }
 
 // Section is one of the lists: the loose changes, or a tray with its heading.
@@ -56,6 +56,7 @@ type Model struct {
 	top      int
 	height   int
 	width    int                 // that the rows are laid out for
+	two      bool                // in two columns: old and new beside each other
 	marks    tray.LinesOfHunks   // by hunk id: marked lines
 	cuts     tray.LinesOfHunks   // by hunk id: lines before which it is cut
 	hidden   map[string]bool     // by hunk id: the lines are out of sight
@@ -99,8 +100,8 @@ func (m *Model) restoreLine(was row, before tray.Hunk) {
 	if was.line < 0 || now.hunk < 0 || m.files[now.file].Hunks[now.hunk].ID != before.ID {
 		return
 	}
-	want := row{was.kind, now.section, now.file, now.hunk, was.line, was.part}
-	if at := slices.Index(m.rows, want); at >= 0 {
+	was.section, was.file, was.hunk = now.section, now.file, now.hunk
+	if at := m.find(was); at >= 0 {
 		m.cursor = at
 	}
 }
@@ -113,17 +114,17 @@ func (m *Model) layout() {
 		section := &m.sections[s]
 		if section.Heading {
 			if s > 0 {
-				m.rows = append(m.rows, row{gapRow, int32(s), -1, -1, -1, 0})
+				m.rows = append(m.rows, row{gapRow, int32(s), -1, -1, -1, 0, -1})
 			}
-			m.rows = append(m.rows, row{sectionRow, int32(s), -1, -1, -1, 0})
+			m.rows = append(m.rows, row{sectionRow, int32(s), -1, -1, -1, 0, -1})
 			if len(section.Files) == 0 || m.shut[section.Layer] {
-				m.rows = append(m.rows, row{insideRow, int32(s), -1, -1, -1, 0})
+				m.rows = append(m.rows, row{insideRow, int32(s), -1, -1, -1, 0, -1})
 			}
 		}
 		for n := range section.Files {
 			if !m.shut[section.Layer] {
 				if n > 0 {
-					m.rows = append(m.rows, row{gapRow, int32(s), int32(f), -1, -1, 0})
+					m.rows = append(m.rows, row{gapRow, int32(s), int32(f), -1, -1, 0, -1})
 				}
 				m.layoutFile(int32(s), int32(f))
 			}
@@ -133,27 +134,33 @@ func (m *Model) layout() {
 }
 
 func (m *Model) layoutFile(s, f int32) {
-	m.rows = append(m.rows, row{fileRow, s, f, -1, -1, 0})
+	m.rows = append(m.rows, row{fileRow, s, f, -1, -1, 0, -1})
 	for h := range m.files[f].Hunks {
 		hunk := &m.files[f].Hunks[h]
-		m.rows = append(m.rows, row{hunkRow, s, f, int32(h), -1, 0})
+		m.rows = append(m.rows, row{hunkRow, s, f, int32(h), -1, 0, -1})
 		if m.hidden[hunk.ID] {
 			continue
 		}
 		cuts := m.cuts[hunk.ID]
 		hidden := m.spaceOnly(hunk)
-		for l, line := range hunk.Lines {
-			if cuts[l] {
-				m.rows = append(m.rows, row{hunkRow, s, f, int32(h), int32(l), 0})
+		for _, p := range m.pairs(hunk) {
+			if cuts[p.line] || p.left >= 0 && cuts[p.left] {
+				m.rows = append(m.rows, row{hunkRow, s, f, int32(h), int32(p.first()), 0, -1})
 			}
-			if hidden[l] == dropped {
+			if !m.twoFor(hunk) && hidden[p.line] == dropped {
 				continue
 			}
-			for part := range m.parts(line.Text) {
-				m.rows = append(m.rows, row{lineRow, s, f, int32(h), int32(l), int32(part)})
+			parts := m.parts(hunk, p.line)
+			if p.left >= 0 {
+				parts = max(parts, m.parts(hunk, p.left))
 			}
-			for part := range m.noteLines(hunk.ID, l) {
-				m.rows = append(m.rows, row{noteRow, s, f, int32(h), int32(l), int32(part)})
+			for part := range parts {
+				m.rows = append(m.rows, row{lineRow, s, f, int32(h), int32(p.line), int32(part), int32(p.left)})
+			}
+			for _, l := range p.lines() {
+				for part := range m.noteLines(hunk.ID, l) {
+					m.rows = append(m.rows, row{noteRow, s, f, int32(h), int32(l), int32(part), -1})
+				}
 			}
 		}
 	}
@@ -162,21 +169,43 @@ func (m *Model) layoutFile(s, f int32) {
 // gutter is the room for pointer, number and sign before a line's text.
 const gutter = 9
 
+// room is how wide the text of a hunk's lines can be.
+func (m *Model) room(h *tray.Hunk) int {
+	if m.twoFor(h) {
+		return columnOf(m.width) - gutter + pointerWidth
+	}
+	return m.width - gutter
+}
+
 // parts says how many rows a line takes.
-func (m *Model) parts(line []byte) int {
-	room := m.width - gutter
+func (m *Model) parts(h *tray.Hunk, at int) int {
+	room, line := m.room(h), h.Lines[at].Text
 	if m.width == 0 || len(line)*kit.TabWidth <= room || room < 10 {
 		return 1
 	}
 	return len(wrap(display(line, nil).text, room))
 }
 
-// resize lays the rows out for another width, and keeps the place.
-func (m *Model) resize(width int) {
-	if width != m.width {
-		m.width = width
+// resize lays the rows out for another width, or other columns, and keeps the place.
+func (m *Model) resize(width int, two bool) {
+	two = two && columnOf(width) >= narrowest
+	if width != m.width || two != m.two {
+		m.width, m.two = width, two
 		m.relayout()
 	}
+}
+
+// find gives the row that shows what another one did, before they were laid out anew; -1: none does.
+func (m *Model) find(want row) int {
+	return slices.IndexFunc(m.rows, func(r row) bool {
+		return r.like(want) && (r.line == want.line || r.left >= 0 && r.left == want.line)
+	})
+}
+
+// like says whether a row is as another one, whatever lines stand in it.
+func (r row) like(other row) bool {
+	r.line, r.left = other.line, other.left
+	return r == other
 }
 
 // relayout lays the rows out anew, with the cursor where it was, or on what the row
@@ -185,9 +214,9 @@ func (m *Model) relayout() {
 	at := m.at()
 	at.part = 0
 	m.layout()
-	for _, want := range []row{at, {hunkRow, at.section, at.file, at.hunk, -1, 0}, {fileRow, at.section, at.file, -1, -1, 0},
-		{sectionRow, at.section, -1, -1, -1, 0}} {
-		if place := slices.Index(m.rows, want); place >= 0 {
+	for _, want := range []row{at, {hunkRow, at.section, at.file, at.hunk, -1, 0, -1}, {fileRow, at.section, at.file, -1, -1, 0, -1},
+		{sectionRow, at.section, -1, -1, -1, 0, -1}} {
+		if place := m.find(want); place >= 0 {
 			m.cursor = place
 			return
 		}
@@ -198,7 +227,7 @@ func (m *Model) relayout() {
 // at is the row at the cursor.
 func (m *Model) at() row {
 	if m.cursor >= len(m.rows) {
-		return row{gapRow, -1, -1, -1, -1, 0}
+		return row{gapRow, -1, -1, -1, -1, 0, -1}
 	}
 	return m.rows[m.cursor]
 }

@@ -1,0 +1,37 @@
+package ui
+
+import (
+	"fmt"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+	"bastel/internal/ui/kit"
+)
+
+// widthForTwo is how wide the terminal has to be for two columns.
+const widthForTwo = 110
+
+// fitColumns shows differences in two columns where that is wanted, and there is room.
+func (m *Model) fitColumns() { m.theme.TwoColumns = m.columns == 2 && m.width >= widthForTwo }
+
+// turnColumns shows differences in two columns, or in one again, on all screens. It is kept for the next time.
+func (m *Model) turnColumns() tea.Cmd {
+	m.columns = 3 - max(1, m.columns)
+	m.fitColumns()
+	said := "Differences are in one column."
+	switch {
+	case m.theme.TwoColumns:
+		said = "Differences are in two columns: what was, and what is."
+	case m.columns == 2:
+		said = fmt.Sprintf("Two columns need %d columns of the terminal, which has %d. They come once it is wider.", widthForTwo, m.width)
+	}
+	columns, a := m.columns, m.app
+	keep := m.columnsKept.Keep(func() error { return a.KeepColumns(columns) })
+	return tea.Batch(kit.Say(said), func() tea.Msg {
+		if err := keep(); err != nil {
+			return kit.Notice{Text: app.Explain(err), Trouble: true}
+		}
+		return nil
+	})
+}
