@@ -42,7 +42,8 @@ func changed(old, new string) tray.File {
 
 // texts are of few different lines, each of one letter.
 var texts = rapid.Custom(func(t *rapid.T) string {
-	return strings.Join(rapid.SliceOfN(rapid.SampledFrom([]string{"a\n", "b\n", "c\n", "d\n", "e\n", "f\n"}), 0, 20).Draw(t, "lines"), "") + "z\n"
+	line := rapid.SampledFrom([]string{"a\n", "b\n", "c\n", "d\n", "e\n", "f\n"})
+	return strings.Join(rapid.SliceOfN(line, 0, 20).Draw(t, "lines"), "") + "z\n"
 })
 
 // inTwo draws in two columns, and gives both of them.
