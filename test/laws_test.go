@@ -32,6 +32,7 @@ var rooms = []string{
 	coreBegins,
 	"internal/send internal/journal internal/suggest internal/review",
 	"internal/series",
+	"internal/history",
 	"internal/replay",
 	"internal/shape internal/tray",
 	"internal/mend",

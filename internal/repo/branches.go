@@ -55,6 +55,19 @@ func (r *Repo) WalkParents(ctx context.Context, args ...string) ([]CommitParents
 	if err != nil {
 		return nil, fmt.Errorf("walk over commits: %w", err)
 	}
+	return parseParents(out)
+}
+
+// WalkFile lists the commits that changed a path up to one of them, newest first, each with those before it that did.
+func (r *Repo) WalkFile(ctx context.Context, tip ID, path string) ([]CommitParents, error) {
+	out, err := r.run(ctx, nil, "rev-list", "--topo-order", "--parents", tip.String(), "--", ":(top,literal)"+path)
+	if err != nil {
+		return nil, fmt.Errorf("walk over the commits of %q: %w", path, err)
+	}
+	return parseParents(out)
+}
+
+func parseParents(out []byte) ([]CommitParents, error) {
 	var list []CommitParents
 	for line := range strings.Lines(string(out)) {
 		var c CommitParents

@@ -37,6 +37,7 @@ func (m *Model) globalActions() []kit.Action {
 		kit.Act(action.Branch, m.where.Known, m.chooseBranch),
 		kit.Act(action.ChooseTarget, m.where.Known && m.where.Value.Work.Ref != "", m.chooseTarget),
 		kit.Act(action.CompareTarget, m.where.Known, m.compareTarget),
+		kit.Act(action.Story, m.where.Known, m.tellStory),
 		kit.Act(action.Columns, true, m.turnColumns),
 		kit.Act(action.Journal, true, m.showJournal),
 		kit.Act(action.Refresh, true, m.refresh),
@@ -51,6 +52,16 @@ func (m *Model) globalActions() []kit.Action {
 // compareTarget has Map compare the branch at work with its target; leaving that comes back here.
 func (m *Model) compareTarget() tea.Cmd {
 	return m.screenNamed(chart.Name).Update(chart.Against{From: m.screen().Name()})
+}
+
+// tellStory has Map tell how the file at hand came to be what it is; leaving that comes back here.
+func (m *Model) tellStory() tea.Cmd {
+	if holder, ok := m.screen().(kit.FileHolder); ok {
+		if at, ok := holder.FileAtHand(); ok {
+			return m.screenNamed(chart.Name).Update(chart.StoryOf{FileAt: at, From: m.screen().Name()})
+		}
+	}
+	return kit.Say("Put the cursor on a file, or on a line of one: from there its story is told.")
 }
 
 // keyless lists what can be done on the screen that has no key of its own.

@@ -196,3 +196,20 @@ func TestTakingBackFromTheMap(t *testing.T) {
 	term.play("u", "+y does it", "y", "+Undid")
 	assert.Equal(t, "guide: the table", work.Git("log", "-1", "--format=%s"))
 }
+
+// TestAFilesStory: from a line in Sort, from a difference, from another screen: the commits that changed the file, through
+// its renaming, all of its text then, what differs from a marked one, and the commit; esc leads back each time.
+func TestAFilesStory(t *testing.T) {
+	work, _ := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	term.play("+3 hunks", "I", "+berth/plan.go  1 commit up to HEAD", "+Start the harbour office's program", "Escape", "+◆ Sort",
+		"[", "+◆ Map", "I", "+its story is told", "/", "+Find on the chart", "text:handbook", "Enter", "Enter", "+renamed from docs/guide.md",
+		"I", "+docs/handbook.md  3 commits", "+was docs/guide.md", "+what d65acf5 changed of it", "j", "+what 62d51d6 changed of it",
+		"e", "+all of it as of 62d51d6", "+## Every morning", "Space", "k", "+from 62d51d6 to d65acf5", "+# Handbook of", "Enter",
+		"+d65acf5  Call the guide a handbook", "Escape", "+docs/handbook.md  3 commits", "Escape", "+renamed from docs/guide.md",
+		"Escape", "+on show")
+
+	// A line tells who wrote it: one of the guide is Mira's.
+	term.play("]", "+◆ Sort", "]", "+◆ Shape", "G", "Enter", "+what ff50a77 changes", "j", "j", "I", "+docs/guide.md",
+		"+Start the harbour office's program", "Escape", "+◆ Shape", "+what ff50a77 changes")
+}

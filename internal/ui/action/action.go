@@ -34,6 +34,7 @@ const (
 	Landing    Place = "landing"
 	Handing    Place = "handing over"
 	Look       Place = "a difference"
+	Telling    Place = "a file's story"
 	Choosing   Place = "a list"
 	Writing    Place = "writing a text"
 	Output     Place = "a page of text"

@@ -21,8 +21,8 @@ var Instead = []Way{
 	{"reset hard", "reset", "u undoes the last step, x discards, loosen makes commits loose again; all of it can be undone."},
 	{"reset soft mixed uncommit", "un-commit", "Loosen commits, in Sort's menu, makes the last commits loose changes again."},
 	{"merge branch", "merge", "V in Send and on Map lands a branch on its target; Y on Map brings another branch in by a merge."},
-	{"blame annotate who wrote", "who wrote a line", "H in Sort finds the commit of the branch whose lines a hunk touches; O in Shape " +
-		"shows a file commit by commit."},
+	{"blame annotate who wrote", "who wrote a line", "I on a line tells which commit wrote it, in the story of its file; H in Sort finds " +
+		"the commit of the branch whose lines a hunk touches."},
 	{"bisect", "bisect", "T in Shape checks every entry; the first that fails is marked. For longer histories use git bisect."},
 	{"tag release", "tags", "Map's menu makes a tag at the cursor; a tag that is there is never moved."},
 	{"submodule worktree clone remote add", "set up", "Bastel works in a repository that is set up; use git for that."},

@@ -11,8 +11,8 @@ import (
 // places are the parts of the page, in their order.
 var places = []action.Place{action.Everywhere, action.Map, action.Sort, action.Homes, action.Shape, action.Parts, action.Overlaps,
 	action.Mend,
-	action.Send, action.Reading, action.Preflight, action.Landing, action.Handing, action.Look, action.Choosing, action.Writing,
-	action.Output, action.Nowhere}
+	action.Send, action.Reading, action.Preflight, action.Landing, action.Handing, action.Look, action.Telling, action.Choosing,
+	action.Writing, action.Output, action.Nowhere}
 
 // rowsOf lists the rows of a place, in the order of the table.
 func rowsOf(place action.Place) (rows []action.Action) {

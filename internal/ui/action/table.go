@@ -28,6 +28,10 @@ const (
 	IntoFile       ID = "into a file"
 	ToClipboard    ID = "to the clipboard"
 	Columns        ID = "columns"
+	Story          ID = "story"
+	VersionLook    ID = "look at the version's commit"
+	VersionText    ID = "the whole text"
+	VersionMark    ID = "mark a version"
 	Journal        ID = "journal"
 	Refresh        ID = "refresh"
 	OpenDemo       ID = "open the demo"
@@ -241,10 +245,10 @@ var Table = []Key{
 		{ID: PreviousFile, In: differences, Name: "previous file", Help: "Go to the previous file."}}},
 	{Keys: []string{"}"}, Means: "To the next commit or conflict, whatever its state.", Actions: []Action{
 		{ID: NextPlace, In: []Place{Mend}, Name: "next place", Help: "Go to the next place, answered or not."},
-		{ID: NextCommit, In: []Place{Reading}, Name: "next commit", Help: "Go to the next commit.", Listed: true}}},
+		{ID: NextCommit, In: []Place{Reading, Telling}, Name: "next commit", Help: "Go to the next commit.", Listed: true}}},
 	{Keys: []string{"{"}, Means: "To the previous commit or conflict, whatever its state.", Actions: []Action{
 		{ID: PreviousPlace, In: []Place{Mend}, Name: "previous place", Help: "Go to the previous place, answered or not."},
-		{ID: PreviousCommit, In: []Place{Reading}, Name: "previous commit", Help: "Go to the previous commit."}}},
+		{ID: PreviousCommit, In: []Place{Reading, Telling}, Name: "previous commit", Help: "Go to the previous commit."}}},
 	{Keys: []string{"enter"}, Means: "Looks into what is at the cursor, or chooses it.",
 		Except: "In Sort and in a divided commit the content is in view already: there it goes across the seam.", Actions: []Action{
 			{ID: LookAtBranch, In: []Place{Map}, Name: "look", Help: "Show what the commit at the cursor changes.", Words: "show diff log",
@@ -256,6 +260,8 @@ var Table = []Key{
 				"its heading, into the current part. In Next: back to Now.", Listed: true},
 			{ID: LookAtHome, In: []Place{Homes}, Name: "before and after", Help: "Show the home's commit as it is, and as it will be.",
 				Listed: true},
+			{ID: VersionLook, In: []Place{Telling}, Name: "look", Help: "Show all that the commit at the cursor changes.", Words: "show diff",
+				Listed: true},
 			{ID: LookInto, In: []Place{Shape}, Name: "look", Help: "Show what the commit at the cursor changes.", Words: "show diff", Listed: true},
 			{ID: FilesCommits, In: []Place{Overlaps}, Name: "commit by commit", Help: "Show what each commit does to the file.",
 				Words: "log history", Listed: true},
@@ -266,7 +272,8 @@ var Table = []Key{
 			{ID: IntoFile, In: []Place{Handing}, Name: "into a file", Help: "Write the text into a new file.", Words: "save export", Listed: true},
 			{ID: Choose, In: []Place{Choosing}, Name: "choose", Help: "Choose what is at the cursor."}}},
 	{Keys: []string{"esc"}, Means: "Stops what is under way, else closes what is open.", Actions: []Action{
-		{ID: Back, In: []Place{Homes, Parts, Overlaps, Look, Reading, Preflight, Landing, Handing, Output}, Name: "back",
+		{ID: Back, In: []Place{Homes, Parts, Overlaps, Look, Telling, Reading, Preflight, Landing, Handing,
+			Output}, Name: "back",
 			Help: "Go back; nothing is changed by that.", Listed: true},
 		{ID: Stop, In: []Place{Everywhere}, Name: "stop", Help: "Stop what is under way.", Words: "cancel abort"},
 		{ID: CloseList, In: []Place{Choosing}, Name: "close", Help: "Close the list; nothing is chosen."},
@@ -300,6 +307,8 @@ var Table = []Key{
 		{ID: LineOfPart, In: []Place{Parts}, Name: "mark line", Help: "Mark the line at the cursor; actions then use only the marked lines.",
 			Words: "select", Listed: true},
 		{ID: MarkHome, In: []Place{Homes}, Name: "mark", Help: "Mark the hunk to go home, or leave it where it is.", Listed: true},
+		{ID: VersionMark, In: []Place{Telling}, Name: "mark", Help: "Mark the version at the cursor: Next then shows what differs between it " +
+			"and others.", Words: "compare diff", Listed: true},
 		{ID: MarkPoint, In: []Place{Map}, Name: "mark", Help: "Mark the point at the cursor, to be compared with another one.",
 			Words: "select pick"},
 		{ID: MarkEntry, In: []Place{Shape}, Name: "mark", Help: "Mark the entry; actions then use all marked entries.", Words: "select",
@@ -385,6 +394,8 @@ var Table = []Key{
 	{Keys: []string{"e"}, Means: "Everything instead of a part.", Actions: []Action{
 		{ID: AllBranches, In: []Place{Map}, Name: "all branches", Help: "Show all branches, those of remotes too, or the nearest ones again.",
 			Words: "remote show list", Command: "branches --all", Listed: true},
+		{ID: VersionText, In: []Place{Telling}, Name: "all of the file", Help: "Show the whole file as of the commit at the cursor, or what " +
+			"the commit changed of it.", Words: "text content cat", Listed: true},
 		{ID: Everything, In: []Place{Sort}, Name: "everything", Help: "Put everything into the current tray; in Next, all of the tray back.",
 			Words: "stage all add"},
 		{ID: AsOne, In: []Place{Reading}, Name: "as a whole", Help: "Show the whole branch as one difference, or commit by commit.",
@@ -564,6 +575,9 @@ var Table = []Key{
 		{ID: Forward, In: []Place{Everywhere}, Name: "forward", Help: "Move the current branch up to its upstream, with loose changes " +
 			"carried, and the local branch of the target's name, without a switch; only where they have no commits of their own.",
 			Words: "pull fast-forward update", Command: "fetch --forward"}}},
+	{Keys: []string{"I"}, Means: "Tells how a file came to be what it is.", Actions: []Action{
+		{ID: Story, In: []Place{Everywhere}, Name: "story", Help: "Show the commits that changed the file at the cursor, through its renames; " +
+			"on a line, the one that wrote it.", Words: "blame annotate history log who wrote file", Command: "story PATH"}}},
 	{Keys: []string{"c"}, Means: "Shows differences in two columns, or in one.", Actions: []Action{
 		{ID: Columns, In: []Place{Everywhere}, Name: "columns", Help: "Show differences in two columns, what was beside what is, or in one " +
 			"again; two need 110 columns of the terminal.", Words: "side by side split view"}}},

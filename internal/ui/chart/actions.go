@@ -15,8 +15,11 @@ import (
 
 // Actions lists what can be done here.
 func (m *Model) Actions() []kit.Action {
-	if m.looking {
+	switch {
+	case m.looking:
 		return m.lookActions()
+	case m.story != nil:
+		return m.story.actions()
 	}
 	b, local := m.branchHere()
 	some := m.now.Known
@@ -62,9 +65,14 @@ func (m *Model) Actions() []kit.Action {
 }
 
 func (m *Model) lookActions() []kit.Action {
-	back := kit.Act(action.Back, true, m.back).Named("back to " + cmp.Or(m.cameFrom, "the chart"))
-	next := kit.Act(action.NextCommit, m.compared == nil, func() tea.Cmd { return m.onward(1) })
-	previous := kit.Act(action.PreviousCommit, m.compared == nil, func() tea.Cmd { return m.onward(-1) })
+	there := "the chart"
+	if m.story != nil {
+		there = "the story"
+	}
+	back := kit.Act(action.Back, true, m.back).Named("back to " + cmp.Or(m.cameFrom, there))
+	alone := m.compared == nil && m.story == nil
+	next := kit.Act(action.NextCommit, alone, func() tea.Cmd { return m.onward(1) })
+	previous := kit.Act(action.PreviousCommit, alone, func() tea.Cmd { return m.onward(-1) })
 	moves := kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}
 	return slices.Concat([]kit.Action{back, next, previous}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
 }

@@ -42,19 +42,22 @@ type Model struct {
 	next   kit.Reading[outlook] // as it will be, with the steps
 	steps  []charting.Step
 
-	cursor   place
-	laid     []row // for laidFor; nil: what they show has changed
-	laidFor  kit.Size
-	top      int
-	half     kit.Half
-	size     kit.Size
-	readOut  kit.Reading[app.ReadOut]
-	marked   string               // the point to compare with; empty: the target
-	compared *charting.Comparison // what is looked at is between two points; nil: of a commit
-	looking  bool
-	cameFrom string // the screen to go back to from there; empty: the chart
-	look     stream.Model
-	title    string
+	cursor             place
+	laid               []row // for laidFor; nil: what they show has changed
+	laidFor            kit.Size
+	top                int
+	half               kit.Half
+	size               kit.Size
+	readOut            kit.Reading[app.ReadOut]
+	marked             string               // the point to compare with; empty: the target
+	compared           *charting.Comparison // what is looked at is between two points; nil: of a commit
+	looking            bool
+	looked, lookedFrom repo.ID // whose content that is, and what it is compared with; zero: of what is not committed
+	story              *story  // of a file; nil: the chart
+	version            kit.Reading[shownVersion]
+	cameFrom           string // the screen to go back to from there; empty: the chart
+	look               stream.Model
+	title              string
 }
 
 // place is where the cursor is: a row, and how far from the line. What stands there is kept when rows come and go.
@@ -78,7 +81,7 @@ func (m *Model) Name() string { return Name }
 func (m *Model) Shows() repo.Topics { return repo.Refs | repo.Configuration }
 
 // Failed is why not all could be read anew.
-func (m *Model) Failed() error { return cmp.Or(m.now.Err, m.readOut.Err) }
+func (m *Model) Failed() error { return cmp.Or(m.now.Err, m.readOut.Err, m.version.Err) }
 
 // Situated reads the branches anew.
 func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
@@ -134,8 +137,20 @@ type outlook struct {
 type found struct {
 	title    string
 	files    []tray.File
+	commit   repo.ID
 	compared *charting.Comparison // nil: it is a commit
 	from     string               // the screen that asked; empty: this one
+}
+
+// sides are the commit that is looked at, or the newer of two points, and the older one.
+func (f found) sides() (commit, before repo.ID) {
+	if f.compared == nil {
+		return f.commit, repo.ID{}
+	}
+	if strings.HasPrefix(f.compared.Points[1], "@") {
+		return repo.ID{}, repo.ID{}
+	}
+	return f.compared.Tips[1], f.compared.Tips[0]
 }
 
 // done says that steps are done: they are planned no longer.
@@ -162,6 +177,7 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		return kit.Show(msg.Value)
 	case kit.Found[found]:
 		m.looking, m.title, m.look, m.compared = true, msg.Value.title, stream.Model{}, msg.Value.compared
+		m.looked, m.lookedFrom = msg.Value.sides()
 		m.look.Set(msg.Value.files)
 		if m.cameFrom = msg.Value.from; m.cameFrom != "" {
 			return kit.Show(kit.Go{Screen: Name})
@@ -170,6 +186,12 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		m.clear()
 	case Against:
 		return m.against(msg)
+	case StoryOf:
+		return m.tellStory(msg)
+	case kit.Found[told]:
+		return m.openStory(msg.Value)
+	case kit.Read[shownVersion]:
+		m.takeVersion(msg)
 	case kit.Found[merged]:
 		return m.planMerged(msg.Value.names)
 	case kit.Read[[]charting.Branch]:
@@ -256,6 +278,9 @@ func (m *Model) search() tea.Cmd {
 
 // Explain says in the help what is shown.
 func (m *Model) Explain() (title, text string) {
+	if m.story != nil && !m.looking {
+		return m.story.explain()
+	}
 	return "Map", "Down the middle runs the line of " + safe.Line(m.now.Value.Target.Name) +
 		", oldest first; the number beside a commit counts those of " +
 		"the line before it that are not shown. On the left each branch hangs from the commit where it left, its commits as numbers from the " +

@@ -16,7 +16,10 @@ import (
 
 // lookInto shows what the commit at the cursor changes.
 func (m *Model) lookInto() tea.Cmd {
-	id := m.commitHere()
+	return m.lookAtCommit(m.commitHere())
+}
+
+func (m *Model) lookAtCommit(id repo.ID) tea.Cmd {
 	if id.IsZero() {
 		return nil
 	}
@@ -26,7 +29,7 @@ func (m *Model) lookInto() tea.Cmd {
 			return found{}, err
 		}
 		files, err := m.app.CommitChanges(ctx, id)
-		return found{title: id.Short() + "  " + safe.Line(out.Subject), files: files}, err
+		return found{title: id.Short() + "  " + safe.Line(out.Subject), files: files, commit: id}, err
 	})
 }
 

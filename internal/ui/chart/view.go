@@ -25,8 +25,11 @@ const headRows = 3
 // View draws the screen.
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
-	if m.looking {
+	switch {
+	case m.looking:
 		return m.lookView(size, theme)
+	case m.story != nil:
+		return m.story.view(size, theme)
 	}
 	if !m.now.Known {
 		return m.tipsView(size, theme)
@@ -403,7 +406,7 @@ func (m *Model) sidesView(width, height int, theme kit.Theme) []string {
 
 // Click goes to a row.
 func (m *Model) Click(_, y int) tea.Cmd {
-	if m.looking || !m.now.Known {
+	if m.looking || m.story != nil || !m.now.Known {
 		return nil
 	}
 	m.cursor.row = m.top + y - headRows
@@ -413,8 +416,12 @@ func (m *Model) Click(_, y int) tea.Cmd {
 
 // Wheel moves the cursor.
 func (m *Model) Wheel(_, _, turns int) {
-	if m.looking {
+	switch {
+	case m.looking:
 		m.look.Move(3 * turns)
+		return
+	case m.story != nil:
+		m.story.text.Move(3 * turns)
 		return
 	}
 	if m.now.Known {

@@ -202,6 +202,18 @@ type Option struct {
 // Show turns a request into a command.
 func Show(msg tea.Msg) tea.Cmd { return func() tea.Msg { return msg } }
 
+// FileAt is a file as of a commit, and a line of it, from 1; 0: none.
+type FileAt struct {
+	Point, Path string
+	Line        int
+}
+
+// FileHolder is a screen that can have its cursor on a file.
+type FileHolder interface {
+	// FileAtHand is the file that the cursor is on.
+	FileAtHand() (FileAt, bool)
+}
+
 // PlanFor asks for an edit of a branch's plan, once that branch's series is known: it goes onto another point, or takes
 // another branch in by a merge, or takes a commit of its own back.
 type PlanFor struct {

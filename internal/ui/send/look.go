@@ -6,6 +6,7 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
+	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/series"
 	"bastel/internal/tray"
@@ -16,18 +17,20 @@ import (
 
 type looked struct {
 	title string
+	id    repo.ID // of the commit; zero: it is between two
 	files []tray.File
 }
 
 // look shows what a commit changes, or what differs from its counterpart.
 type look struct {
 	screen *Model
+	id     repo.ID // of the commit; zero: it is between two
 	title  string
 	stream stream.Model
 }
 
 func newLook(m *Model, of looked) *look {
-	l := &look{screen: m, title: of.title}
+	l := &look{screen: m, title: of.title, id: of.id}
 	l.stream.Set(of.files)
 	return l
 }
@@ -40,14 +43,22 @@ func (m *Model) lookInto() tea.Cmd {
 		if (p.Old == s.ID || p.New == s.ID) && p.Relation == series.Changed {
 			return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
 				files, err := m.publishing.PairChanges(ctx, p.Old, p.New)
-				return looked{"what differs between the changes of " + p.Old.Short() + " and " + p.New.Short(), files}, err
+				return looked{title: "what differs between the changes of " + p.Old.Short() + " and " + p.New.Short(), files: files}, err
 			})
 		}
 	}
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
 		files, err := m.app.CommitChanges(ctx, s.ID)
-		return looked{title, files}, err
+		return looked{title, s.ID, files}, err
 	})
+}
+
+// FileAtHand is the file at the cursor of the commit that is looked at.
+func (m *Model) FileAtHand() (kit.FileAt, bool) {
+	if l, ok := m.over.(*look); ok && !l.id.IsZero() {
+		return l.stream.FileAt(l.id, repo.ID{})
+	}
+	return kit.FileAt{}, false
 }
 
 func (l *look) explain() (title, text string) {

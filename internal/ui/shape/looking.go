@@ -31,6 +31,14 @@ func (m *Model) showLook(found looked) {
 	m.look.Set(found.files)
 }
 
+// FileAtHand is the file at the cursor of what is looked at.
+func (m *Model) FileAtHand() (kit.FileAt, bool) {
+	if !m.looking || m.lookAt.IsZero() {
+		return kit.FileAt{}, false
+	}
+	return m.look.FileAt(m.lookAt, m.sourceOf(m.lookAt).Commit.Parent())
+}
+
 func (m *Model) lookInto() tea.Cmd {
 	id, ok := m.source()
 	if !ok {

@@ -272,6 +272,15 @@ func (m *Model) trayHere() tray.Layer {
 	return m.current
 }
 
+// FileAtHand is the file at the cursor as HEAD has it. Where parts of it are in trays the line's number is none of HEAD's.
+func (m *Model) FileAtHand() (kit.FileAt, bool) {
+	path, line, ok := m.stream().BaseAt()
+	if spread(m.board)[path] != "" {
+		line = 0
+	}
+	return kit.FileAt{Point: "HEAD", Path: path, Line: line}, ok && m.home == nil
+}
+
 // chooseTray makes a tray the one that enter puts things into: it is open, and of the
 // others only the headings show.
 func (m *Model) chooseTray(at tray.Layer) {

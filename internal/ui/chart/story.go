@@ -1,0 +1,249 @@
+package chart
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app/charting"
+	"bastel/internal/diff"
+	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/tray"
+	"bastel/internal/ui/action"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
+	"bastel/internal/wording"
+)
+
+// StoryOf asks how a file came to be what it is, with the cursor on the commit that wrote a line of it; leaving that goes
+// back to a screen.
+type StoryOf struct {
+	kit.FileAt
+	From string
+}
+
+// story shows the versions of a file: Now lists them, Next has what the one at the cursor changed, or all of it.
+type story struct {
+	charting.Story
+	screen *Model
+	cursor int
+	top    int
+	marked int // the version to compare with; -1: none
+	half   kit.Half
+	whole  bool // the whole text in place of what was changed
+	from   string
+	behind *difference // that it was asked from
+	text   stream.Model
+}
+
+// difference is what was looked at when a story was asked for: leaving the story shows it again.
+type difference struct {
+	title          string
+	look           stream.Model
+	compared       *charting.Comparison
+	looked, before repo.ID
+	cameFrom       string
+}
+
+// told is a story that was read.
+type told struct {
+	story charting.Story
+	at    int
+	from  string
+}
+
+// shownVersion is what Next shows of a version.
+type shownVersion struct {
+	title string
+	files []tray.File
+}
+
+// tellStory reads the story of a file.
+func (m *Model) tellStory(of StoryOf) tea.Cmd {
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (told, error) {
+		s, err := m.charting.Story(ctx, of.Point, of.Path)
+		if err != nil || of.Line < 1 {
+			return told{s, 0, of.From}, err
+		}
+		at, err := s.Wrote(ctx, of.Line)
+		return told{s, at, of.From}, err
+	})
+}
+
+func (m *Model) openStory(t told) tea.Cmd {
+	s := &story{Story: t.story, screen: m, cursor: t.at, marked: -1, from: t.from}
+	switch {
+	case m.looking && m.story != nil:
+		s.behind = m.story.behind // one story comes in place of another
+	case m.looking:
+		s.behind = &difference{m.title, m.look, m.compared, m.looked, m.lookedFrom, m.cameFrom}
+	}
+	m.story, m.looking = s, false
+	return tea.Batch(kit.Show(kit.Go{Screen: Name}), m.story.show())
+}
+
+// show reads what Next shows of the version at the cursor.
+func (s *story) show() tea.Cmd {
+	at, older, whole := s.cursor, s.cursor, s.whole
+	if s.marked >= 0 && s.marked != at {
+		older, at = max(s.marked, at), min(s.marked, at)
+	}
+	return s.screen.version.Begin(s.screen.ctx, Name, func(ctx context.Context) (shownVersion, error) {
+		v := s.Versions[at]
+		switch {
+		case older != at:
+			files, err := s.screen.charting.Changes(ctx, s.Story, older, at)
+			return shownVersion{"from " + s.Versions[older].Commit.Short() + " to " + v.Commit.Short(), files}, err
+		case whole:
+			text, err := s.Text(ctx, at)
+			return shownVersion{"all of it as of " + v.Commit.Short(), []tray.File{asItIs(v.Path, text)}}, err
+		}
+		files, err := s.screen.charting.Changes(ctx, s.Story, at, at)
+		return shownVersion{"what " + v.Commit.Short() + " changed of it", files}, err
+	})
+}
+
+// asItIs is a whole file as a difference in which nothing differs.
+func asItIs(path string, text []byte) tray.File {
+	h := tray.Hunk{ID: "all", Kind: tray.Text}
+	for i, line := range diff.Split(text) {
+		h.Lines = append(h.Lines, diff.Line{Op: diff.Keep, Old: i, New: i, Text: line})
+	}
+	if len(h.Lines) == 0 {
+		h.Note = "nothing: it is empty, or deleted"
+	}
+	return tray.File{Path: path, Hunks: []tray.Hunk{h}}
+}
+
+// takeVersion takes what Next shows; the story may have been left meanwhile.
+func (m *Model) takeVersion(read kit.Read[shownVersion]) {
+	if m.version.Take(read) && m.story != nil {
+		m.story.text.Set(read.Value.files)
+	}
+}
+
+func (s *story) actions() []kit.Action {
+	m := s.screen
+	to := func(by int) func() tea.Cmd { return func() tea.Cmd { return s.move(by) } }
+	scroll := kit.Navigator{Move: s.text.Move, Page: s.text.Page, End: s.text.End}
+	if s.half == kit.Now {
+		scroll = kit.Navigator{}
+	}
+	actions := []kit.Action{
+		kit.Act(action.Back, true, s.leave).Named("back to " + s.from),
+		kit.Act(action.VersionLook, true, func() tea.Cmd { return m.lookAtCommit(s.Versions[s.cursor].Commit) }),
+		kit.Act(action.VersionText, true, func() tea.Cmd {
+			s.whole = !s.whole
+			return s.show()
+		}).Named(map[bool]string{false: "all of the file", true: "what changed"}[s.whole]),
+		kit.Act(action.VersionMark, true, func() tea.Cmd {
+			s.mark()
+			return s.show()
+		}),
+		kit.Act(action.NextCommit, s.cursor > 0, to(-1)),
+		kit.Act(action.PreviousCommit, s.cursor < len(s.Versions)-1, to(1)),
+		kit.Act(action.ToNow, true, kit.Just(func() { s.half = kit.Now })),
+		kit.Act(action.ToNext, true, kit.Just(func() { s.half = kit.Next })),
+	}
+	if s.half == kit.Next {
+		return slices.Concat(actions, kit.Hunks(true, s.text.Hunk, s.text.File), scroll.Actions())
+	}
+	return append(actions, kit.Act(action.Down, true, to(1)), kit.Act(action.Up, true, to(-1)), kit.Act(action.PageDown, true, to(10)),
+		kit.Act(action.PageUp, true, to(-10)), kit.Act(action.Top, true, to(-len(s.Versions))), kit.Act(action.End, true, to(len(s.Versions))))
+}
+
+func (s *story) move(by int) tea.Cmd {
+	s.cursor = max(0, min(s.cursor+by, len(s.Versions)-1))
+	return s.show()
+}
+
+func (s *story) mark() {
+	if s.marked == s.cursor {
+		s.marked = -1
+		return
+	}
+	s.marked = s.cursor
+}
+
+func (s *story) leave() tea.Cmd {
+	m := s.screen
+	m.story = nil
+	if d := s.behind; d != nil {
+		m.looking = true
+		m.title, m.look, m.compared, m.cameFrom = d.title, d.look, d.compared, d.cameFrom
+		m.looked, m.lookedFrom = d.looked, d.before
+	}
+	if s.from == Name {
+		return nil
+	}
+	return kit.Show(kit.Go{Screen: s.from})
+}
+
+func (s *story) view(size kit.Size, theme kit.Theme) []string {
+	note := wording.Count(len(s.Versions), "commit") + " up to " + s.screen.pointName(s.Point)
+	left, between, right := kit.Columns(size, 3)
+	now := kit.Heading(left, "Now", safe.Line(s.Path)+"  "+note, s.half == kit.Now, theme.Now, theme, size.Narrow)
+	next := kit.Heading(right, "Next", s.screen.version.Value.title, s.half == kit.Next, theme.Next, theme, size.Narrow)
+	height := max(1, size.Height-2)
+	list, text := s.list(left, height, theme), s.text.View(right, height, s.half == kit.Next, stream.Warm, theme)
+	if size.Narrow {
+		if s.half == kit.Now {
+			return kit.Pad(append([]string{now, kit.Blank(size.Width)}, list...), size.Width, size.Height)
+		}
+		return kit.Pad(append([]string{next, kit.Blank(size.Width)}, text...), size.Width, size.Height)
+	}
+	rows := append([]string{now, kit.Blank(left)}, list...)
+	beside := append([]string{next, kit.Blank(right)}, text...)
+	return kit.Join(kit.Pad(rows, left, size.Height), kit.Pad(nil, between, size.Height), kit.Pad(beside, right, size.Height))
+}
+
+// list has two rows for each version: its subject, and who made it when.
+func (s *story) list(width, height int, theme kit.Theme) []string {
+	s.top = kit.Scroll(s.top, 2*s.cursor+1, height, 2*len(s.Versions))
+	var rows []string
+	for at := s.top; at < min(s.top+height, 2*len(s.Versions)); at++ {
+		i := at / 2
+		v, commit := s.Versions[i], s.Sources[i].Commit
+		backdrop, pointer := kit.Cursor(theme, i == s.cursor && s.half == kit.Now, 2)
+		style := theme.Plain
+		if i == s.cursor {
+			style = theme.Strong
+		}
+		mark := " "
+		if i == s.marked {
+			mark = "●"
+		}
+		if at%2 == 0 {
+			rows = append(rows, kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(mark + " "), Style: theme.Marked},
+				kit.Seg{Text: safe.Show(safe.Line(commit.Subject())), Style: style}))
+			continue
+		}
+		writer := commit.Writer()
+		told := fmt.Sprintf("    %s  %s, %s", v.Commit.Short(), safe.Line(writer.Name), writer.When.Format("2 Jan 2006"))
+		if v.From != "" {
+			told += ", was " + safe.Line(v.From)
+		}
+		rows = append(rows, kit.Row(width, backdrop, kit.Seg{Text: safe.Show(told), Style: theme.Dim}))
+	}
+	return rows
+}
+
+// explain tells of the view.
+func (s *story) explain() (title, text string) {
+	return "A file's story", "Now lists the commits that changed the file, latest first, through its renames. Next shows what the one " +
+		"at the cursor changed of it, or all of the file as of then, or what differs from a marked one."
+}
+
+// FileAtHand is the file that the cursor is on, as of a commit.
+func (m *Model) FileAtHand() (kit.FileAt, bool) {
+	switch {
+	case m.looking && !m.looked.IsZero():
+		return m.look.FileAt(m.looked, m.lookedFrom)
+	case m.story != nil && !m.looking:
+		return m.story.text.FileAt(m.story.Versions[m.story.cursor].Commit, repo.ID{})
+	}
+	return kit.FileAt{}, false
+}
