@@ -84,7 +84,11 @@ shot mend 142 42 "${mending[@]}" j j j Space "wait:┃"
 shot mend-delete 80 24 "${mending[@]}" 2 "wait:entry 7 of 11"
 shot send 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s "wait:from 2 5" \
 	a "wait:commits became" "]" "]" "wait:of yours replaced" h j
-shot preflight 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "]" "wait:No conflict" "]" "wait:to send" "!" "wait:findings before sending"
+shot columns 142 42 "wait:3 hunks" "[" "wait:guide: the table" c "wait:two columns" / "wait:Find on the chart" "text:depth at fish" Enter "wait:depth at fish" Enter \
+	"wait:back to the chart" j
+shot story 142 42 "wait:3 hunks" "[" "wait:guide: the table" / "wait:Find on the chart" text:handbook Enter "wait:handbook" Enter "wait:renamed from" I \
+	"wait:3 commits" j "wait:what 62d51d6"
+# "wait:3 hunks" "]" "wait:nothing planned yet" "]" "wait:No conflict" "]" "wait:to send" "!" "wait:findings before sending"
 after() { (cd "$scratch/demo/colleague" && git fetch -q && git switch -q feature/berth-board && mkdir -p tide && echo "In minutes after the gauge." >tide/README.md &&
 	git add tide && GIT_AUTHOR_DATE="1778000000 +0200" GIT_COMMITTER_DATE="1778000000 +0200" git commit -q -m "Say which way the tide runs" && git push -q); }
 shot send-colleague 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" a "wait:commits became" "]" "]" "wait:of yours replaced" \
@@ -96,5 +100,4 @@ desk=open shot read 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "]" "wa
 	v "wait:0 of 11" v v v v "wait:3 of 11" "\\;" "wait:receive" 1 "wait:1 new comment" "\\;" "wait:List all notes" 1 "wait:Notes on" Enter "wait:Is this still needed"
 prepare() { (cd "$scratch/demo/work" && git stash -q -u && git switch -q -c summer origin/main --no-track && mkdir -p docs && echo "Nine." >docs/hours.md && git add docs && git commit -q -m "Close at nine in summer"); }
 before=prepare shot land 142 42 "]" "wait:Close at nine" "]" "wait:No conflict" "]" "wait:A new branch there" V "wait:It moves forward" x "wait:deleted afterwards"
-shot help 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "?" "wait:Now holds the branch"
 shot small 80 24 "wait:3 hunks" "]" "wait:nothing planned yet"

@@ -19,6 +19,7 @@ import (
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/shape"
+	"bastel/internal/tray"
 	"bastel/internal/wording"
 )
 
@@ -322,13 +323,18 @@ func printMatters(w io.Writer, documents []matterDocument) {
 }
 
 func (c *command) take() *cobra.Command {
-	var stop bool
-	cmd := &cobra.Command{
-		Use:   "take COMMIT...",
-		Short: "Bring what commits from elsewhere change into the working files, as loose changes",
+	var stop, replace bool
+	var cmd *cobra.Command
+	cmd = &cobra.Command{
+		Use:   "take POINT... [-- PATH...]",
+		Short: "Bring what commits from elsewhere change, or files as they are there, into the working files, as loose changes",
 		Long: `Bring what commits from elsewhere change into the working files, as loose
 changes, to be reviewed and sorted. If there are conflicts nothing is changed:
-mend lists it and takes the answers. As further commits: plan --take.`,
+mend lists it and takes the answers. As further commits: plan --take.
+With paths the files of one point come as they are there; PATH:HUNK-ID is one
+hunk of what that commit changes, as bastel hunks --of COMMIT lists them, and
+PATH:HUNK-ID:3,5-7 lines of it.`,
+		Example: "  bastel take 4f2c1aa\n  bastel take origin/main -- config docs/guide.md\n  bastel take 4f2c1aa -- docs/guide.md:1f3a",
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			if stop {
 				return resolving.Of(a).StopTaking()
@@ -336,28 +342,86 @@ mend lists it and takes the answers. As further commits: plan --take.`,
 			if len(args) == 0 {
 				return fmt.Errorf("%w: name the commits", errUsage)
 			}
+			if cmd.ArgsLenAtDash() >= 0 {
+				return c.takePaths(ctx, a, args[:cmd.ArgsLenAtDash()], args[cmd.ArgsLenAtDash():], replace)
+			}
 			ids, err := resolving.Of(a).NamedCommits(ctx, args)
 			if err != nil {
 				return err
 			}
-			paths, waiting, err := resolving.Of(a).TakeLoose(ctx, ids)
-			if err != nil {
-				return err
-			}
-			if waiting != nil {
-				fmt.Fprintln(c.stderr, "bastel: there are conflicts with what you have, and nothing was changed yet; answer it with bastel mend, or "+
-					"stop with bastel take --stop")
-				return c.listMatters([]resolving.ConflictedStep{waiting.ConflictedStep})
-			}
-			return c.answer(map[string]any{"changed": paths}, func(w io.Writer) {
-				for _, path := range paths {
-					fmt.Fprintf(w, "changed %s\n", safe.Line(path))
-				}
-			})
+			return c.takeCommits(ctx, a, ids)
 		}),
 	}
 	cmd.Flags().BoolVar(&stop, "stop", false, "forget what is being taken")
+	cmd.Flags().BoolVar(&replace, "replace", false, "with paths: also files with changes that are not committed")
 	return cmd
+}
+
+func (c *command) takeCommits(ctx context.Context, a *app.App, ids []repo.ID) error {
+	paths, waiting, err := resolving.Of(a).TakeLoose(ctx, ids)
+	if err != nil {
+		return err
+	}
+	if waiting != nil {
+		fmt.Fprintln(c.stderr, "bastel: there are conflicts with what you have, and nothing was changed yet; answer it with bastel mend, or "+
+			"stop with bastel take --stop")
+		return c.listMatters([]resolving.ConflictedStep{waiting.ConflictedStep})
+	}
+	return c.changedPaths(paths)
+}
+
+func (c *command) changedPaths(paths []string) error {
+	return c.answer(map[string]any{"changed": paths}, func(w io.Writer) {
+		for _, path := range paths {
+			fmt.Fprintf(w, "changed %s\n", safe.Line(path))
+		}
+	})
+}
+
+// takePaths takes files of a point as they are there, or hunks of what a commit changes: not both at once, since each is one
+// step.
+func (c *command) takePaths(ctx context.Context, a *app.App, points, paths []string, replace bool) error {
+	if len(points) != 1 || len(paths) == 0 {
+		return fmt.Errorf("%w: one point, and then the paths", errUsage)
+	}
+	ids, err := resolving.Of(a).NamedCommits(ctx, points)
+	if err != nil {
+		return err
+	}
+	changes, err := a.CommitChanges(ctx, ids[0])
+	if err != nil {
+		return err
+	}
+	var selected []tray.Selection
+	for _, path := range paths {
+		for _, f := range changes {
+			word, ok := strings.CutPrefix(path, f.Path+":")
+			if !ok {
+				continue
+			}
+			selection, err := tray.ParseSelection(word)
+			if err != nil {
+				return fmt.Errorf("%w: %w", errUsage, err)
+			}
+			selection.Path = "" // it is a hunk's id, whatever files are called
+			selected = append(selected, selection)
+		}
+	}
+	switch len(selected) {
+	case 0:
+		taken, err := resolving.Of(a).FilesAsThere(ctx, points[0], paths, replace)
+		if err != nil {
+			return err
+		}
+		return c.changedPaths(taken)
+	case len(paths):
+		part, err := resolving.Of(a).PartOf(ctx, repo.ID{}, ids[0], selected)
+		if err != nil {
+			return err
+		}
+		return c.takeCommits(ctx, a, []repo.ID{part})
+	}
+	return fmt.Errorf("%w: files, or hunks, and not both at once", errUsage)
 }
 
 func (c *command) answers() *cobra.Command {

@@ -50,10 +50,10 @@ func start(at, lines int) int {
 
 func (c *command) hunks() *cobra.Command {
 	var staged bool
-	var letter string
+	var letter, of string
 	cmd := &cobra.Command{
-		Use:   "hunks [--staged | --tray LETTER]",
-		Short: "List hunks, loose, staged or in a tray, with the ids that the other commands take",
+		Use:   "hunks [--staged | --tray LETTER | --of COMMIT]",
+		Short: "List hunks, loose, staged, in a tray or of a commit, with the ids that the other commands take",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			layer, err := layerOf(letter, tray.Loose)
@@ -62,6 +62,9 @@ func (c *command) hunks() *cobra.Command {
 			}
 			if staged {
 				layer = tray.A
+			}
+			if of != "" {
+				return c.hunksOf(ctx, a, of)
 			}
 			board, err := sorting.Of(a).Look(ctx)
 			if err != nil {
@@ -73,7 +76,21 @@ func (c *command) hunks() *cobra.Command {
 	}
 	cmd.Flags().BoolVar(&staged, "staged", false, "the hunks that are staged, in tray A, instead of the loose ones")
 	cmd.Flags().StringVar(&letter, "tray", "", "the hunks of a tray, A to Z, instead of the loose ones")
+	cmd.Flags().StringVar(&of, "of", "", "the hunks of what a commit changes, for take")
 	return cmd
+}
+
+func (c *command) hunksOf(ctx context.Context, a *app.App, name string) error {
+	id, err := a.CommitNamed(ctx, name)
+	if err != nil {
+		return err
+	}
+	changes, err := a.CommitChanges(ctx, id)
+	if err != nil {
+		return err
+	}
+	hunks := documentsOf(changes)
+	return c.answer(map[string]any{"hunks": hunks}, func(w io.Writer) { printHunks(w, hunks) })
 }
 
 func documentsOf(files []tray.File) []hunkDocument {

@@ -213,3 +213,25 @@ func TestAFilesStory(t *testing.T) {
 	term.play("]", "+◆ Sort", "]", "+◆ Shape", "G", "Enter", "+what ff50a77 changes", "j", "j", "I", "+docs/guide.md",
 		"+Start the harbour office's program", "Escape", "+◆ Shape", "+what ff50a77 changes")
 }
+
+// TestTakingFromAnotherBranch: a hunk comes as a loose change, lines as an entry of the plan, a file as it is there, also one
+// that lies deleted here; each goes again by u.
+func TestTakingFromAnotherBranch(t *testing.T) {
+	work, _ := makeDemo(t)
+	loose := work.Git("diff")
+	term := open(t, work.Dir, 142, 42)
+	term.play("+3 hunks", "[", "+◆ Map", "+▸"+branch, "/", "+Find on the chart", "text:Tie ropes", "Escape", "/", "+Find on the chart",
+		"text:ropes again", "Enter", "Enter", "+back to the chart")
+	term.play("Y", "+Take 1 hunk of ropes/list.txt how?", "+as loose changes", "1", "+to answer first")
+	term.play("[", "[", "[", "+◆ Map")
+	assert.Equal(t, loose, work.Git("diff"), "nothing was changed yet")
+
+	term.play(":", "text:stop taking", "+Mend: stop taking", "Enter", "+◆ Mend", ";", "+stop taking", "3", "[", "[", "[", "+◆ Map",
+		"Escape", "+on show", "/", "+Find on the chart", "text:List the mooring", "Enter", "Enter", "+ropes/list.txt", "j", "Space", "+●", "Y",
+		"+Take 1 line of", "2", "+◆ Shape", "+List the mooring ropes", "+12 commits", "u", "+11 commits")
+	term.play("[", "[", "+◆ Map", "N", "Y", "+the whole file as it is there", "3", "+is as it is there")
+	assert.Equal(t, work.Git("show", "ropes~1:ropes/list.txt"), strings.TrimSpace(work.Read("ropes/list.txt")))
+	term.play("u", "+y does it", "y", "+Undid")
+	assert.Equal(t, loose, work.Git("diff"))
+	assert.NoFileExists(t, work.Dir+"/ropes/list.txt")
+}

@@ -32,6 +32,9 @@ const (
 	VersionLook    ID = "look at the version's commit"
 	VersionText    ID = "the whole text"
 	VersionMark    ID = "mark a version"
+	MarkTaken      ID = "mark what is taken"
+	TakeHere       ID = "take from a difference"
+	TakeVersion    ID = "take a version"
 	Journal        ID = "journal"
 	Refresh        ID = "refresh"
 	OpenDemo       ID = "open the demo"
@@ -307,6 +310,8 @@ var Table = []Key{
 		{ID: LineOfPart, In: []Place{Parts}, Name: "mark line", Help: "Mark the line at the cursor; actions then use only the marked lines.",
 			Words: "select", Listed: true},
 		{ID: MarkHome, In: []Place{Homes}, Name: "mark", Help: "Mark the hunk to go home, or leave it where it is.", Listed: true},
+		{ID: MarkTaken, In: []Place{Look}, Name: "mark line", Help: "On Map: mark the line at the cursor, to be taken.", Words: "select",
+			Listed: true},
 		{ID: VersionMark, In: []Place{Telling}, Name: "mark", Help: "Mark the version at the cursor: Next then shows what differs between it " +
 			"and others.", Words: "compare diff", Listed: true},
 		{ID: MarkPoint, In: []Place{Map}, Name: "mark", Help: "Mark the point at the cursor, to be compared with another one.",
@@ -486,6 +491,11 @@ var Table = []Key{
 	{Keys: []string{"Y"}, Means: "Takes commits from elsewhere.", Actions: []Action{
 		{ID: BringIn, In: []Place{Map}, Name: "bring in", Help: "Plan, in Shape, a merge of the point at the cursor into the branch at work; " +
 			"what conflicts is answered in Mend.", Words: "merge pull", Command: "plan --merge BRANCH"},
+		{ID: TakeHere, In: []Place{Look}, Name: "take", Help: "On Map: take the marked lines, else the hunk at the cursor, or the file on its " +
+			"heading: as loose changes, as an entry of the plan, or the whole file as it is there.", Words: "cherry-pick restore checkout copy",
+			Command: "take POINT -- PATH", Listed: true},
+		{ID: TakeVersion, In: []Place{Telling}, Name: "take the file", Help: "Put the file into the working tree as the commit at the cursor " +
+			"left it.", Words: "restore checkout copy", Command: "take POINT -- PATH", Listed: true},
 		{ID: TakeCommits, In: []Place{Shape}, Name: "take commits", Help: "Take commits of another branch: as further entries of the plan, or " +
 			"only what they change, as loose changes.", Words: "cherry-pick copy backport", Command: "plan --take COMMIT"},
 		{ID: TakeIn, In: []Place{Send}, Name: "take in", Help: "Take what others pushed to the branch into the plan, as further entries.",

@@ -74,7 +74,9 @@ func (m *Model) lookActions() []kit.Action {
 	next := kit.Act(action.NextCommit, alone, func() tea.Cmd { return m.onward(1) })
 	previous := kit.Act(action.PreviousCommit, alone, func() tea.Cmd { return m.onward(-1) })
 	moves := kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}
-	return slices.Concat([]kit.Action{back, next, previous}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
+	mark := kit.Act(action.MarkTaken, !m.looked.IsZero(), m.mark)
+	take := kit.Act(action.TakeHere, !m.looked.IsZero(), m.take)
+	return slices.Concat([]kit.Action{back, mark, take, next, previous}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
 }
 
 // moves are the keys that move the cursor: from row to row, and along a row.

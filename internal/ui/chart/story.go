@@ -133,7 +133,7 @@ func (s *story) actions() []kit.Action {
 		scroll = kit.Navigator{}
 	}
 	actions := []kit.Action{
-		kit.Act(action.Back, true, s.leave).Named("back to " + s.from),
+		kit.Act(action.Back, true, s.leave).Named("back to " + s.cameFrom()),
 		kit.Act(action.VersionLook, true, func() tea.Cmd { return m.lookAtCommit(s.Versions[s.cursor].Commit) }),
 		kit.Act(action.VersionText, true, func() tea.Cmd {
 			s.whole = !s.whole
@@ -142,6 +142,10 @@ func (s *story) actions() []kit.Action {
 		kit.Act(action.VersionMark, true, func() tea.Cmd {
 			s.mark()
 			return s.show()
+		}),
+		kit.Act(action.TakeVersion, true, func() tea.Cmd {
+			v := s.Versions[s.cursor]
+			return m.takeFile(v.Commit.String(), v.Path, false)
 		}),
 		kit.Act(action.NextCommit, s.cursor > 0, to(-1)),
 		kit.Act(action.PreviousCommit, s.cursor < len(s.Versions)-1, to(1)),
@@ -166,6 +170,14 @@ func (s *story) mark() {
 		return
 	}
 	s.marked = s.cursor
+}
+
+// cameFrom is what leaving goes back to.
+func (s *story) cameFrom() string {
+	if s.behind != nil {
+		return "the difference"
+	}
+	return s.from
 }
 
 func (s *story) leave() tea.Cmd {

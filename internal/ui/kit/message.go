@@ -215,10 +215,10 @@ type FileHolder interface {
 }
 
 // PlanFor asks for an edit of a branch's plan, once that branch's series is known: it goes onto another point, or takes
-// another branch in by a merge, or takes a commit of its own back.
+// another branch in by a merge, takes a commit of its own back, or a commit from elsewhere in.
 type PlanFor struct {
 	Branch, Onto, Merge string
-	Revert              repo.ID
+	Revert, Take        repo.ID
 }
 
 // ForScreen carries a message to one screen.

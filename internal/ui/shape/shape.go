@@ -258,6 +258,11 @@ func (m *Model) serve() tea.Cmd {
 		return m.mergeIn(asked.Merge)
 	case !asked.Revert.IsZero():
 		return m.revert(asked.Revert)
+	case !asked.Take.IsZero():
+		plan := m.plan
+		return m.make("Taking", func(ctx context.Context) (shape.Plan, error) {
+			return m.app.WithTaken(ctx, plan, len(plan.Next), []repo.ID{asked.Take})
+		})
 	}
 	return m.Edit(func(p shape.Plan) shape.Plan { p.Onto = asked.Onto; return p })
 }
