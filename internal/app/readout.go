@@ -3,6 +3,7 @@ package app
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -25,6 +26,7 @@ type ReadOut struct {
 	Files           []ChangedFile
 	Added, Removed  int
 	OfSeveralParent bool // it is a merge: files are against its first parent
+	Signed          bool // it carries a signature, which is not checked here
 }
 
 // ChangedFile is a file that a commit changes, and by how much.
@@ -48,6 +50,7 @@ func (a *App) ReadOut(ctx context.Context, id repo.ID) (ReadOut, error) {
 	out := ReadOut{ID: id, Subject: c.Subject(), Author: c.Writer(), Committer: repo.ParsePerson(c.Text(c.Committer)),
 		Parents: c.Parents, OfSeveralParent: len(c.Parents) > 1}
 	out.When = out.Author.When
+	out.Signed = slices.ContainsFunc(c.Extra, func(h repo.Header) bool { return strings.HasPrefix(h.Key, "gpgsig") })
 	text, trailers := splitTrailers(strings.TrimSpace(message))
 	_, body, _ := strings.Cut(text, "\n")
 	out.Body, out.Trailers = strings.TrimSpace(body), trailers
@@ -91,6 +94,56 @@ func (r ReadOut) Text() string {
 		lines = append(lines, f.String())
 	}
 	return strings.Join(lines, "\n")
+}
+
+// people says who made the commit and when, with addresses: the committer only where that is somebody else, or was later.
+func (r ReadOut) people() []string {
+	const form = "2 Jan 2006 15:04 -0700"
+	lines := []string{fmt.Sprintf("%s <%s>, %s", safe.Line(r.Author.Name), safe.Line(r.Author.Email), r.When.Format(form))}
+	if r.Committer.Name != r.Author.Name || r.Committer.Email != r.Author.Email || !r.Committer.When.Equal(r.When) {
+		lines = append(lines, fmt.Sprintf("committed by %s <%s>, %s", safe.Line(r.Committer.Name), safe.Line(r.Committer.Email),
+			r.Committer.When.Format(form)))
+	}
+	return lines
+}
+
+// Header is all but the files: people, parents where it is a merge, a signature, the body, the trailers.
+func (r ReadOut) Header() []string {
+	lines := r.people()
+	if r.OfSeveralParent {
+		var names []string
+		for _, id := range r.Parents {
+			names = append(names, id.Short())
+		}
+		lines = append(lines, "a merge of "+strings.Join(names, " and "))
+	}
+	if r.Signed {
+		lines = append(lines, "signed")
+	}
+	if r.Body != "" {
+		lines = append(lines, strings.Split(safe.Text(r.Body), "\n")...)
+	}
+	for _, trailer := range r.Trailers {
+		lines = append(lines, safe.Line(trailer))
+	}
+	return lines
+}
+
+// Whole is all of it as a text for somebody else.
+func (r ReadOut) Whole() string {
+	parts := []string{safe.Line(r.Subject)}
+	if r.Body != "" {
+		parts = append(parts, safe.Text(r.Body))
+	}
+	if len(r.Trailers) > 0 {
+		parts = append(parts, safe.Text(strings.Join(r.Trailers, "\n")))
+	}
+	parts = append(parts, r.ID.String()+"\n"+strings.Join(r.people(), "\n"))
+	files := []string{fmt.Sprintf("%s  +%d −%d", wording.Count(len(r.Files), "file"), r.Added, r.Removed)}
+	for _, f := range r.Files {
+		files = append(files, f.String())
+	}
+	return strings.Join(append(parts, strings.Join(files, "\n")), "\n\n") + "\n"
 }
 
 // String writes the file in a line.

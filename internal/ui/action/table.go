@@ -35,6 +35,7 @@ const (
 	MarkTaken      ID = "mark what is taken"
 	TakeHere       ID = "take from a difference"
 	TakeVersion    ID = "take a version"
+	CopyCommit     ID = "copy the commit"
 	Journal        ID = "journal"
 	Refresh        ID = "refresh"
 	OpenDemo       ID = "open the demo"
@@ -546,6 +547,8 @@ var Table = []Key{
 			Listed: true},
 		{ID: HandOver, In: []Place{Send}, Name: "hand over", Help: "See the text of a request for review, or the series as patches; and copy " +
 			"it or write it into a file.", Words: "pull request merge request format-patch mail clipboard", Command: "request"},
+		{ID: CopyCommit, In: []Place{Look}, Name: "copy", Help: "On Map: put what there is to say of the commit on the clipboard, as text.",
+			Words: "clipboard yank"},
 		{ID: CopyNotes, In: []Place{Reading}, Name: "copy the notes", Help: "Put the notes on the clipboard, as Markdown.",
 			Words: "clipboard export", Command: "notes"}}},
 	{Keys: []string{"V"}, Means: "Lands the branch on its target.", Actions: []Action{

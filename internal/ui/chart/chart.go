@@ -52,8 +52,9 @@ type Model struct {
 	marked             string               // the point to compare with; empty: the target
 	compared           *charting.Comparison // what is looked at is between two points; nil: of a commit
 	looking            bool
-	looked, lookedFrom repo.ID // whose content that is, and what it is compared with; zero: of what is not committed
-	story              *story  // of a file; nil: the chart
+	out                *app.ReadOut // of the commit that is looked at
+	looked, lookedFrom repo.ID      // whose content that is, and what it is compared with; zero: of what is not committed
+	story              *story       // of a file; nil: the chart
 	version            kit.Reading[shownVersion]
 	cameFrom           string // the screen to go back to from there; empty: the chart
 	look               stream.Model
@@ -138,6 +139,7 @@ type found struct {
 	title    string
 	files    []tray.File
 	commit   repo.ID
+	out      *app.ReadOut         // of the commit
 	compared *charting.Comparison // nil: it is a commit
 	from     string               // the screen that asked; empty: this one
 }
@@ -178,6 +180,7 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	case kit.Found[found]:
 		m.looking, m.title, m.look, m.compared = true, msg.Value.title, stream.Model{}, msg.Value.compared
 		m.looked, m.lookedFrom = msg.Value.sides()
+		m.out = msg.Value.out
 		m.look.Set(msg.Value.files)
 		if m.cameFrom = msg.Value.from; m.cameFrom != "" {
 			return kit.Show(kit.Go{Screen: Name})

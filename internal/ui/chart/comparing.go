@@ -29,7 +29,7 @@ func (m *Model) lookAtCommit(id repo.ID) tea.Cmd {
 			return found{}, err
 		}
 		files, err := m.app.CommitChanges(ctx, id)
-		return found{title: id.Short() + "  " + safe.Line(out.Subject), files: files, commit: id}, err
+		return found{title: id.Short() + "  " + safe.Line(out.Subject), files: files, commit: id, out: &out}, err
 	})
 }
 

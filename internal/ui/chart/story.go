@@ -7,6 +7,7 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
+	"bastel/internal/app"
 	"bastel/internal/app/charting"
 	"bastel/internal/diff"
 	"bastel/internal/repo"
@@ -46,6 +47,7 @@ type difference struct {
 	compared       *charting.Comparison
 	looked, before repo.ID
 	cameFrom       string
+	out            *app.ReadOut
 }
 
 // told is a story that was read.
@@ -79,7 +81,7 @@ func (m *Model) openStory(t told) tea.Cmd {
 	case m.looking && m.story != nil:
 		s.behind = m.story.behind // one story comes in place of another
 	case m.looking:
-		s.behind = &difference{m.title, m.look, m.compared, m.looked, m.lookedFrom, m.cameFrom}
+		s.behind = &difference{m.title, m.look, m.compared, m.looked, m.lookedFrom, m.cameFrom, m.out}
 	}
 	m.story, m.looking = s, false
 	return tea.Batch(kit.Show(kit.Go{Screen: Name}), m.story.show())
@@ -186,7 +188,7 @@ func (s *story) leave() tea.Cmd {
 	if d := s.behind; d != nil {
 		m.looking = true
 		m.title, m.look, m.compared, m.cameFrom = d.title, d.look, d.compared, d.cameFrom
-		m.looked, m.lookedFrom = d.looked, d.before
+		m.looked, m.lookedFrom, m.out = d.looked, d.before, d.out
 	}
 	if s.from == Name {
 		return nil

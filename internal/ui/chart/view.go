@@ -362,8 +362,8 @@ func branchLines(b charting.Branch) []string {
 // lookView shows what a commit changes, or what is between two points: the commits on either side in Now, what differs in Next.
 func (m *Model) lookView(size kit.Size, theme kit.Theme) []string {
 	rows := []string{kit.Row(size.Width, nil, kit.Seg{Text: "◆ ", Style: theme.Accent},
-		kit.Seg{Text: safe.Show(m.title), Style: theme.Strong}),
-		kit.Blank(size.Width)}
+		kit.Seg{Text: safe.Show(m.title), Style: theme.Strong})}
+	rows = append(append(rows, m.outView(size, theme)...), kit.Blank(size.Width))
 	height := max(1, size.Height-len(rows))
 	if m.compared == nil || size.Narrow {
 		return kit.Pad(append(rows, m.look.View(size.Width, height, true, stream.Cool, theme)...), size.Width, size.Height)
@@ -372,6 +372,25 @@ func (m *Model) lookView(size kit.Size, theme kit.Theme) []string {
 	sides := kit.Pad(m.sidesView(left, height, theme), left, height)
 	differ := kit.Pad(m.look.View(right, height, true, stream.Cool, theme), right, height)
 	return kit.Pad(append(rows, kit.Join(sides, kit.Pad(nil, between, height), differ)...), size.Width, size.Height)
+}
+
+// outView tells of the commit that is looked at, as far as there is room beside what it changes: C copies all of it.
+func (m *Model) outView(size kit.Size, theme kit.Theme) (rows []string) {
+	if m.out == nil {
+		return nil
+	}
+	var lines []string
+	for _, line := range m.out.Header() {
+		lines = append(lines, kit.Wrap(kit.Expand(line), max(10, size.Width-4))...)
+	}
+	most := max(2, size.Height/3)
+	if more := len(lines) - most; more > 0 {
+		lines = append(lines[:most-1], fmt.Sprintf("%s more: C copies all of it", wording.Count(more+1, "line")))
+	}
+	for _, line := range lines {
+		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + line), Style: theme.Dim}))
+	}
+	return rows
 }
 
 // sidesView lists the commits that only one of two points has.
