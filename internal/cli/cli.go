@@ -151,7 +151,7 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 		c.home(), c.sweep(), c.check(), c.plan(), c.revert(), c.forecast(), c.mend(),
 		c.answers(), c.take(), c.apply(), c.stack(), c.allow(), c.overlap(),
 		c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.target(), c.compare(),
-		c.branches(), c.story(), c.branch(), c.tag(), c.switchTo(), c.move(),
+		c.branches(), c.story(), c.lost(), c.branch(), c.tag(), c.switchTo(), c.move(),
 		c.patches(), c.request(), c.land(),
 		c.journal(), c.undo(), c.redo(), c.rescue(), c.demo())
 	root.AddCommand(c.former("uncommit", c.loosen()), c.former("fold", c.home()))

@@ -235,3 +235,18 @@ func TestTakingFromAnotherBranch(t *testing.T) {
 	assert.Equal(t, loose, work.Git("diff"))
 	assert.NoFileExists(t, work.Dir+"/ropes/list.txt")
 }
+
+// TestLostAndFound: a branch that was deleted, and a text that was thrown away, are in one list, read out, and back by a key.
+func TestLostAndFound(t *testing.T) {
+	work, _ := makeDemo(t)
+	ropes, board := work.Git("rev-parse", "ropes"), work.Git("diff", "web/board.html")
+	term := open(t, work.Dir, 142, 42)
+	term.play("+3 hunks", "N", "N", "N", "+web/board.html", "x", "+Throw", "y", "+Thrown away", "[", "+◆ Map", "/",
+		"+Find on the chart", "text:ropes", "Enter", "x", "+delete ropes", "a", "+y does it", "y", "+done")
+	term.play(":", "text:lost and found", "Enter", "+What is to be found again?", "+branch ropes, deleted", "+thrown away", "+ropes again",
+		"1", "+make ropes at", "a", "+done")
+	term.play(":", "text:lost and found", "Enter", "+What is to be found again?", "+web/board.html", "1", "+as before that was thrown away")
+	assert.Equal(t, ropes, work.Git("rev-parse", "ropes"))
+	assert.Equal(t, board, work.Git("diff", "web/board.html"))
+	term.play(":", "text:lost and found", "Enter", "+nothing is lost", "Escape")
+}

@@ -36,6 +36,7 @@ const (
 	TakeHere       ID = "take from a difference"
 	TakeVersion    ID = "take a version"
 	CopyCommit     ID = "copy the commit"
+	LostAndFound   ID = "lost and found"
 	Journal        ID = "journal"
 	Refresh        ID = "refresh"
 	OpenDemo       ID = "open the demo"
@@ -629,6 +630,8 @@ var Table = []Key{
 			"keeps one after all.", Words: "remove branches prune clean up", Command: "branch delete --merged"},
 		{ID: MakeTag, In: []Place{Map}, Keys: none, Name: "tag", Help: "Plan a tag at the cursor: a name that stays there.",
 			Words: "version release", Command: "tag NAME"},
+		{ID: LostAndFound, In: []Place{Map}, Keys: none, Name: "lost and found", Help: "List what can be found again: commits that only " +
+			"reflogs hold, deleted branches, what was put aside or thrown away.", Words: "reflog recover restore rescue", Command: "lost"},
 		{ID: CompareLoose, In: []Place{Map}, Keys: none, Name: "compare with loose", Help: "Compare the point at the cursor with what lies in " +
 			"the working tree, or in a tray.", Words: "diff working tree index staged", Command: "compare POINT @loose"},
 		{ID: ChooseStack, In: []Place{Shape}, Keys: none, Name: "branches on it",

@@ -54,6 +54,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.ChooseLine, some, m.chooseLine),
 		kit.Act(action.MarkPoint, !m.commitHere().IsZero(), kit.Just(m.markHere)),
 		kit.Act(action.CompareBranches, !m.commitHere().IsZero() && (m.marked != "" || !m.now.Value.Target.ID.IsZero()), m.compare),
+		kit.Act(action.LostAndFound, some, m.findLost),
 		kit.Act(action.CompareLoose, !m.commitHere().IsZero(), m.compareLoose),
 		kit.Act(action.WorkHere, local && !b.AtWork, m.workHere),
 		kit.Act(action.AllBranches, some, m.all),

@@ -178,6 +178,10 @@ func (m *Model) create() tea.Cmd {
 		point = b.Name
 		_, name, _ = strings.Cut(b.Name, "/")
 	}
+	return m.createAt(point, name)
+}
+
+func (m *Model) createAt(point, name string) tea.Cmd {
 	return kit.Show(kit.Edit{Title: "Name of the new branch", Text: name, Done: func(text string) tea.Cmd {
 		return m.plan(charting.Step{Kind: charting.Made, Branch: strings.TrimSpace(text), Point: point})
 	}})
