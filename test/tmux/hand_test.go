@@ -428,3 +428,13 @@ func TestColumnsAreRemembered(t *testing.T) {
 	term = open(t, work.Dir, 100, 30)
 	term.play("+3 hunks", "-┊", "c", "+one column", "c", "+Two columns need 110 columns")
 }
+
+// TestLookAtWhatWillBe: an entry that is joined, and has another message, is looked at as the commit that will come of it.
+func TestLookAtWhatWillBe(t *testing.T) {
+	work, _ := makeDemo(t)
+	term := open(t, work.Dir, 142, 42)
+	term.play("+3 hunks", "]", "+nothing planned yet", "G", "s", "+from 10 11", "m", "+Message of entry J", "text:, said anew", "C-s",
+		"+Open at five in summer, said anew", "Enter", "+what entry J will hold", "+from 10, 11",
+		"+Ines Falk <ines@lanternquay.example>", "+config/quay.toml",
+		"+docs/guide.md", "Escape", "+from 10 11", "k", "Enter", "+what 7930dee changes")
+}

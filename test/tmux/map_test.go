@@ -203,9 +203,11 @@ func TestAFilesStory(t *testing.T) {
 	work, _ := makeDemo(t)
 	term := open(t, work.Dir, 142, 42)
 	term.play("+3 hunks", "I", "+berth/plan.go  1 commit up to HEAD", "+Start the harbour office's program", "Escape", "+◆ Sort",
-		"[", "+◆ Map", "I", "+its story is told", "/", "+Find on the chart", "text:handbook", "Enter", "Enter", "+renamed from docs/guide.md",
+		"[", "+◆ Map", "I", "+its story is told", "/", "+Find on the chart", "text:handbook", "Enter", "Enter",
+		"+renamed from docs/guide.md",
 		"I", "+docs/handbook.md  3 commits", "+was docs/guide.md", "+what d65acf5 changed of it", "j", "+what 62d51d6 changed of it",
-		"e", "+all of it as of 62d51d6", "+## Every morning", "Space", "k", "+from 62d51d6 to d65acf5", "+# Handbook of", "Enter",
+		"e", "+all of it as of 62d51d6", "+## Every morning", "/", "+Find in what Next shows", "text:too long", "Enter",
+		"+▌    9   ## When a ship is too long", "Left", "Space", "k", "+from 62d51d6 to d65acf5", "+# Handbook of", "Enter",
 		"+d65acf5  Call the guide a handbook", "Escape", "+docs/handbook.md  3 commits", "Escape", "+renamed from docs/guide.md",
 		"Escape", "+on show")
 

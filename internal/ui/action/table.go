@@ -35,6 +35,7 @@ const (
 	MarkTaken      ID = "mark what is taken"
 	TakeHere       ID = "take from a difference"
 	TakeVersion    ID = "take a version"
+	OpenVersion    ID = "open a version"
 	CopyCommit     ID = "copy the commit"
 	LostAndFound   ID = "lost and found"
 	Journal        ID = "journal"
@@ -434,6 +435,8 @@ var Table = []Key{
 		{ID: EditContent, In: []Place{Shape}, Name: "edit content", Help: "Change what the entry holds, in a scratch folder, with your editor " +
 			"or a shell.", Words: "edit stop"}}},
 	{Keys: []string{"E"}, Means: "Opens what is at the cursor in a program outside.", Actions: []Action{
+		{ID: OpenVersion, In: []Place{Telling}, Name: "open a copy", Help: "Open a copy of the file as of the commit at the cursor in your " +
+			"editor; it is gone afterwards.", Words: "edit view"},
 		{ID: OpenFile, In: []Place{Sort}, Name: "open file", Help: "Open the working file at the cursor's line in your editor.",
 			Words: "editor vim"},
 		{ID: EditOutside, In: []Place{Mend}, Name: "in your editor", Help: "Open the file with markers in your editor, in a scratch folder " +
@@ -581,7 +584,8 @@ var Table = []Key{
 	{Keys: []string{"/"}, Means: "Searches.", Actions: []Action{
 		{ID: FindOnChart, In: []Place{Map}, Name: "search", Help: "Find a branch or a commit by its name, text, author or id, and go there.",
 			Words: "grep find", Listed: true},
-		{ID: Search, In: []Place{Sort}, Name: "search", Help: "Find a text in the changes and go there.", Words: "grep find"}}},
+		{ID: Search, In: []Place{Sort, Look, Telling}, Name: "search", Help: "Find a text in what is shown and go there; a difference: on Map.",
+			Words: "grep find"}}},
 	{Keys: []string{"F"}, Means: "Fetches.", Actions: []Action{
 		{ID: Fetch, In: []Place{Everywhere}, Name: "fetch", Help: "Fetch from the remote. Your branches and files stay as they are.",
 			Words: "pull update download", Command: "fetch"}}},

@@ -77,11 +77,13 @@ func (m *Model) lookActions() []kit.Action {
 	moves := kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}
 	mark := kit.Act(action.MarkTaken, !m.looked.IsZero(), m.mark)
 	take := kit.Act(action.TakeHere, !m.looked.IsZero(), m.take)
+	search := kit.Asking(action.Search, true, func() tea.Cmd { return kit.Show(m.look.Find("Find in the difference")) })
 	hand := kit.Act(action.CopyCommit, m.out != nil, func() tea.Cmd {
 		said := kit.Say("The commit is on the clipboard as text, if the terminal lets programs reach it.")
 		return tea.Batch(tea.SetClipboard(m.out.Whole()), said)
 	})
-	return slices.Concat([]kit.Action{back, mark, take, next, previous, hand}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
+	own := []kit.Action{back, mark, take, next, previous, search, hand}
+	return slices.Concat(own, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
 }
 
 // moves are the keys that move the cursor: from row to row, and along a row.

@@ -191,6 +191,8 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		return m.against(msg)
 	case StoryOf:
 		return m.tellStory(msg)
+	case kit.Found[kit.Launch]:
+		return kit.Show(msg.Value)
 	case kit.Found[told]:
 		return m.openStory(msg.Value)
 	case kit.Read[shownVersion]:

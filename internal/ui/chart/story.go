@@ -2,7 +2,11 @@ package chart
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"os"
+	"path"
+	"path/filepath"
 	"slices"
 
 	tea "charm.land/bubbletea/v2"
@@ -149,6 +153,11 @@ func (s *story) actions() []kit.Action {
 			v := s.Versions[s.cursor]
 			return m.takeFile(v.Commit.String(), v.Path, false)
 		}),
+		kit.Act(action.OpenVersion, true, s.open),
+		kit.Asking(action.Search, true, func() tea.Cmd {
+			s.half = kit.Next
+			return kit.Show(s.text.Find("Find in what Next shows"))
+		}),
 		kit.Act(action.NextCommit, s.cursor > 0, to(-1)),
 		kit.Act(action.PreviousCommit, s.cursor < len(s.Versions)-1, to(1)),
 		kit.Act(action.ToNow, true, kit.Just(func() { s.half = kit.Now })),
@@ -164,6 +173,31 @@ func (s *story) actions() []kit.Action {
 func (s *story) move(by int) tea.Cmd {
 	s.cursor = max(0, min(s.cursor+by, len(s.Versions)-1))
 	return s.show()
+}
+
+// open writes the version at the cursor into a scratch folder, for the user's editor. The folder goes afterwards.
+func (s *story) open() tea.Cmd {
+	at, story := s.cursor, s.Story
+	return kit.Find(s.screen.ctx, Name, func(ctx context.Context) (kit.Launch, error) {
+		text, err := story.Text(ctx, at)
+		if err != nil {
+			return kit.Launch{}, err
+		}
+		dir, err := os.MkdirTemp("", "bastel-copy-")
+		if err != nil {
+			return kit.Launch{}, fmt.Errorf("make a scratch folder: %w", err)
+		}
+		file := filepath.Join(dir, path.Base(story.Versions[at].Path))
+		if err := os.WriteFile(file, text, 0o666); err != nil {
+			return kit.Launch{}, errors.Join(fmt.Errorf("write a copy: %w", err), os.RemoveAll(dir))
+		}
+		return kit.Launch{File: file, Done: func() tea.Msg {
+			if err := os.RemoveAll(dir); err != nil {
+				return kit.Notice{Text: err.Error(), Trouble: true}
+			}
+			return nil
+		}}, nil
+	})
 }
 
 func (s *story) mark() {

@@ -41,20 +41,28 @@ func (m *Model) take() tea.Cmd {
 	}
 	newer, older := m.looked, m.lookedFrom
 	at, _ := m.look.FileAt(newer, repo.ID{})
-	return kit.Show(kit.Choose{Title: "Take " + what + " of " + safe.Line(path) + " how?", Options: []kit.Option{
+	choose := kit.Choose{Title: "Take " + what + " of " + safe.Line(path) + " how?", Options: []kit.Option{
 		{Label: "as loose changes", Detail: "into the working files, to be sorted; what conflicts is answered in Mend first",
 			Do: func() tea.Cmd { return m.takeLoose(older, newer, selected) }},
 		{Label: "as an entry of the plan", Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape, with its message",
 			Do: func() tea.Cmd { return m.takeIntoPlan(older, newer, selected) }},
 		{Label: "the whole file as it is there", Detail: safe.Line(at.Path) + ", in place of what the working tree has",
 			Do: func() tea.Cmd { return m.takeFile(newer.String(), at.Path, false) }},
-	}})
+	}}
+	if m.compared == nil {
+		choose.Options = append(choose.Options,
+			kit.Option{Label: "all of the commit, as loose changes", Detail: "whatever is marked",
+				Do: func() tea.Cmd { return m.takeLoose(older, newer, nil) }},
+			kit.Option{Label: "all of the commit, as an entry of the plan", Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape",
+				Do: func() tea.Cmd { return m.takeIntoPlan(older, newer, nil) }})
+	}
+	return kit.Show(choose)
 }
 
 func (m *Model) takeLoose(older, newer repo.ID, selected []tray.Selection) tea.Cmd {
 	resolver := resolving.Of(m.app)
 	return kit.Start(kit.Work[kit.Got]{Title: "Taking", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-		part, err := resolver.PartOf(ctx, older, newer, selected)
+		part, err := m.part(ctx, older, newer, selected)
 		if err != nil {
 			return kit.Got{}, err
 		}
@@ -67,10 +75,18 @@ func (m *Model) takeLoose(older, newer repo.ID, selected []tray.Selection) tea.C
 	}})
 }
 
+// part is a commit of what is picked; with nothing picked all of the newer one.
+func (m *Model) part(ctx context.Context, older, newer repo.ID, selected []tray.Selection) (repo.ID, error) {
+	if selected == nil {
+		return newer, nil
+	}
+	return resolving.Of(m.app).PartOf(ctx, older, newer, selected)
+}
+
 func (m *Model) takeIntoPlan(older, newer repo.ID, selected []tray.Selection) tea.Cmd {
 	branch := m.status.Work.Branch()
 	return kit.Start(kit.Work[kit.Got]{Title: "Taking", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-		part, err := resolving.Of(m.app).PartOf(ctx, older, newer, selected)
+		part, err := m.part(ctx, older, newer, selected)
 		if err != nil {
 			return kit.Got{}, err
 		}

@@ -2,12 +2,17 @@ package shape
 
 import (
 	"context"
+	"fmt"
 	"slices"
+	"strconv"
+	"strings"
 
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
 	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/shape"
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
@@ -16,8 +21,10 @@ import (
 // looked is what shows in place of Next: a commit's changes, or what is different at
 // the end.
 type looked struct {
-	id    repo.ID // zero: the end
+	id    repo.ID // zero: the end, or what is only forecast
 	title string
+	ahead string   // of an entry as it will be: which one
+	lines []string // of that: what there is to say of it
 	files []tray.File
 }
 
@@ -27,6 +34,7 @@ func (m *Model) showLook(found looked) {
 		return
 	}
 	m.lookAt, m.lookTitle, m.looking = found.id, found.title, true
+	m.lookAhead, m.lookLines = found.ahead, found.lines
 	m.look = stream.Model{}
 	m.look.Set(found.files)
 }
@@ -40,6 +48,9 @@ func (m *Model) FileAtHand() (kit.FileAt, bool) {
 }
 
 func (m *Model) lookInto() tea.Cmd {
+	if cmd := m.lookIntoEntry(); cmd != nil {
+		return cmd
+	}
 	id, ok := m.source()
 	if !ok {
 		return nil
@@ -48,6 +59,45 @@ func (m *Model) lookInto() tea.Cmd {
 		files, err := m.app.CommitChanges(ctx, id)
 		return looked{id: id, files: files}, err
 	})
+}
+
+// lookIntoEntry shows what the entry at the cursor will hold, once that is known: joined, moved, edited, answered. One that
+// stays the commit that it is, or conflicts, is looked at as that commit.
+func (m *Model) lookIntoEntry() tea.Cmd {
+	at := m.entry()
+	if m.half != kit.Next || at < 0 || m.forecast == nil || at >= len(m.forecast.Steps) {
+		return nil
+	}
+	step, entry := m.forecast.Steps[at], m.plan.Next[at]
+	if step.Commit.IsZero() || step.Kept {
+		return nil
+	}
+	var from []string
+	for _, id := range entry.From {
+		from = append(from, m.numberOf(id))
+	}
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
+		files, commit, err := m.planning.StepChanges(ctx, step)
+		if err != nil {
+			return looked{}, err
+		}
+		writer := commit.Writer()
+		_, body, _ := strings.Cut(strings.TrimSpace(commit.Text(commit.Message)), "\n")
+		lines := []string{"from " + strings.Join(from, ", "), fmt.Sprintf("%s <%s>, %s", safe.Line(writer.Name), safe.Line(writer.Email),
+			writer.When.Format("2 Jan 2006 15:04 -0700"))}
+		if body = strings.TrimSpace(body); body != "" {
+			lines = append(lines, strings.Split(safe.Text(body), "\n")...)
+		}
+		return looked{title: safe.Line(commit.Subject()), ahead: shape.Letter(at), lines: lines, files: files}, nil
+	})
+}
+
+// numberOf is a source as Now counts it; of a commit from elsewhere its id.
+func (m *Model) numberOf(id repo.ID) string {
+	if at := slices.Index(m.plan.Sources, id); at >= 0 {
+		return strconv.Itoa(at + 1)
+	}
+	return id.Short()
 }
 
 func (m *Model) sourceOf(id repo.ID) app.Source {

@@ -57,6 +57,8 @@ type Model struct {
 	look      stream.Model
 	lookAt    repo.ID // zero: the content at the end
 	lookTitle string
+	lookAhead string   // the entry that is looked at as it will be
+	lookLines []string // and what there is to say of it
 
 	forecast *replay.Forecast
 	trouble  string // why there is no forecast

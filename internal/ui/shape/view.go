@@ -150,8 +150,12 @@ func (m *Model) nowRows(width, i int, s app.Source, cursor, kin, out bool, theme
 
 func (m *Model) nextHead(width int, theme kit.Theme) []string {
 	if m.looking && m.lookAt.IsZero() {
+		what := "what is different at the end"
+		if m.lookAhead != "" {
+			what = "what entry " + m.lookAhead + " will hold"
+		}
 		return []string{
-			kit.Heading(width, "Look", "what is different at the end", true, theme.Next, theme, m.size.Narrow),
+			kit.Heading(width, "Look", what, true, theme.Next, theme, m.size.Narrow),
 			kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + m.lookTitle), Style: theme.Strong}),
 			kit.Blank(width),
 		}
@@ -208,6 +212,14 @@ func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
 		var body []string
 		if !m.lookAt.IsZero() {
 			body = messageRows(width, m.sourceOf(m.lookAt), theme)
+		}
+		for _, line := range m.lookLines {
+			for _, part := range kit.Wrap(kit.Expand(line), width-4) {
+				body = append(body, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + part), Style: theme.Dim}))
+			}
+		}
+		if len(m.lookLines) > 0 {
+			body = append(body[:min(len(body), 12)], kit.Blank(width))
 		}
 		return append(body, m.look.View(width, height-len(body), true, stream.Cool, theme)...)
 	}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -58,7 +57,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.HideSpaces, true, m.hideSpaces),
 		kit.Act(action.Load, m.canLoad(), m.load),
 		kit.Act(action.Ignored, true, m.showIgnored),
-		kit.Asking(action.Search, some, m.search),
+		kit.Asking(action.Search, some, func() tea.Cmd { return kit.Show(m.stream().Find("Find in the changes")) }),
 		kit.Act(action.ClearMarks, some, kit.Just(s.Unmark)).InMemory(),
 	}
 	moves := kit.Navigator{Move: s.Move, Page: s.Page, End: s.End, Turn: func(half kit.Half) { m.half = half }}
@@ -147,26 +146,6 @@ func (m *Model) chooseFromTrays() tea.Cmd {
 		}})
 	}
 	return kit.Show(choose)
-}
-
-// searchLimit is how many lines a search shows.
-const searchLimit = 500
-
-func (m *Model) search() tea.Cmd {
-	s := m.stream()
-	find := func(typed string) []kit.Option {
-		var options []kit.Option
-		for _, hit := range s.Search(typed, searchLimit) {
-			options = append(options, kit.Option{
-				Key:    string(hit.Line.Op),
-				Label:  kit.Expand(safe.Line(strings.TrimSpace(string(hit.Line.Text)))),
-				Detail: safe.Line(hit.Path),
-				Do:     func() tea.Cmd { s.GoTo(hit); return nil },
-			})
-		}
-		return options
-	}
-	return kit.Show(kit.Choose{Title: "Find in the changes", Find: find})
 }
 
 // findHomes works out where hunks belong: those of the layer at the cursor.

@@ -1,0 +1,37 @@
+package planning
+
+import (
+	"context"
+	"fmt"
+
+	"bastel/internal/replay"
+	"bastel/internal/repo"
+	"bastel/internal/tray"
+)
+
+// StepChanges is what the commit of a forecast's step will change, and that commit, which nothing has written yet.
+func (a *App) StepChanges(ctx context.Context, step replay.Step) ([]tray.File, *repo.Commit, error) {
+	objects := a.Engine.Objects()
+	commit, err := commitIn(ctx, objects, step.Commit)
+	if err != nil {
+		return nil, nil, err
+	}
+	before := a.Repo.EmptyTree()
+	if parent := commit.Parent(); !parent.IsZero() {
+		p, err := commitIn(ctx, objects, parent)
+		if err != nil {
+			return nil, nil, err
+		}
+		before = p.Tree
+	}
+	files, err := tray.BetweenFollowed(ctx, objects, before, commit.Tree)
+	return files, commit, err
+}
+
+func commitIn(ctx context.Context, objects *repo.Overlay, id repo.ID) (*repo.Commit, error) {
+	object, err := objects.Object(ctx, id)
+	if err != nil {
+		return nil, fmt.Errorf("look at the forecast's commit %s: %w", id.Short(), err)
+	}
+	return repo.ParseCommit(object.Data)
+}
