@@ -34,7 +34,9 @@ func TestPartsOfACommit(t *testing.T) {
 		}
 		f.Commit("base", "a", strings.Join(old, ""), "b", "1\n")
 		changed := append([]string{}, old...)
-		for _, at := range rapid.SliceOfNDistinct(rapid.IntRange(1, 38), 1, 5, rapid.ID).Draw(r, "lines") {
+		// Not next to each other: of a replaced block of several lines the new ones stand beside those that they replace.
+		for _, at := range rapid.SliceOfNDistinct(rapid.IntRange(1, 19), 1, 5, rapid.ID).Draw(r, "lines") {
+			at *= 2
 			changed[at] = rapid.SampledFrom([]string{"", "changed\n", old[at] + "added\n"}).Draw(r, "to")
 		}
 		f.Write("fresh", "new\n")

@@ -254,6 +254,18 @@ func (m *Model) questionAt(s spot) mend.Question {
 	return m.matters[s.matter].Files[s.file].Questions()[s.question]
 }
 
+// FileAtHand is the file that conflicts, as the branch at work has it.
+func (m *Model) FileAtHand() (kit.FileAt, bool) {
+	if _, ok := m.question(); !ok {
+		return kit.FileAt{}, false
+	}
+	point := "HEAD"
+	if m.waiting == nil {
+		point = m.planner.Plan().Tip.String()
+	}
+	return kit.FileAt{Point: point, Path: m.file().Path}, true
+}
+
 // question is the one at the cursor; ok is false if there is none.
 func (m *Model) question() (q mend.Question, ok bool) {
 	if m.at < 0 || m.at >= len(m.spots) {

@@ -53,10 +53,17 @@ func (m *Model) lookInto() tea.Cmd {
 	})
 }
 
-// FileAtHand is the file at the cursor of the commit that is looked at.
+// FileAtHand is the file at the cursor of the commit that is looked at, or read through.
 func (m *Model) FileAtHand() (kit.FileAt, bool) {
-	if l, ok := m.over.(*look); ok && !l.id.IsZero() {
-		return l.stream.FileAt(l.id, repo.ID{})
+	switch over := m.over.(type) {
+	case *look:
+		if !over.id.IsZero() {
+			return over.stream.FileAt(over.id, repo.ID{})
+		}
+	case *reading:
+		if at := over.source(); at >= 0 {
+			return over.text.FileAt(over.data.Sources[at].ID, repo.ID{})
+		}
 	}
 	return kit.FileAt{}, false
 }

@@ -32,6 +32,14 @@ type reading struct {
 	size   kit.Size
 }
 
+// source is the commit that is read, of the whole the last; -1: there is none.
+func (r *reading) source() int {
+	if r.whole {
+		return len(r.data.Sources) - 1
+	}
+	return min(r.commit, len(r.data.Sources)-1)
+}
+
 const (
 	readingHead = 3
 	messageRows = 7 // of a commit's message, at most
