@@ -216,8 +216,9 @@ func TestAFilesStory(t *testing.T) {
 		"+Start the harbour office's program", "Escape", "+◆ Shape", "+what ff50a77 changes")
 
 	// From a read-through, and from a conflict.
-	term.play("Escape", "+nothing planned yet", "]", "]", "+◆ Send", "v", "+0 of 11", "Right", "I", "+berth/table.go", "Escape", "+◆ Send",
-		"Escape", "+commits to send", "[", "[", "+◆ Shape", ")", "+go onto?", "text:origin/main", "Enter", "+4 conflicts", "!", "+◆ Mend", "I", "+commits up to", "Escape", "+◆ Mend")
+	term.play("Escape", "+nothing planned yet", "]", "]", "+◆ Send", "v", "+0 of 11", "Right", "I", "+berth/table.go",
+		"Escape", "+◆ Send", "Escape", "+commits to send", "[", "[", "+◆ Shape", ")", "+go onto?", "text:origin/main", "Enter",
+		"+4 conflicts", "!", "+◆ Mend", "I", "+commits up to", "Escape", "+◆ Mend")
 }
 
 // TestTakingFromAnotherBranch: a hunk comes as a loose change, lines as an entry of the plan, a file as it is there, also one
