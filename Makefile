@@ -10,6 +10,9 @@ BESIDE_TESTS = ^(TestFilesThatChangeShowUpByThemselves|TestFetchingByItself|Test
 MEMORY := $(shell test -d /dev/shm && test -w /dev/shm && echo /dev/shm)
 core rest beside soak: export TMPDIR := $(or $(MEMORY),$(TMPDIR),/tmp)
 
+# Without the folder's name in it, what one clone compiled serves the next one.
+export GOFLAGS := -trimpath
+
 .PHONY: run demo test core rest beside soak fuzz lint bench shots tools
 
 run:
