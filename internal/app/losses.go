@@ -118,7 +118,7 @@ func (a *App) neverHere(ctx context.Context, c send.Comparison, entries []journa
 			return nil, err
 		}
 		for _, pair := range e.Taken {
-			taken[pair[0]] = taken[pair[0]] || here
+			taken[pair[0]] = taken[pair[0]] || here || livesOn(entries, pair[1], c)
 		}
 	}
 	never := c.NotYours
@@ -130,6 +130,28 @@ func (a *App) neverHere(ctx context.Context, c send.Comparison, entries []journa
 		never = slices.DeleteFunc(slices.Clone(never), func(id repo.ID) bool { return !slices.Contains(known, id) })
 	}
 	return slices.DeleteFunc(slices.Clone(never), func(id repo.ID) bool { return taken[id] }), nil
+}
+
+// livesOn says whether a commit, or what later rewritings made of it, is in the branch and not on the remote.
+func livesOn(entries []journal.Entry, id repo.ID, c send.Comparison) bool {
+	seen := map[repo.ID]bool{}
+	for open := []repo.ID{id}; len(open) > 0; {
+		at := open[0]
+		if open = open[1:]; seen[at] {
+			continue
+		}
+		if seen[at] = true; slices.Contains(c.Adds, at) || slices.Contains(c.Brings, at) {
+			return true
+		}
+		for _, e := range entries {
+			for _, pair := range e.Pairs {
+				if pair[0] == at {
+					open = append(open, pair[1])
+				}
+			}
+		}
+	}
+	return false
 }
 
 // unaccounted parts commits into those that are replaced, and those for which nothing here
