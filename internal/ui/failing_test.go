@@ -1,6 +1,7 @@
 package ui
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -13,6 +14,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/mend"
+	"bastel/internal/ui/shape"
 	"bastel/test/fixture"
 )
 
@@ -204,4 +208,21 @@ func TestOpeningFails(t *testing.T) {
 		d.wait("2 hunks")
 		d.gone("r tries again")
 	}
+}
+
+// TestAForecastThatFails: where the plan cannot be forecast, that nothing conflicts is not known: what was known stays.
+func TestAForecastThatFails(t *testing.T) {
+	f := desk(t)
+	f.Git("stash", "--quiet", "--include-untracked")
+	f.Git("switch", "--quiet", "main")
+	f.Commit("Ten otherwise", "a.go", numbered(40, map[int]string{10: "otherwise\n"}))
+	f.Git("switch", "--quiet", "topic")
+	d := newDriver(t, f.Dir)
+	d.play("+No loose changes", "]", "+Change thirty", ")", "+What does the series go onto", "main", "enter", "+conflict", "]", "+region 1 of")
+	d.rest()
+	plan := d.m.screenNamed(shape.Name).(*shape.Model).Plan()
+	d.update(kit.ForScreen{Screen: mend.Name, Msg: kit.Forecasted{Plan: plan, Err: errors.New("a forecast that failed")}})
+	assert.Contains(t, d.frame(), "region 1 of")
+	assert.Contains(t, d.frame(), "r tries again")
+	assert.Contains(t, d.frame(), "a forecast that failed")
 }

@@ -9,6 +9,7 @@ import (
 type Forecasted struct {
 	Plan     shape.Plan
 	Forecast *replay.Forecast
+	Err      error // why it could not be forecast, other than by a no
 }
 
 // PlanStep asks it to take an edit back, to do it again, or to apply the plan.

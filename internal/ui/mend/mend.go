@@ -41,14 +41,15 @@ type Model struct {
 	app       *app.App
 	resolving *resolving.App
 
-	planner  Planner
-	forecast *replay.Forecast
-	planned  kit.Reading[conflictsRead]           // the plan's conflicts
-	looking  kit.Reading[*resolving.PendingMerge] // those in the working tree
-	keeper   kit.Keeper
-	memory   map[mend.Key]mend.Resolution
-	matters  []resolving.ConflictedStep
-	waiting  *resolving.PendingMerge // conflicts that another tool left in the working tree; nil: the plan's
+	planner    Planner
+	forecast   *replay.Forecast
+	unforecast error                                // why the plan could not be forecast; what is shown is of an earlier one
+	planned    kit.Reading[conflictsRead]           // the plan's conflicts
+	looking    kit.Reading[*resolving.PendingMerge] // those in the working tree
+	keeper     kit.Keeper
+	memory     map[mend.Key]mend.Resolution
+	matters    []resolving.ConflictedStep
+	waiting    *resolving.PendingMerge // conflicts that another tool left in the working tree; nil: the plan's
 
 	spots    []spot
 	at       int  // among the spots
@@ -94,7 +95,7 @@ func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
 }
 
 // Failed is why not all could be read anew.
-func (m *Model) Failed() error { return cmp.Or(m.planned.Err, m.looking.Err) }
+func (m *Model) Failed() error { return cmp.Or(m.unforecast, m.planned.Err, m.looking.Err) }
 
 // conflictsRead are the conflicts of a plan, read anew.
 type conflictsRead struct {
@@ -118,6 +119,9 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
 	case kit.Forecasted:
 		if m.waiting == nil && msg.Plan.Equal(m.planner.Plan()) {
+			if m.unforecast = msg.Err; msg.Err != nil {
+				return nil // what was known stays: that nothing conflicts is not known
+			}
 			m.forecast = msg.Forecast
 			return m.read()
 		}
@@ -172,6 +176,9 @@ func (m *Model) takeWaiting(read *resolving.PendingMerge) tea.Cmd {
 // read finds what met in the plan.
 func (m *Model) read() tea.Cmd {
 	plan, forecast := m.planner.Plan(), m.forecast
+	if m.unforecast != nil {
+		return nil // the forecast is that of an earlier plan
+	}
 	if forecast == nil {
 		m.planned.Supersede()
 		m.take(nil, nil)

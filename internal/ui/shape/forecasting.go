@@ -2,9 +2,11 @@ package shape
 
 import (
 	"context"
+	"errors"
 
 	tea "charm.land/bubbletea/v2"
 
+	"bastel/internal/app"
 	"bastel/internal/replay"
 	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
@@ -38,7 +40,11 @@ func (m *Model) takeForecast(msg forecasted) tea.Cmd {
 	if msg.err != nil {
 		m.trouble = msg.err.Error()
 	}
-	known := kit.Show(kit.ForScreen{Screen: mender, Msg: kit.Forecasted{Plan: m.plan, Forecast: m.forecast}})
+	told := kit.Forecasted{Plan: m.plan, Forecast: m.forecast}
+	if !errors.As(msg.err, new(*app.Refusal)) {
+		told.Err = msg.err
+	}
+	known := kit.Show(kit.ForScreen{Screen: mender, Msg: told})
 	if m.checkSoon {
 		m.checkSoon = false
 		return tea.Batch(known, m.check())
