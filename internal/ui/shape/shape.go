@@ -109,6 +109,9 @@ func (m *Model) Shows() repo.Topics { return repo.Refs | repo.Configuration | re
 
 // Situated reads the plan's commits anew where the branch or its target moved.
 func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
+	if s.Work.Branch() != m.asked.Branch {
+		m.asked = kit.PlanFor{} // the wish was for a branch that is not at work any more
+	}
 	if m.at = s; s.Work.Branch() != m.plan.Branch {
 		m.base = ""
 	}
