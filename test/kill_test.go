@@ -108,11 +108,23 @@ var killedKinds = map[string]killed{
 	"redo":        {[]string{"redo"}, func(f *fixture.Repo) { loose(f); bastelIn(f, "discard", "a", "new/file"); bastelIn(f, "undo") }},
 	"land": {[]string{"land", "--delete"}, func(f *fixture.Repo) {
 		f.Git("push", "--quiet", "origin", "topic")
-		f.Write("new/file",
-			"untracked\n")
+		f.Write("new/file", "untracked\n")
 	}},
-	"switch":      {[]string{"switch", "elsewhere"}, func(f *fixture.Repo) { elsewhere(f); f.Write("new/file", "untracked\n") }},
-	"switch new":  {[]string{"switch", "another", "--new", "--from", "topic~1"}, func(f *fixture.Repo) { f.Write("new/file", "untracked\n") }},
+	"switch": {[]string{"switch", "elsewhere"}, func(f *fixture.Repo) { elsewhere(f); f.Write("new/file", "untracked\n") }},
+	"switch new": {[]string{"switch", "another", "--new", "--from", "topic~1"}, func(f *fixture.Repo) {
+		f.Write("new/file", "untracked\n")
+	}},
+	"switch aside": {[]string{"switch", "elsewhere", "--aside"}, func(f *fixture.Repo) { elsewhere(f); loose(f) }},
+	"undo aside": {[]string{"undo"}, func(f *fixture.Repo) {
+		elsewhere(f)
+		loose(f)
+		bastelIn(f, "switch", "elsewhere", "--aside")
+	}},
+	"back from aside": {[]string{"switch", "topic"}, func(f *fixture.Repo) {
+		elsewhere(f)
+		loose(f)
+		bastelIn(f, "switch", "elsewhere", "--aside")
+	}},
 	"undo switch": {[]string{"undo"}, func(f *fixture.Repo) { elsewhere(f); bastelIn(f, "switch", "elsewhere") }},
 	"branches":    {[]string{"branch", "delete", "elsewhere", "--yes"}, func(f *fixture.Repo) { elsewhere(f); loose(f) }},
 	"rename":      {[]string{"branch", "rename", "topic", "subject"}, loose},

@@ -46,10 +46,23 @@ func (a *App) carryAlong(ctx context.Context, op *Operation, objects *repo.Overl
 			return err // nothingInTheWay says which
 		}
 	}
-	if op.trees[1], err = objects.EditTree(ctx, op.trees[1], c.stays); err != nil {
-		return err
+	if op.Entry.Raw {
+		if c.files, err = a.asBytes(ctx, c.files); err != nil {
+			return err
+		}
 	}
 	op.Entry.Index, op.Entry.Files = append(op.Entry.Index, c.index...), append(op.Entry.Files, c.files...)
+	return op.keepPaths(ctx, objects, c.stays)
+}
+
+// keepPaths has the trees' step keep some paths as they are in the first tree.
+func (op *Operation) keepPaths(ctx context.Context, objects *repo.Overlay, stays []repo.IndexEntry) (err error) {
+	if len(stays) == 0 {
+		return nil
+	}
+	if op.trees[1], err = objects.EditTree(ctx, op.trees[1], stays); err != nil {
+		return err
+	}
 	write := op.objects
 	op.objects = func(ctx context.Context) error {
 		if write != nil {
@@ -60,6 +73,22 @@ func (a *App) carryAlong(ctx context.Context, op *Operation, objects *repo.Overl
 		return objects.Flush(ctx, op.trees[1])
 	}
 	return nil
+}
+
+// asBytes gives files whose new contents are bytes of the disk, filters applied.
+func (a *App) asBytes(ctx context.Context, files []journal.File) ([]journal.File, error) {
+	var clean []repo.IndexEntry
+	for _, f := range files {
+		clean = append(clean, repo.IndexEntry{Path: string(f.Path), Mode: f.AfterMode, ID: f.After})
+	}
+	laidOut, err := a.LaidOut(ctx, clean)
+	if err != nil {
+		return nil, err
+	}
+	for i := range files {
+		files[i].After = laidOut[i].ID
+	}
+	return files, nil
 }
 
 // take works out one path; ok is false where it cannot be carried.
@@ -138,12 +167,16 @@ func (a *App) nothingInTheWay(ctx context.Context, trees treeStep, objects merge
 		return err
 	}
 	var known, paths []string
+	goes := map[string]bool{}
 	for _, d := range differences {
 		if !d.Old.IsZero() {
 			known = append(known, d.Path)
+			goes[d.Path] = d.New.IsZero()
 		}
-		if d.Old.IsZero() && a.Repo.Exists(d.Path) {
-			paths = append(paths, d.Path)
+	}
+	for _, d := range differences {
+		if d.Old.IsZero() {
+			paths = append(paths, a.Repo.InTheWay(d.Path, func(path string) bool { return goes[path] })...)
 		}
 	}
 	unsettled, err := a.Repo.LooseOrStaged(ctx, trees[0], known)
@@ -155,6 +188,7 @@ func (a *App) nothingInTheWay(ctx context.Context, trees treeStep, objects merge
 		return nil
 	}
 	slices.Sort(paths)
+	paths = slices.Compact(paths)
 	const shown = 10
 	list := strings.Join(paths[:min(len(paths), shown)], "\n")
 	if more := len(paths) - shown; more > 0 {

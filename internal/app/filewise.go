@@ -134,6 +134,27 @@ func (w *filewise) read(ctx context.Context, original journal.Entry) error {
 	return nil
 }
 
+// LaidOut gives files as they would lie in the working tree, their bytes among the repository's objects.
+func (a *App) LaidOut(ctx context.Context, entries []repo.IndexEntry) ([]repo.RawFile, error) {
+	layout, files, err := a.Repo.LayOut(ctx, entries)
+	if err != nil {
+		return nil, err
+	}
+	defer layout.Close()
+	var texts [][]byte
+	for _, f := range files {
+		if f.Mode.IsFile() {
+			text, err := layout.Read(f.Path)
+			if err != nil {
+				return nil, err
+			}
+			texts = append(texts, text)
+		}
+	}
+	_, err = a.Repo.WriteBlobs(ctx, texts)
+	return files, err
+}
+
 // rawContents are files as they would lie in the working tree.
 func (a *App) rawContents(ctx context.Context, entries []repo.IndexEntry) (map[string][]byte, error) {
 	layout, _, err := a.Repo.LayOut(ctx, entries)

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -162,7 +163,8 @@ func (a *App) fileSteps(ctx context.Context, entry journal.Entry) (*repo.Layout,
 		after[i] = repo.IndexEntry{Path: path, Mode: f.AfterMode, ID: f.After}
 		steps[i] = repo.FileStep{
 			Seen: repo.RawFile{Path: path, Mode: f.BeforeMode, ID: f.Before},
-			To:   repo.RawFile{Path: path, Mode: f.AfterMode, ID: f.After, Permissions: fs.FileMode(f.Permissions)},
+			To: repo.RawFile{Path: path, Mode: f.AfterMode, ID: f.After,
+				Permissions: fs.FileMode(cmp.Or(f.AfterPermissions, f.Permissions))},
 		}
 	}
 	if entry.Raw {
@@ -243,6 +245,9 @@ func (a *App) stayOnBranch(ctx context.Context, op *Operation) error {
 func (a *App) followIndex(ctx context.Context, op *Operation) error {
 	if op.trees[0] != op.trees[1] {
 		if err := a.Repo.Switch(ctx, op.trees[0], op.trees[1]); err != nil {
+			if errors.Is(err, repo.ErrInTheWay) {
+				op.trees[1] = op.trees[0] // it was refused before it touched a file: there is nothing to take back
+			}
 			return err
 		}
 	}
@@ -389,9 +394,9 @@ func keepOf(entry journal.Entry) (ids []repo.ID) {
 	for _, s := range entry.Stages {
 		ids = append(ids, s.ID)
 	}
-	for _, f := range append(slices.Clone(entry.Files), entry.Index...) {
+	for _, f := range slices.Concat(entry.Files, entry.Index, entry.Aside, entry.AsideIndex) {
 		for _, id := range []repo.ID{f.Before, f.After} {
-			if !id.IsZero() && (!entry.Raw || id == f.After) { // what lay there by filters is kept as what they are made of
+			if !id.IsZero() && (entry.KeepsBefore() || id == f.After) {
 				ids = append(ids, id)
 			}
 		}

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"bastel/internal/journal"
@@ -9,7 +10,8 @@ import (
 )
 
 // SwitchStep is the operation that goes to another branch: HEAD, the index and the working files, with loose and staged
-// changes carried. It moves no branch. Where a change is in the way it is refused, and the file named.
+// changes carried. It moves no branch. Where a change is in the way it is refused, and the file named. What the entry says
+// of files and of the index is done as it says.
 func (a *App) SwitchStep(ctx context.Context, entry journal.Entry, to repo.Head) (*Operation, error) {
 	from, err := a.Repo.Head(ctx)
 	if err != nil {
@@ -30,6 +32,9 @@ func (a *App) SwitchStep(ctx context.Context, entry journal.Entry, to repo.Head)
 	entry.Head = []string{from.Ref, to.Ref}
 	op := &Operation{Entry: entry, Head: [2]string{from.Ref, to.Ref}, trees: trees,
 		Reflog: "checkout: moving from " + nameOf(from) + " to " + to.Branch()} // by these words git finds the branch before
+	if err := a.leaveAlone(ctx, op, a.Engine.Objects()); err != nil {
+		return nil, err
+	}
 	if err := a.carryAlong(ctx, op, a.Engine.Objects()); err != nil {
 		return nil, err
 	}
@@ -59,6 +64,19 @@ func (a *App) SwitchStep(ctx context.Context, entry journal.Entry, to repo.Head)
 		return a.Repo.RunHook(ctx, "post-checkout", a.hex(from.Commit), a.hex(to.Commit), "1")
 	}
 	return op, nil
+}
+
+// leaveAlone has the trees' step leave those files alone that the entry itself is about.
+func (a *App) leaveAlone(ctx context.Context, op *Operation, objects *repo.Overlay) error {
+	var stays []repo.IndexEntry
+	for _, f := range append(slices.Clone(op.Entry.Files), op.Entry.Index...) {
+		here, err := repo.Find(ctx, objects, op.trees[0], string(f.Path))
+		if err != nil {
+			return err
+		}
+		stays = append(stays, repo.IndexEntry{Path: string(f.Path), Mode: here.Mode, ID: here.ID})
+	}
+	return op.keepPaths(ctx, objects, stays)
 }
 
 // hex writes an id, also that of nothing.

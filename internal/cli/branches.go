@@ -117,11 +117,7 @@ func (c *command) switchTo() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			do := charting.Of(a).Do
-			if aside {
-				do = charting.Of(a).GoAside
-			}
-			done, err := do(ctx, steps, false)
+			done, err := charting.Of(a).Do(ctx, steps, charting.Consent{Aside: aside})
 			if errors.Is(err, repo.ErrInTheWay) {
 				return fmt.Errorf("%w\nTo put them aside with the branch, and find them there again: bastel switch --aside", err)
 			}
@@ -147,7 +143,7 @@ func (c *command) moved(branch string, old, new repo.ID, warning, says string) e
 
 // one does one thing with a branch, and answers with what became of it; says is told where it is then.
 func (c *command) one(ctx context.Context, a *app.App, step charting.Step, yes bool, says string) error {
-	done, err := charting.Of(a).Do(ctx, []charting.Step{step}, yes)
+	done, err := charting.Of(a).Do(ctx, []charting.Step{step}, charting.Consent{Losing: yes})
 	if err != nil {
 		return err
 	}
@@ -236,7 +232,7 @@ func (c *command) tag() *cobra.Command {
 			if len(args) == 2 {
 				step.Point = args[1]
 			}
-			done, err := charting.Of(a).Do(ctx, []charting.Step{step}, false)
+			done, err := charting.Of(a).Do(ctx, []charting.Step{step}, charting.Consent{})
 			if err != nil {
 				return err
 			}
@@ -270,7 +266,7 @@ func (c *command) deleteBranches() *cobra.Command {
 				steps = append(steps, charting.Step{Kind: charting.Deleted, Branch: name})
 			}
 			return c.andThere(ctx, a, there, args, nil, yes, func() error {
-				gone, err := charting.Of(a).Do(ctx, steps, yes)
+				gone, err := charting.Of(a).Do(ctx, steps, charting.Consent{Losing: yes})
 				if err != nil {
 					return err
 				}

@@ -43,8 +43,8 @@ const (
 	Switch  Kind = "switch"  // HEAD went to another branch, Head
 	Branch  Kind = "branch"  // branches were made, renamed or deleted, Others
 	Move    Kind = "move"    // a branch was put at another commit
-	Aside   Kind = "aside"   // loose and staged changes were put aside with their branch, kept in Files and Index
-	Back    Kind = "back"    // what the entry in Of had put aside is there again
+	Aside   Kind = "aside"   // loose and staged changes were put aside with their branch, kept in Files and Index: now part of a switch
+	Back    Kind = "back"    // what the entry in Of had put aside is there again: now part of a switch
 	Fetch   Kind = "fetch"   // branches that are gone on a remote went from what is known of it
 	Push    Kind = "push"    // about to be pushed
 	Pushed  Kind = "pushed"  // the answer to the push in Of
@@ -127,8 +127,13 @@ type Entry struct {
 	Away     bool           `json:"away,omitempty"`    // of a landing: the branch was not checked out, and HEAD stays
 	Head     []string       `json:"head,omitempty"`    // of a switch: the branch that HEAD was on, empty for none, and the one it went to
 	Renamed  []string       `json:"renamed,omitempty"` // a branch's name before, and the one that it got: its settings follow
-	Plan     string         `json:"plan,omitempty"`    // of an apply: the plan; of its undo: the draft that there was then
-	Keep     []repo.ID      `json:"-"`                 // blobs that the entry keeps from being pruned
+	// Of a switch: what was put aside with the branch that was left, each file and each path of the index with what the branch's
+	// commit has there afterwards, and the entries whose files came back.
+	Aside      []File    `json:"aside,omitempty"`
+	AsideIndex []File    `json:"aside_index,omitempty"`
+	Back       []int     `json:"back,omitempty"`
+	Plan       string    `json:"plan,omitempty"` // of an apply: the plan; of its undo: the draft that there was then
+	Keep       []repo.ID `json:"-"`              // blobs that the entry keeps from being pruned
 }
 
 // File is a path that an entry changed. Of a discard: the working file as it lay on
@@ -144,7 +149,21 @@ type File struct {
 	// filters make that another content than what the repository stores.
 	Permissions uint32  `json:"permissions,omitempty"`
 	AfterRaw    repo.ID `json:"after_raw,omitzero"`
+	// Those that it gets, where they are not the same.
+	AfterPermissions uint32 `json:"after_permissions,omitempty"`
 }
+
+// PutAside are the files, and the paths of the index, that an entry put aside with its branch.
+func (e Entry) PutAside() (files, index []File) {
+	if e.Kind == Aside {
+		return e.Files, e.Index
+	}
+	return e.Aside, e.AsideIndex
+}
+
+// KeepsBefore says whether the contents that the entry's files had before are kept with it. A step back, or again, leaves that
+// to the entry that it is about.
+func (e Entry) KeepsBefore() bool { return !e.Raw || e.Kind == Switch || e.Kind == Take }
 
 // Stage is an entry of the index for a path that was unsettled.
 type Stage struct {

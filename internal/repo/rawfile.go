@@ -36,7 +36,7 @@ func (r *Repo) ReadRaw(ctx context.Context, paths []string, store bool) ([]RawFi
 		files[i].Path = path
 		info, err := root.Lstat(filepath.FromSlash(path))
 		switch {
-		case isAbsent(err):
+		case isAbsent(err), err == nil && isFolder(root, path, info):
 		case err != nil:
 			return nil, fmt.Errorf("read %q: %w", path, err)
 		case info.Mode()&fs.ModeSymlink != 0:
@@ -101,6 +101,15 @@ func (r *Repo) StoreFile(ctx context.Context, path string) (ID, error) {
 
 func isAbsent(err error) bool {
 	return errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR)
+}
+
+// isFolder says whether a folder lies at a path, where therefore no file is. A repository of its own is more than that.
+func isFolder(root *os.Root, path string, info fs.FileInfo) bool {
+	if !info.IsDir() {
+		return false
+	}
+	_, err := root.Lstat(filepath.Join(filepath.FromSlash(path), ".git"))
+	return isAbsent(err)
 }
 
 // removeWithFolders removes a file and the folders that are empty without it.

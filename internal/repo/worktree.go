@@ -131,6 +131,34 @@ func (r *Repo) Exists(path string) bool {
 	return err == nil
 }
 
+// InTheWay lists what lies where a file would have to lie that is not there yet: itself, a file in the place of one of its
+// folders, or the files of a folder in its own place. What goes anyway is not in the way.
+func (r *Repo) InTheWay(path string, goes func(path string) bool) (found []string) {
+	for i, c := range []byte(path) {
+		if c != '/' {
+			continue
+		}
+		info, err := os.Lstat(filepath.Join(r.top, filepath.FromSlash(path[:i])))
+		if err != nil {
+			return nil
+		}
+		if !info.IsDir() {
+			if goes(path[:i]) {
+				return nil
+			}
+			return []string{path[:i]}
+		}
+	}
+	_ = filepath.WalkDir(filepath.Join(r.top, filepath.FromSlash(path)), func(name string, entry fs.DirEntry, err error) error {
+		below, outside := filepath.Rel(r.top, name)
+		if err == nil && outside == nil && !entry.IsDir() && !goes(filepath.ToSlash(below)) {
+			found = append(found, filepath.ToSlash(below))
+		}
+		return nil // what is not there, or cannot be read, is left to whoever writes
+	})
+	return found
+}
+
 func (r *Repo) submoduleHead(ctx context.Context, path string) (ID, error) {
 	out, err := r.invoke(ctx, invocation{args: []string{"rev-parse", "--verify", "--quiet", "HEAD"}, dir: filepath.Join(r.top, path)})
 	if err != nil {

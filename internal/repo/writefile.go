@@ -115,7 +115,7 @@ func (r *Repo) rawFile(root *os.Root, name string) (RawFile, error) {
 	file := RawFile{Path: filepath.ToSlash(name)}
 	info, err := root.Lstat(name)
 	switch {
-	case isAbsent(err):
+	case isAbsent(err), err == nil && isFolder(root, name, info):
 		return file, nil
 	case err != nil:
 		return file, fmt.Errorf("read %q: %w", name, err)

@@ -7,63 +7,22 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/journal"
+	"bastel/internal/merge"
 	"bastel/internal/repo"
 	"bastel/internal/wording"
 )
 
-// PutAside takes all loose and staged changes out of index and working files, untracked ones too, and keeps them with the
-// branch that is checked out: going there again brings them back. The journal keeps every byte. It gives the paths.
-func (a *App) PutAside(ctx context.Context) ([]string, error) {
-	if err := a.RefuseUnfinished(); err != nil {
-		return nil, err
-	}
-	head, err := a.Repo.Head(ctx)
-	if err != nil {
-		return nil, err
-	}
-	if head.Ref == "" || head.Commit.IsZero() {
-		return nil, app.Refuse("Changes are put aside with a branch that has a commit, and HEAD is on none.")
-	}
-	a.TraysLock.Lock()
-	defer a.TraysLock.Unlock()
-	ctx, unlock, err := a.HoldLock(ctx)
-	if err != nil {
-		return nil, err
-	}
-	defer unlock()
-	changes, err := a.Repo.Status(ctx)
-	if err != nil {
-		return nil, err
-	}
-	var paths []string
-	var after []repo.IndexEntry
-	var index []journal.File
-	for _, c := range changes {
-		if c.Conflict || c.HeadMode == repo.ModeSubmodule || c.IndexMode == repo.ModeSubmodule || c.WorkMode == repo.ModeSubmodule {
-			return nil, app.Refuse("%q cannot be put aside: it is a submodule, or not resolved. Nothing was changed.", c.Path)
-		}
-		paths = append(paths, c.Path)
-		after = append(after, repo.IndexEntry{Path: c.Path, Mode: c.HeadMode, ID: c.HeadID})
-		if c.IndexMode != c.HeadMode || c.IndexID != c.HeadID {
-			index = append(index, journal.File{Path: []byte(c.Path), BeforeMode: c.IndexMode, Before: c.IndexID, AfterMode: c.HeadMode,
-				After: c.HeadID})
-		}
-	}
-	if len(paths) == 0 {
-		return nil, app.Refuse("Nothing is loose or staged.")
-	}
-	before, err := a.Repo.ReadRaw(ctx, paths, true)
-	if err != nil {
-		return nil, err
-	}
-	entry, err := a.DiscardEntry(ctx, before, after)
-	if err != nil {
-		return nil, err
-	}
-	entry.Kind, entry.Index = journal.Aside, index
-	entry.Title = fmt.Sprintf("changes of %s put aside with %s", wording.Count(len(paths), "file"), head.Branch())
-	_, err = a.CarryOut(ctx, &app.Operation{Entry: entry, Reflog: app.ReflogMessage(entry.Kind, entry.Title)})
-	return paths, err
+// aside works out a switch that puts the loose and staged changes aside with the branch that is left, brings those back that
+// are aside with the branch that is gone to, or both. Every file that it is about goes in the one step from what lies there
+// to what shall lie there, as bytes of the disk; the tree's step leaves those files alone.
+type aside struct {
+	*App
+	trees [2]repo.ID // of the commit that is left, and of the one that is gone to
+	loose map[string]repo.Change
+	paths []string                // that it is about
+	index map[string]journal.File // what comes back, by the path
+	files map[string]journal.File
+	entry *journal.Entry
 }
 
 // Asides are the entries of the journal that hold what was put aside in this working tree, by the branch, oldest first.
@@ -74,57 +33,246 @@ func (a *App) Asides(ctx context.Context) (map[string][]journal.Entry, error) {
 	}
 	open := map[string][]journal.Entry{}
 	for _, e := range journal.StateOf(entries, a.Repo.WorktreeName()).Done {
-		branch := repo.Ref{Name: e.Ref}.Short()
-		switch e.Kind {
-		case journal.Aside:
+		for branch, list := range open {
+			open[branch] = slices.DeleteFunc(list, func(aside journal.Entry) bool {
+				return slices.Contains(e.Back, aside.Number) || e.Kind == journal.Back && e.Of == aside.Number
+			})
+		}
+		if files, _ := e.PutAside(); len(files) > 0 {
+			branch := repo.Ref{Name: e.Ref}.Short()
 			open[branch] = append(open[branch], e)
-		case journal.Back:
-			open[branch] = slices.DeleteFunc(open[branch], func(aside journal.Entry) bool { return aside.Number == e.Of })
 		}
 	}
 	return open, nil
 }
 
-// BringBack brings back what was put aside with the branch that is checked out, the latest first. What meets other changes
-// stays aside, and is refused. It says how many files came back.
-func (a *App) BringBack(ctx context.Context) (int, error) {
-	head, err := a.Repo.Head(ctx)
-	if err != nil {
-		return 0, err
-	}
-	asides, err := a.Asides(ctx)
-	if err != nil {
-		return 0, err
-	}
-	list := asides[head.Branch()]
-	files := 0
-	for i := len(list) - 1; i >= 0; i-- {
-		e := list[i]
-		record := journal.Entry{Kind: journal.Back, Ref: head.Ref, Old: head.Commit, New: head.Commit, Of: e.Number,
-			Title: fmt.Sprintf("%s put aside with %s", wording.Count(len(e.Files), "file"), head.Branch()),
-			Files: app.FilesBack(e.Files), Index: app.FilesBack(e.Index), Raw: true}
-		if _, err := a.CarryOut(ctx, &app.Operation{Entry: record, Reflog: app.ReflogMessage(record.Kind, record.Title)}); err != nil {
-			return files, fmt.Errorf("bring back what was put aside with %s (it is kept: bastel rescue %d): %w", head.Branch(), e.Number, err)
-		}
-		files += len(e.Files)
-	}
-	return files, nil
+// cameBack is what became of what waited at a branch.
+type cameBack struct {
+	files int
+	stays string // what stays aside, and why
 }
 
-// GoAside does steps that go to another branch after all loose changes were put aside with the one that is checked out;
-// where the steps are refused they are brought back.
-func (a *App) GoAside(ctx context.Context, steps []Step, yes bool) (Outcome, error) {
-	paths, err := a.PutAside(ctx)
+// putAside has the entry of a switch put all loose and staged changes aside, if put says so, and bring those back that wait
+// at the branch that it goes to. What cannot come back stays aside, and is said.
+func (a *App) putAside(ctx context.Context, entry *journal.Entry, from, to repo.Head, put bool) (result cameBack, err error) {
+	asides, err := a.Asides(ctx)
 	if err != nil {
-		return Outcome{}, err
+		return result, err
 	}
-	outcome, err := a.Do(ctx, steps, yes)
-	if err != nil {
-		if _, back := a.BringBack(ctx); back != nil {
-			return outcome, fmt.Errorf("%w; and %w", err, back)
+	waiting := asides[to.Branch()]
+	if !put && len(waiting) == 0 {
+		return result, nil
+	}
+	s := aside{App: a, loose: map[string]repo.Change{}, index: map[string]journal.File{}, files: map[string]journal.File{}, entry: entry}
+	for i, at := range []repo.ID{from.Commit, to.Commit} {
+		if s.trees[i], err = a.TreeOf(ctx, at); err != nil {
+			return result, err
 		}
-		return outcome, err
 	}
-	outcome.Aside = len(paths)
-	return outcome, nil
+	changes, err := a.Repo.Status(ctx)
+	if err != nil {
+		return result, err
+	}
+	for _, c := range changes {
+		s.loose[c.Path] = c
+	}
+	if put {
+		if err := s.put(from); err != nil {
+			return result, err
+		}
+	}
+	for _, e := range slices.Backward(waiting) {
+		took, err := s.back(ctx, e, put)
+		if err != nil {
+			return result, err
+		}
+		if !took {
+			result.stays = fmt.Sprintf("what was put aside with %s meets other changes, and stays aside; bastel rescue %d writes it "+
+				"out.", to.Branch(), e.Number)
+		}
+	}
+	if err := s.steps(ctx, put); err != nil {
+		return result, err
+	}
+	if n := len(entry.Aside); n > 0 {
+		entry.Title += fmt.Sprintf(", changes of %s put aside with %s", wording.Count(n, "file"), from.Branch())
+	}
+	if result.files = len(s.files); result.files > 0 {
+		entry.Title += fmt.Sprintf(", changes of %s back", wording.Count(result.files, "file"))
+	}
+	return result, nil
+}
+
+// put takes all loose and staged changes as what is put aside.
+func (s *aside) put(from repo.Head) error {
+	if from.Ref == "" || from.Commit.IsZero() {
+		return app.Refuse("Changes are put aside with a branch that has a commit, and HEAD is on none.")
+	}
+	for path, c := range s.loose {
+		if c.Conflict || slices.Contains([]repo.Mode{c.HeadMode, c.IndexMode, c.WorkMode}, repo.ModeSubmodule) {
+			return app.Refuse("%q cannot be put aside: it is a submodule, or not resolved. Nothing was changed.", path)
+		}
+		s.paths = append(s.paths, path)
+	}
+	return nil
+}
+
+// back takes what an entry has aside, if all of it finds its files as it left them.
+func (s *aside) back(ctx context.Context, e journal.Entry, put bool) (bool, error) {
+	files, index := e.PutAside()
+	for _, f := range append(slices.Clone(files), index...) {
+		path := string(f.Path)
+		now, err := s.fileAt(ctx, s.trees[1], path)
+		if err != nil {
+			return false, err
+		}
+		_, isLoose := s.loose[path]
+		_, twice := s.files[path]
+		if now.Mode != f.AfterMode || now.ID != f.After || isLoose && !put || twice || s.ignored(ctx, path) {
+			return false, nil
+		}
+	}
+	for _, f := range files {
+		s.files[string(f.Path)] = f
+		s.paths = append(s.paths, string(f.Path))
+	}
+	for _, f := range index {
+		s.index[string(f.Path)] = f
+	}
+	s.entry.Back = append(s.entry.Back, e.Number)
+	return true, nil
+}
+
+// ignored says whether a file lies at a path that the repository knows nothing of, and does not tell of.
+func (s *aside) ignored(ctx context.Context, path string) bool {
+	if _, isLoose := s.loose[path]; isLoose {
+		return false
+	}
+	lies, err := s.Repo.FilesNow([]string{path})
+	if err != nil {
+		return true
+	}
+	here, err := s.fileAt(ctx, s.trees[0], path)
+	return err != nil || here.IsZero() && lies[0].Mode != repo.ModeNone
+}
+
+// fileAt is what a tree has at a path: no folder.
+func (s *aside) fileAt(ctx context.Context, tree repo.ID, path string) (repo.Entry, error) {
+	e, err := repo.Find(ctx, s.Engine.Objects(), tree, path)
+	if e.Mode == repo.ModeTree {
+		e = repo.Entry{}
+	}
+	return e, err
+}
+
+// steps writes into the entry what becomes of each file.
+func (s *aside) steps(ctx context.Context, put bool) error {
+	if len(s.paths) == 0 {
+		return nil
+	}
+	if err := s.placesOf(ctx); err != nil {
+		return err
+	}
+	slices.Sort(s.paths)
+	s.paths = slices.Compact(s.paths)
+	staged, err := s.Repo.IndexEntries(ctx, s.paths)
+	if err != nil {
+		return err
+	}
+	lies, err := s.Repo.ReadRaw(ctx, s.paths, true)
+	if err != nil {
+		return err
+	}
+	clean := make([]repo.IndexEntry, len(s.paths))
+	for i, path := range s.paths {
+		then, err := s.fileAt(ctx, s.trees[1], path)
+		if err != nil {
+			return err
+		}
+		clean[i] = repo.IndexEntry{Path: path, Mode: then.Mode, ID: then.ID}
+	}
+	layout, err := s.LaidOut(ctx, clean)
+	if err != nil {
+		return err
+	}
+	for i, path := range s.paths {
+		if _, isLoose := s.loose[path]; isLoose && put {
+			if err := s.keep(ctx, lies[i], staged[path]); err != nil {
+				return err
+			}
+		}
+		s.step(lies[i], staged[path], clean[i], layout[i])
+	}
+	s.entry.Raw = true
+	return nil
+}
+
+// placesOf adds the files that a file in a folder's place, or a folder in a file's, has to do with.
+func (s *aside) placesOf(ctx context.Context) error {
+	differences, err := merge.Compare(ctx, s.Engine.Objects(), s.trees[0], s.trees[1])
+	if err != nil {
+		return err
+	}
+	about, folders := map[string]bool{}, map[string]bool{}
+	for _, path := range s.paths {
+		about[path] = true
+		for folder := range foldersOf(path) {
+			folders[folder] = true
+		}
+	}
+	for _, d := range differences {
+		met := folders[d.Path]
+		for folder := range foldersOf(d.Path) {
+			met = met || about[folder]
+		}
+		if met {
+			s.paths = append(s.paths, d.Path)
+		}
+	}
+	return nil
+}
+
+// foldersOf gives the folders that a path lies in.
+func foldersOf(path string) func(yield func(string) bool) {
+	return func(yield func(string) bool) {
+		for i, c := range []byte(path) {
+			if c == '/' && !yield(path[:i]) {
+				return
+			}
+		}
+	}
+}
+
+// keep notes what a file is put aside as.
+func (s *aside) keep(ctx context.Context, lies repo.RawFile, staged repo.IndexEntry) error {
+	here, err := s.fileAt(ctx, s.trees[0], lies.Path)
+	if err != nil {
+		return err
+	}
+	at := []byte(lies.Path)
+	s.entry.Aside = append(s.entry.Aside, journal.File{Path: at, BeforeMode: lies.Mode, Before: lies.ID, AfterMode: here.Mode,
+		After: here.ID, Permissions: uint32(lies.Permissions)})
+	if staged.Mode != here.Mode || staged.ID != here.ID {
+		s.entry.AsideIndex = append(s.entry.AsideIndex, journal.File{Path: at, BeforeMode: staged.Mode, Before: staged.ID,
+			AfterMode: here.Mode, After: here.ID})
+	}
+	return nil
+}
+
+// step says what becomes of one file: what the branch has there, or what comes back.
+func (s *aside) step(lies repo.RawFile, staged, clean repo.IndexEntry, laidOut repo.RawFile) {
+	at := []byte(lies.Path)
+	file := journal.File{Path: at, BeforeMode: lies.Mode, Before: lies.ID, AfterMode: laidOut.Mode, After: laidOut.ID,
+		Permissions: uint32(lies.Permissions)}
+	index := journal.File{Path: at, BeforeMode: staged.Mode, Before: staged.ID, AfterMode: clean.Mode, After: clean.ID}
+	if f, comesBack := s.files[lies.Path]; comesBack {
+		file.AfterMode, file.After, file.AfterPermissions = f.BeforeMode, f.Before, f.Permissions
+	}
+	if f, comesBack := s.index[lies.Path]; comesBack {
+		index.AfterMode, index.After = f.BeforeMode, f.Before
+	}
+	s.entry.Files = append(s.entry.Files, file)
+	if index.BeforeMode != index.AfterMode || index.Before != index.After {
+		s.entry.Index = append(s.entry.Index, index)
+	}
 }

@@ -73,9 +73,15 @@ type outlook struct {
 	lines     map[string]repo.ID // targets by their names, as landings will move them
 }
 
+// Consent is what steps may do without being asked again.
+type Consent struct {
+	Losing bool // commits go that nothing else holds: the journal keeps them
+	Aside  bool // loose changes are put aside with the branch that is left
+}
+
 // Do does several things with branches, all of them in one step or none. Loose changes are carried where the checked out
 // branch moves, or another one is. Commits that nothing holds then are named, and need consent. Errors: ErrOnlyThere.
-func (a *App) Do(ctx context.Context, steps []Step, yes bool) (Outcome, error) {
+func (a *App) Do(ctx context.Context, steps []Step, consent Consent) (Outcome, error) {
 	o, err := a.outlook(ctx, steps)
 	if err != nil {
 		return Outcome{}, err
@@ -88,31 +94,37 @@ func (a *App) Do(ctx context.Context, steps []Step, yes bool) (Outcome, error) {
 	if outcome.Commits, err = a.onlyIn(ctx, moves); err != nil {
 		return outcome, err
 	}
-	if n := len(outcome.Commits); n > 0 && !yes {
+	if n := len(outcome.Commits); n > 0 && !consent.Losing {
 		question := fmt.Sprintf("Nothing else holds %s then: %s.", wording.Count(n, "commit"), listed(outcome.Commits))
 		return outcome, &app.Refusal{Question: question, Err: ErrOnlyThere,
 			Reason: question + " Nothing was changed. The journal would keep them; confirm it with --yes."}
 	}
-	if outcome.Warning, err = o.carryOut(ctx, moves); err != nil {
+	if err := o.carryOut(ctx, &outcome, consent); err != nil {
 		return outcome, err
 	}
 	if outcome.Head, err = a.Repo.Head(ctx); err != nil || o.current == o.head.Branch() {
 		return outcome, err
 	}
-	if outcome.Back, err = a.BringBack(ctx); err != nil { // the switch is done all the same
-		outcome.Warning = strings.TrimSpace(outcome.Warning + " " + app.Explain(err))
-	}
 	return outcome, a.WorkOn(ctx, o.current)
 }
 
-func (o *outlook) carryOut(ctx context.Context, moves []journal.RefMove) (warning string, err error) {
+func (o *outlook) carryOut(ctx context.Context, outcome *Outcome, consent Consent) error {
 	o.TraysLock.Lock()
 	defer o.TraysLock.Unlock()
-	op, err := o.operation(ctx, moves)
+	ctx, unlock, err := o.HoldLock(ctx)
 	if err != nil {
-		return "", err
+		return err
 	}
-	return o.CarryOut(ctx, op)
+	defer unlock()
+	back := cameBack{}
+	op, err := o.operation(ctx, outcome.Moves, consent.Aside, &back)
+	if err != nil {
+		return err
+	}
+	warning, err := o.CarryOut(ctx, op)
+	outcome.Warning = strings.TrimSpace(back.stays + " " + warning)
+	outcome.Aside, outcome.Back = len(op.Entry.Aside), back.files
+	return err
 }
 
 // Look gives the branches as steps will make them, for the chart; nothing is done.
@@ -361,15 +373,17 @@ func (o *outlook) moves() (moves []journal.RefMove) {
 }
 
 // operation is all of it as one operation: a switch, a move of what is checked out, or refs alone.
-func (o *outlook) operation(ctx context.Context, moves []journal.RefMove) (*app.Operation, error) {
+func (o *outlook) operation(ctx context.Context, moves []journal.RefMove, put bool, back *cameBack) (op *app.Operation, err error) {
 	entry := journal.Entry{Kind: journal.Branch, Title: strings.Join(o.titles, ", "), Others: moves, Renamed: o.renamed}
-	var op *app.Operation
-	var err error
 	renamedHere := o.will[o.current] == o.head.Commit && o.was[o.current].IsZero() && slices.Contains(o.renamed, o.head.Branch())
 	switch {
 	case o.current != o.head.Branch() && !renamedHere:
 		entry.Kind = journal.Switch
-		op, err = o.SwitchStep(ctx, entry, repo.Head{Ref: "refs/heads/" + o.current, Commit: o.will[o.current]})
+		to := repo.Head{Ref: "refs/heads/" + o.current, Commit: o.will[o.current]}
+		if *back, err = o.putAside(ctx, &entry, o.head, to, put); err != nil {
+			return nil, err
+		}
+		op, err = o.SwitchStep(ctx, entry, to)
 	case o.head.Ref != "" && o.will[o.current] != o.head.Commit && !o.head.Commit.IsZero():
 		op, err = o.moveHere(ctx, entry)
 	default:

@@ -107,9 +107,9 @@ func TestHeadOnNoBranchIsOnTheChart(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, strings.Join(drawn(c), "\n"), "| HEAD 1, 4 ahead 3 behind | board 1, 5 ahead 3 behind")
 	f.Commit("Only here", "only", "1\n")
-	_, err = a.Do(ctx, []charting.Step{{Kind: charting.Gone, Branch: "alarm"}}, false)
+	_, err = a.Do(ctx, []charting.Step{{Kind: charting.Gone, Branch: "alarm"}}, charting.Consent{})
 	assert.Contains(t, opened.Refusal(t, err), "nothing else holds 1 commit")
-	_, err = a.Do(ctx, []charting.Step{{Kind: charting.Made, Branch: "kept"}, {Kind: charting.Gone, Branch: "kept"}}, false)
+	_, err = a.Do(ctx, []charting.Step{{Kind: charting.Made, Branch: "kept"}, {Kind: charting.Gone, Branch: "kept"}}, charting.Consent{})
 	require.NoError(t, err)
 	empty := fixture.At(t, t.TempDir())
 	c, err = charting.Of(opened.App(t, empty.Dir)).Chart(ctx, charting.Show{})
@@ -228,16 +228,27 @@ func TestSwitchingKeepsEveryByte(t *testing.T) {
 		text := func(name string) string {
 			return strings.Join(rapid.SliceOfN(rapid.SampledFrom([]string{"a\n", "b\n", "c\n"}), 0, 6).Draw(t, name), "")
 		}
-		paths := []string{"x", "y", "dir/z"}
+		paths := []string{"x", "y.crlf", "dir/z"}
+		f.Write(".gitattributes", "*.crlf text eol=crlf\n")
 		for _, branch := range []string{"one", "two"} {
 			f.Git("checkout", "--quiet", "-B", branch)
+			if branch == "two" && rapid.Bool().Draw(t, "a folder in the way") {
+				f.Git("rm", "--quiet", "-r", "--ignore-unmatch", "new")
+			} else {
+				f.Write("new/deep", text(branch+"deep"))
+			}
 			for _, path := range paths {
 				f.Write(path, "same\n"+text(branch+path))
 			}
 			f.Git("add", "-A")
 			f.Git("commit", "--quiet", "--allow-empty", "-m", branch)
+			f.Git("rm", "--quiet", "--cached", "-r", ".")
+			f.Git("reset", "--quiet", "--hard") // files lie as they are checked out
 		}
-		for _, path := range append(paths, "new") {
+		for _, path := range append(paths, "new", "other") {
+			if path == "new" && f.Git("ls-files", "new") != "" {
+				path = "new/deep"
+			}
 			switch rapid.IntRange(0, 4).Draw(t, "change "+path) {
 			case 1:
 				f.Write(path, text("loose"))
@@ -256,7 +267,7 @@ func TestSwitchingKeepsEveryByte(t *testing.T) {
 		}
 		before := state(f)
 		a := charting.Of(opened.App(t, f.Dir))
-		_, err := a.Do(ctx, []charting.Step{{Kind: charting.Gone, Branch: "one"}}, false)
+		_, err := a.Do(ctx, []charting.Step{{Kind: charting.Gone, Branch: "one"}}, charting.Consent{})
 		if err != nil {
 			assert.NotEmpty(t, opened.Refusal(t, err))
 			assert.Equal(t, before, state(f), "a refusal changes nothing")
@@ -267,7 +278,7 @@ func TestSwitchingKeepsEveryByte(t *testing.T) {
 		if rapid.Bool().Draw(t, "by undo") {
 			_, err = planning.Of(a.App).Undo(ctx)
 		} else {
-			_, err = a.Do(ctx, []charting.Step{{Kind: charting.Gone, Branch: "two"}}, false)
+			_, err = a.Do(ctx, []charting.Step{{Kind: charting.Gone, Branch: "two"}}, charting.Consent{})
 		}
 		require.NoError(t, err)
 		assert.Equal(t, before, state(f))
@@ -277,25 +288,29 @@ func TestSwitchingKeepsEveryByte(t *testing.T) {
 
 // asideAndBack goes with all changes put aside, and comes back to them.
 func asideAndBack(t *rapid.T, a *charting.App, f *fixture.Repo, before string) {
-	outcome, err := a.GoAside(ctx, []charting.Step{{Kind: charting.Gone, Branch: "one"}}, false)
+	outcome, err := a.Do(ctx, []charting.Step{{Kind: charting.Gone, Branch: "one"}}, charting.Consent{Aside: true})
 	require.NoError(t, err)
 	assert.Positive(t, outcome.Aside)
 	assert.Empty(t, f.Git("status", "--porcelain", "-uall"))
 	steps := rapid.IntRange(1, 2).Draw(t, "way back")
 	if steps == 1 {
-		outcome, err = a.Do(ctx, []charting.Step{{Kind: charting.Gone, Branch: "two"}}, false)
+		outcome, err = a.Do(ctx, []charting.Step{{Kind: charting.Gone, Branch: "two"}}, charting.Consent{})
 		require.NoError(t, err)
 		assert.Positive(t, outcome.Back)
 		assert.Equal(t, before, state(f))
 		_, err = planning.Of(a.App).Undo(ctx) // aside again
 		require.NoError(t, err)
+		assert.Equal(t, "one", f.Git("branch", "--show-current"))
 		assert.Empty(t, f.Git("status", "--porcelain", "-uall"))
-		_, err = a.BringBack(ctx)
+		_, err = planning.Of(a.App).Redo(ctx)
 	} else {
-		for range 2 { // the switch, and the putting aside
-			_, err = planning.Of(a.App).Undo(ctx)
-			require.NoError(t, err)
-		}
+		_, err = planning.Of(a.App).Undo(ctx) // of both in one
+		require.NoError(t, err)
+		assert.Equal(t, before, state(f))
+		_, err = planning.Of(a.App).Redo(ctx)
+		require.NoError(t, err)
+		assert.Empty(t, f.Git("status", "--porcelain", "-uall"))
+		_, err = planning.Of(a.App).Undo(ctx)
 	}
 	require.NoError(t, err)
 	assert.Equal(t, before, state(f))
@@ -304,7 +319,13 @@ func asideAndBack(t *rapid.T, a *charting.App, f *fixture.Repo, before string) {
 
 // state is what files and index hold, with HEAD and modes.
 func state(f *fixture.Repo) string {
-	return f.Git("symbolic-ref", "HEAD") + f.Git("ls-files", "--stage") + f.Git("diff") + f.Git("status", "--porcelain", "-uall")
+	lies := ""
+	for path := range strings.SplitSeq(f.Git("ls-files", "--cached", "--others", "--deduplicate"), "\n") {
+		if data, err := os.ReadFile(filepath.Join(f.Dir, path)); err == nil {
+			lies += fmt.Sprintf("%s %q\n", path, data)
+		}
+	}
+	return f.Git("symbolic-ref", "HEAD") + f.Git("ls-files", "--stage") + lies + f.Git("diff") + f.Git("status", "--porcelain", "-uall")
 }
 
 func TestStepsWithBranches(t *testing.T) {
@@ -352,7 +373,7 @@ func TestStepsWithBranches(t *testing.T) {
 			refs := func() string { return f.Git("symbolic-ref", "HEAD") + "\n" + f.Git("for-each-ref", "refs/heads") }
 			a := charting.Of(opened.App(t, f.Dir))
 			before := refs()
-			_, err := a.Do(ctx, test.steps, test.yes)
+			_, err := a.Do(ctx, test.steps, charting.Consent{Losing: test.yes})
 			if test.want != "" {
 				require.ErrorContains(t, err, test.want)
 				assert.Equal(t, before, refs())
@@ -409,7 +430,7 @@ func TestLandingsAreForecast(t *testing.T) {
 		assert.ErrorContains(t, err, want)
 	}
 	before := f.Git("for-each-ref")
-	_, err := a.Do(ctx, land("first"), true)
+	_, err := a.Do(ctx, land("first"), charting.Consent{Losing: true})
 	assert.ErrorContains(t, err, "goes to the remote")
 	show, err := a.Look(ctx, land("first", "second"))
 	require.NoError(t, err)

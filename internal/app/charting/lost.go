@@ -75,10 +75,21 @@ func (a *App) Lost(ctx context.Context) ([]Lost, error) {
 }
 
 func pathsOf(e journal.Entry) (paths []string) {
-	for _, f := range e.Files {
+	files, _ := e.PutAside()
+	if e.Kind == journal.Discard {
+		files = e.Files
+	}
+	for _, f := range files {
 		if !f.Before.IsZero() {
 			paths = append(paths, string(f.Path))
 		}
+	}
+	return paths
+}
+
+func allPathsOf(e journal.Entry) (paths []string) {
+	for _, f := range e.Files {
+		paths = append(paths, string(f.Path))
 	}
 	return paths
 }
@@ -217,6 +228,9 @@ func (a *App) TextsBack(ctx context.Context, number int) (files int, err error) 
 	e := entries[at]
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
+		return 0, err
+	}
+	if _, err := a.Repo.ReadRaw(ctx, allPathsOf(e), true); err != nil { // undo needs what lies there now
 		return 0, err
 	}
 	record := journal.Entry{Kind: journal.Take, Ref: head.Ref, Old: head.Commit, New: head.Commit, Of: e.Number, Raw: true,

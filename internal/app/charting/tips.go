@@ -46,7 +46,8 @@ func (a *App) Tips(ctx context.Context) ([]Branch, error) {
 	list = append(list, stashes...)
 	for i := range list {
 		for _, e := range asides[list[i].Name] {
-			list[i].Aside += len(e.Files)
+			files, _ := e.PutAside()
+			list[i].Aside += len(files)
 		}
 	}
 	if head.Ref == "" && !head.Commit.IsZero() { // on no branch: it is drawn like one

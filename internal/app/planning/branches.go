@@ -33,6 +33,12 @@ func (a *App) switchBack(ctx context.Context, kind journal.Kind, entry journal.E
 	if kind == journal.Undo {
 		record.Others = app.MovesBack(entry.Others)
 	}
+	if len(entry.Aside)+len(entry.Back) > 0 { // its files go back as they lay
+		record.Files, record.Index, record.Raw = entry.Files, entry.Index, true
+		if kind == journal.Undo {
+			record.Files, record.Index = app.FilesBack(entry.Files), app.FilesBack(entry.Index)
+		}
+	}
 	for _, move := range record.Others {
 		if move.Ref == to { // it was made by the step, and is made again
 			return a.SwitchStep(ctx, record, repo.Head{Ref: to, Commit: move.New})

@@ -44,7 +44,7 @@ func (a *App) Rescuable(ctx context.Context, number int) ([]Rescued, error) {
 		for i, f := range append(append([]journal.File{}, e.Files...), e.Index...) {
 			path := string(f.Path)
 			fromDisk := i < len(e.Files)
-			if f.Before.IsZero() || f.BeforeMode == repo.ModeSubmodule || seen[path] || fromDisk && e.Raw {
+			if f.Before.IsZero() || f.BeforeMode == repo.ModeSubmodule || seen[path] || fromDisk && !e.KeepsBefore() {
 				continue
 			}
 			seen[path] = true
@@ -100,7 +100,7 @@ func (a *App) Changes(ctx context.Context, e journal.Entry) ([]string, error) {
 	var told []string
 	for _, f := range e.Files {
 		told = append(told, "", safe.Line(string(f.Path)))
-		if e.Raw || !f.BeforeMode.IsFile() && !f.AfterMode.IsFile() {
+		if !e.KeepsBefore() || !f.BeforeMode.IsFile() && !f.AfterMode.IsFile() {
 			continue
 		}
 		var texts [2][]byte

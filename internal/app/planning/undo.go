@@ -164,7 +164,7 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 		Renamed: renamedBack(kind, entry)}
 	if kind == journal.Undo {
 		record.Old, record.New, record.Others = entry.New, entry.Old, app.MovesBack(entry.Others)
-		record.Files, record.Index, record.Raw = app.FilesBack(entry.Files), app.FilesBack(entry.Index), !entry.Raw
+		record.Files, record.Index, record.Raw = app.FilesBack(entry.Files), app.FilesBack(entry.Index), true
 		record.TraysOld, record.TraysNew = entry.TraysNew, entry.TraysOld
 	}
 	trays, err := a.Repo.RefValue(ctx, tray.Ref(a.Repo))

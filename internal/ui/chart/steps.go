@@ -48,7 +48,7 @@ func (m *Model) apply() tea.Cmd {
 }
 
 func (m *Model) do(steps []charting.Step, yes bool) tea.Cmd {
-	return m.doWith(m.charting.Do, steps, yes)
+	return m.doWith(steps, charting.Consent{Losing: yes})
 }
 
 // goes says whether steps go to another branch.
@@ -56,23 +56,24 @@ func goes(steps []charting.Step) bool {
 	return slices.ContainsFunc(steps, func(s charting.Step) bool { return s.Kind == charting.Gone })
 }
 
-func (m *Model) doWith(do func(context.Context, []charting.Step, bool) (charting.Outcome, error), steps []charting.Step, yes bool) tea.Cmd {
+// doWith does steps, and asks for the consent that they need.
+func (m *Model) doWith(steps []charting.Step, consent charting.Consent) tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{Title: "Changing branches", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 		there, err := m.elsewhere(ctx, steps)
 		if err != nil {
 			return kit.Got{}, err
 		}
-		outcome, err := do(ctx, steps, yes)
-		if err != nil && len(outcome.Commits) > 0 && !yes {
+		outcome, err := m.charting.Do(ctx, steps, consent)
+		if err != nil && len(outcome.Commits) > 0 && !consent.Losing {
 			return kit.Got{Msg: kit.Ask{Question: app.QuestionOf(err) + " y does it; the journal keeps them.", Key: "y",
-				Yes: m.doWith(do, steps, true)}}, nil
+				Yes: m.doWith(steps, charting.Consent{Losing: true, Aside: consent.Aside})}}, nil
 		}
 		if errors.Is(err, repo.ErrInTheWay) && goes(steps) {
 			_, files, _ := strings.Cut(err.Error(), "\n")
 			why := strings.Join(strings.Split(safe.Text(files), "\n"), ", ") + ": loose or staged, and in the way."
 			return kit.Got{Msg: kit.Ask{Question: why + " y puts all loose changes aside with " + safe.Line(m.status.Head.Branch()) + " and goes.",
 				Key: "y",
-				Yes: m.doWith(m.charting.GoAside, steps, yes)}}, nil
+				Yes: m.doWith(steps, charting.Consent{Losing: consent.Losing, Aside: true})}}, nil
 		}
 		if err != nil {
 			return kit.Got{}, err
