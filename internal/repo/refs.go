@@ -8,7 +8,9 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
+	"time"
 )
 
 // Head is where HEAD stands.
@@ -58,6 +60,36 @@ func (r *Repo) RefValue(ctx context.Context, ref string) (ID, error) {
 		return ID{}, err
 	}
 	return id, err
+}
+
+// RefAt is what a ref pointed at at a time, by its reflog; zero: it was not there. known is false where no reflog is kept in files.
+// Each line of such a file has the value before, the one after, who, and when in seconds and zone, then a tab and why.
+func (r *Repo) RefAt(ref string, at time.Time) (id ID, known bool) {
+	log, err := os.ReadFile(filepath.Join(r.commonDir, "logs", filepath.FromSlash(ref)))
+	if err != nil {
+		return ID{}, false
+	}
+	for line := range strings.Lines(string(log)) {
+		head, _, _ := strings.Cut(line, "\t")
+		fields := strings.Fields(head)
+		if len(fields) < 4 {
+			return ID{}, false
+		}
+		before, errBefore := ParseID(fields[0])
+		after, errAfter := ParseID(fields[1])
+		seconds, err := strconv.ParseInt(fields[len(fields)-2], 10, 64)
+		if errors.Join(errBefore, errAfter, err) != nil {
+			return ID{}, false
+		}
+		if !known {
+			id, known = before, true
+		}
+		if seconds > at.Unix() {
+			return id, true
+		}
+		id = after
+	}
+	return id, known
 }
 
 // lookUp asks the object reader, which knows names too and is there already.

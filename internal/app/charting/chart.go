@@ -1,6 +1,7 @@
 package charting
 
 import (
+	"cmp"
 	"context"
 	"time"
 
@@ -100,16 +101,24 @@ func (a *App) Chart(ctx context.Context, show Show) (Chart, error) {
 	if c.Target, err = a.line(ctx, show); err != nil {
 		return c, err
 	}
+	if show.moment != nil {
+		if tips, err = a.asThen(ctx, tips, show.moment); err != nil {
+			return c, err
+		}
+		c.Target.ID = show.moment.Of(c.Target)
+	}
 	if c.Tags, err = a.tags(ctx); err != nil {
 		return c, err
 	}
 	w := walk{App: a, chart: &c, position: map[repo.ID]int{}, own: map[repo.ID]repo.CommitParents{}}
-	if tip, lands := show.lines[c.Target.Name]; lands {
-		comes, err := a.Repo.RevList(ctx, "--first-parent", tip.String(), "^"+c.Target.ID.String())
+	since := cmp.Or(show.since, c.Target.ID)
+	c.Target.ID = cmp.Or(show.lines[c.Target.Name], c.Target.ID)
+	if since != c.Target.ID {
+		comes, err := a.Repo.RevList(ctx, "--first-parent", c.Target.ID.String(), "^"+since.String())
 		if err != nil {
 			return c, err
 		}
-		w.comes, c.Target.ID = len(comes), tip
+		w.comes = len(comes)
 	}
 	tips = willBe(tips, show)
 	c.Branches = len(tips)

@@ -20,21 +20,26 @@ func (a *App) Picture(ctx context.Context, show Show, steps []Step) (draw.Pictur
 	if err != nil {
 		return nil, err
 	}
+	if len(steps) == 0 {
+		return picture(now, nil), nil
+	}
+	will, err := a.Look(ctx, steps)
+	if err != nil {
+		return nil, err
+	}
+	will.All, will.Line = show.All, show.Line
+	next, err := a.Chart(ctx, will)
+	return picture(now, &next), err
+}
+
+// picture is a chart, and on its right another one if there is one.
+func picture(now Chart, next *Chart) draw.Chart {
 	picture := draw.Chart{Title: now.Target.Name, Subtitle: wording.Count(now.Branches-now.Others, "branch") + " of " +
 		fmt.Sprint(now.Branches)}
 	left, right := hung(now), map[int][]draw.Hung{}
 	places := now.Line
-	if len(steps) > 0 {
-		will, err := a.Look(ctx, steps)
-		if err != nil {
-			return nil, err
-		}
-		will.All, will.Line = show.All, show.Line
-		next, err := a.Chart(ctx, will)
-		if err != nil {
-			return nil, err
-		}
-		right, places = hung(next), Places(now.Line, next.Line)
+	if next != nil {
+		right, places = hung(*next), Places(now.Line, next.Line)
 	}
 	for _, place := range places {
 		for n := range max(1, len(left[place.At]), len(right[place.At])) {
@@ -48,7 +53,7 @@ func (a *App) Picture(ctx context.Context, show Show, steps []Step) (draw.Pictur
 	for n := range max(len(left[OwnRoot]), len(right[OwnRoot])) {
 		picture.Rows = append(picture.Rows, sides(draw.ChartRow{}, n, left[OwnRoot], right[OwnRoot]))
 	}
-	return picture, nil
+	return picture
 }
 
 func sides(row draw.ChartRow, n int, left, right []draw.Hung) draw.ChartRow {

@@ -15,7 +15,9 @@ type Show struct {
 	Changed map[string]repo.ID // branches by their names as they will be: at another commit, or gone (zero)
 	Head    string             // the branch that will be checked out; empty: as it is
 
-	lines map[string]repo.ID // targets by their names, as landings will move them
+	lines  map[string]repo.ID // targets by their names, as landings will move them
+	moment app.Moment         // the refs as they were at another time; nil: as they are
+	since  repo.ID            // the commit of the line from which its places are counted; zero: its tip
 }
 
 // showFile keeps which branches are on show.

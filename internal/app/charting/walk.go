@@ -91,12 +91,12 @@ func (w *walk) walkOwn(ctx context.Context, branches []Branch) error {
 	for _, c := range commits {
 		w.own[c.ID] = c
 	}
-	refs, err := w.Repo.Refs(ctx, "refs/remotes")
+	known, err := w.onRemotes(ctx)
 	if err != nil {
 		return err
 	}
-	for _, ref := range refs {
-		beyond = append(beyond, "^"+ref.ID.String())
+	for _, id := range known {
+		beyond = append(beyond, "^"+id.String())
 	}
 	sent, err := w.Repo.WalkParents(ctx, beyond...)
 	w.unsent = map[repo.ID]bool{}
@@ -104,6 +104,23 @@ func (w *walk) walkOwn(ctx context.Context, branches []Branch) error {
 		w.unsent[c.ID] = true
 	}
 	return err
+}
+
+// onRemotes are the tips of what remotes are known to have, or were then.
+func (w *walk) onRemotes(ctx context.Context) (tips []repo.ID, err error) {
+	for ref, at := range w.chart.Show.moment {
+		if strings.HasPrefix(ref, "refs/remotes/") {
+			tips = append(tips, at)
+		}
+	}
+	if w.chart.Show.moment != nil {
+		return tips, nil
+	}
+	refs, err := w.Repo.Refs(ctx, "refs/remotes")
+	for _, ref := range refs {
+		tips = append(tips, ref.ID)
+	}
+	return tips, err
 }
 
 // place is where a branch comes from: its commits back to the line or to another branch's tip.

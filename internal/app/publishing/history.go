@@ -26,23 +26,51 @@ func (a *App) HistoryOf(ctx context.Context, sent bool) (draw.History, error) {
 		if s.There.IsZero() {
 			return draw.History{}, app.Refuse("%s has no %s yet to compare with yours.", s.Remote, s.Branch)
 		}
-		return a.history(ctx, s.Branch, s.There, s.Here, "on "+s.Remote, "here")
+		target, err := a.FindTarget(ctx, s.Branch)
+		if err != nil {
+			return draw.History{}, err
+		}
+		return a.history(ctx, s.Branch, lineOf{"on " + s.Remote, s.There, target}, lineOf{"here", s.Here, target})
 	}
 	e, err := a.LastRewriting(ctx)
 	if err != nil {
 		return draw.History{}, err
 	}
-	return a.history(ctx, strings.TrimPrefix(e.Ref, "refs/heads/"), e.Old, e.New, "before", "after")
+	branch := strings.TrimPrefix(e.Ref, "refs/heads/")
+	target, err := a.FindTarget(ctx, branch)
+	if err != nil {
+		return draw.History{}, err
+	}
+	before, after := target, target
+	if before.ID, err = a.targetBefore(ctx, target, e.Number); err != nil {
+		return draw.History{}, err
+	}
+	if after.ID, err = a.targetBefore(ctx, target, e.Number+1); err != nil {
+		return draw.History{}, err
+	}
+	return a.history(ctx, branch, lineOf{"before", e.Old, before}, lineOf{"after", e.New, after})
+}
+
+// targetBefore is where a target was just before an entry of the journal.
+func (a *App) targetBefore(ctx context.Context, target app.Target, number int) (repo.ID, error) {
+	moment, err := a.Before(ctx, number)
+	if err != nil {
+		return repo.ID{}, err
+	}
+	return moment.Of(target), nil
+}
+
+// lineOf is a branch at one time, and its target then.
+type lineOf struct {
+	heading string
+	tip     repo.ID
+	target  app.Target
 }
 
 // history draws two lines from where they part, and ties each commit to what it became.
-func (a *App) history(ctx context.Context, branch string, old, new repo.ID, before, after string) (draw.History, error) {
-	picture := draw.History{Title: branch, Before: draw.Line{Heading: before}, After: draw.Line{Heading: after}}
-	target, err := a.FindTarget(ctx, branch)
-	if err != nil {
-		return picture, err
-	}
-	base, err := a.Repo.MergeBase(ctx, old, new)
+func (a *App) history(ctx context.Context, branch string, before, after lineOf) (draw.History, error) {
+	picture := draw.History{Title: branch, Before: draw.Line{Heading: before.heading}, After: draw.Line{Heading: after.heading}}
+	base, err := a.Repo.MergeBase(ctx, before.tip, after.tip)
 	if err != nil {
 		return picture, err
 	}
@@ -50,7 +78,7 @@ func (a *App) history(ctx context.Context, branch string, old, new repo.ID, befo
 		picture.Subtitle = "since " + base.Short()
 	}
 	var sides [2][]app.Source
-	for side, tip := range []repo.ID{old, new} {
+	for side, tip := range []repo.ID{before.tip, after.tip} {
 		if sides[side], err = a.SourcesBetween(ctx, base, tip); err != nil {
 			return picture, err
 		}
@@ -59,10 +87,10 @@ func (a *App) history(ctx context.Context, branch string, old, new repo.ID, befo
 	if err != nil {
 		return picture, err
 	}
-	if picture.Before.Knots, err = a.knots(ctx, sides[0], target, func(n int) string { return fmt.Sprint(n + 1) }); err != nil {
+	if picture.Before.Knots, err = a.knots(ctx, sides[0], before.target, func(n int) string { return fmt.Sprint(n + 1) }); err != nil {
 		return picture, err
 	}
-	if picture.After.Knots, err = a.knots(ctx, sides[1], target, shape.Letter); err != nil {
+	if picture.After.Knots, err = a.knots(ctx, sides[1], after.target, shape.Letter); err != nil {
 		return picture, err
 	}
 	picture.Threads = threadsOf(sides[0], sides[1], pairs)

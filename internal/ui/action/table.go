@@ -82,6 +82,8 @@ const (
 	DoSteps         ID = "do steps"
 	UndoStep        ID = "undo step"
 	ClearSteps      ID = "clear steps"
+	OpenRows        ID = "open the commits"
+	DrawSince       ID = "draw since a step"
 	WorkHere        ID = "at work here"
 	FindOnChart     ID = "find on the chart"
 	LandFromMap     ID = "land from the map"
@@ -567,6 +569,8 @@ var Table = []Key{
 	{Keys: []string{"-"}, Means: "Hides what is at the cursor, or shows it again.", Actions: []Action{
 		{ID: Hide, In: []Place{Sort, Reading}, Name: "hide", Help: "Hide the hunk at the cursor, or the file or tray on its heading, or show " +
 			"it again.", Words: "collapse fold"},
+		{ID: OpenRows, In: []Place{Map}, Name: "open", Help: "Give the commits of the branch at the cursor rows of their own, or put them " +
+			"into the branch's row again.", Words: "list log commits expand collapse", Listed: true},
 		{ID: FoldPlaces, In: []Place{Overlaps}, Name: "places", Help: "Show or hide the places in the file, each with the commits whose lines " +
 			"touch there.", Listed: true}}},
 	{Keys: []string{">"}, Means: "More context.", Actions: []Action{
@@ -644,6 +648,8 @@ var Table = []Key{
 		{ID: CheckOutput, In: []Place{Shape}, Keys: none, Name: "check's output", Help: "Show what the check said of the entry."},
 		{ID: RevertCommit, In: []Place{Map}, Keys: none, Name: "take back", Help: "Plan, in Shape, a commit of the branch at work that takes " +
 			"the commit at the cursor back.", Words: "revert undo commit", Command: "revert COMMIT"},
+		{ID: DrawSince, In: []Place{Map}, Keys: none, Name: "draw since", Help: "Write a picture of the branches as they were before a step " +
+			"of the journal, and as they are now.", Words: "before after picture svg pdf history", Command: "draw --branches --since N"},
 		{ID: RevertSource, In: []Place{Shape}, Keys: none, Name: "take back", Help: "Add an entry that takes the commit at the cursor back, " +
 			"and says why.", Words: "revert undo commit", Command: "revert COMMIT", Listed: true},
 		{ID: JoinFirst, In: []Place{Mend}, Keys: none, Name: "join first", Help: "Join the entries that conflict at the same lines, so that " +

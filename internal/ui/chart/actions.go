@@ -23,6 +23,11 @@ func (m *Model) Actions() []kit.Action {
 	}
 	b, local := m.branchHere()
 	some := m.now.Known
+	_, isOpen, opens := m.segmentHere()
+	rows := "open"
+	if isOpen {
+		rows = "close"
+	}
 	deleted, landed := "delete", "land"
 	for _, step := range m.steps {
 		switch {
@@ -58,11 +63,13 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.CompareLoose, !m.commitHere().IsZero(), m.compareLoose),
 		kit.Act(action.WorkHere, local && !b.AtWork, m.workHere),
 		kit.Act(action.AllBranches, some, m.all),
+		kit.Act(action.OpenRows, opens, kit.Just(m.openOrClose)).Named(rows),
 		kit.Asking(action.FindOnChart, some, m.search),
 		kit.Act(action.UndoStep, len(m.steps) > 0, m.undo),
 		kit.Act(action.ClearSteps, len(m.steps) > 0, m.clear),
 	}
-	return append(actions, m.moves()...)
+	actions = append(actions, m.moves()...)
+	return append(actions, kit.Act(action.DrawSince, some, m.drawSince))
 }
 
 func (m *Model) lookActions() []kit.Action {
@@ -104,7 +111,7 @@ func (m *Model) moves() []kit.Action {
 		act(action.End, func() { m.step(len(m.rows())) }),
 		act(action.ToNow, m.left),
 		act(action.ToNext, m.right),
-		kit.Act(action.NextCommit, m.now.Known, func() tea.Cmd { m.along(1); return m.tell() }),
-		kit.Act(action.PreviousCommit, m.now.Known, func() tea.Cmd { m.along(-1); return m.tell() }),
+		kit.Act(action.NextCommit, m.now.Known, func() tea.Cmd { m.toCommit(1); return m.tell() }),
+		kit.Act(action.PreviousCommit, m.now.Known, func() tea.Cmd { m.toCommit(-1); return m.tell() }),
 	}
 }

@@ -43,7 +43,8 @@ type Model struct {
 	steps  []charting.Step
 
 	cursor             place
-	laid               []row // for laidFor; nil: what they show has changed
+	open               map[string]bool // branches whose commits have rows of their own
+	laid               []row           // for laidFor; nil: what they show has changed
 	laidFor            kit.Size
 	top                int
 	half               kit.Half
@@ -68,6 +69,7 @@ type place struct {
 	branch    string
 	commit    repo.ID
 	named     bool // it is on the branch's name
+	own       bool // it is on a commit that has a row of its own
 }
 
 // New makes the screen.

@@ -87,6 +87,12 @@ func TestTheChartFits(t *testing.T) {
 		for range rapid.IntRange(0, 10).Draw(t, "moves") {
 			m.step(rapid.IntRange(-3, 3).Draw(t, "rows"))
 			m.along(rapid.IntRange(-3, 3).Draw(t, "along"))
+			if rapid.Bool().Draw(t, "open or close") {
+				on, _ := m.here()
+				m.openOrClose()
+				still, _ := m.here()
+				assert.Equal(t, on.commit, still.commit)
+			}
 		}
 		rows := m.View(m.size, kit.NewTheme(kit.Dark))
 		require.Len(t, rows, size.Height)
@@ -103,6 +109,10 @@ func TestTheCursorStaysWhereItIs(t *testing.T) {
 		m := shown(harbour(names, commits), 142, 36)
 		m.cursor.row = rapid.IntRange(0, 4).Draw(t, "row")
 		m.along(rapid.IntRange(0, 5).Draw(t, "along"))
+		if rapid.Bool().Draw(t, "open") {
+			m.openOrClose()
+			m.step(rapid.IntRange(0, 5).Draw(t, "to a row"))
+		}
 		before, _ := m.here()
 		gone := rapid.IntRange(0, 4).Draw(t, "gone")
 		c := m.now.Value

@@ -37,6 +37,7 @@ type item struct {
 	commit  repo.ID
 	subject string
 	author  string
+	own     bool // the commit has a row of its own
 }
 
 // row is one of the chart's: a place of the line, what hangs from it on the left, and what will on the right.
@@ -47,7 +48,8 @@ type row struct {
 	left    side
 	right   side
 	items   []item
-	others  bool // the counted row of the branches that are not on show
+	others  bool       // the counted row of the branches that are not on show
+	commit  *commitRow // a commit that has this row of its own
 }
 
 // side is what a row has on one side of the line, from the line outward.
@@ -56,6 +58,7 @@ type side struct {
 	segments []charting.Segment
 	there    []charting.Branch // branches that are just there
 	on       string            // the branch that it leaves from, if that is in another row
+	below    int               // how many commits are between it and the line
 }
 
 func (s side) empty() bool { return len(s.cells) == 0 && len(s.there) == 0 }
@@ -107,7 +110,7 @@ func (m *Model) layRows() []row {
 				r.right = rs[n]
 			}
 			r.items = append(r.items, r.left.items()...)
-			rows = append(rows, r)
+			rows = append(append(rows, r), m.openRows(r.left, true)...)
 		}
 	}
 	for n := range max(len(left[charting.OwnRoot]), len(right[charting.OwnRoot])) {
@@ -119,7 +122,7 @@ func (m *Model) layRows() []row {
 			r.right = right[charting.OwnRoot][n]
 		}
 		r.items = r.left.items()
-		rows = append(rows, r)
+		rows = append(append(rows, r), m.openRows(r.left, false)...)
 	}
 	return rows
 }
@@ -164,7 +167,7 @@ func layOut(s charting.Stack, width int, named func(n int) string) side {
 	if s.On != "" {
 		width -= ansi.StringWidth(onText(s.On))
 	}
-	return side{cells: lanes.ChartRow(branches, width-1), segments: s.Segments, on: s.On}
+	return side{cells: lanes.ChartRow(branches, width-1), segments: s.Segments, on: s.On, below: s.Below}
 }
 
 // onText says from which branch a row leaves that is drawn in another one.
@@ -294,6 +297,9 @@ func (m *Model) find() {
 			case m.cursor.row < 0:
 			case it.branch == m.cursor.branch && it.commit == m.cursor.commit && (it.kind == name) == m.cursor.named:
 				fits = 5
+				if it.own == m.cursor.own {
+					fits = 6
+				}
 			case m.cursor.named && it.branch == m.cursor.branch && it.kind == name:
 				fits = 4 // the branch has moved
 			case it.commit == m.cursor.commit:
@@ -326,10 +332,10 @@ func (m *Model) keepOn(rows []row) {
 	m.cursor.row = max(0, min(m.cursor.row, len(rows)-1))
 	items := rows[m.cursor.row].items
 	m.cursor.item = max(0, min(m.cursor.item, len(items)-1))
-	m.cursor.branch, m.cursor.commit, m.cursor.named = "", repo.ID{}, false
+	m.cursor.branch, m.cursor.commit, m.cursor.named, m.cursor.own = "", repo.ID{}, false, false
 	if len(items) > 0 {
 		on := items[m.cursor.item]
-		m.cursor.branch, m.cursor.commit, m.cursor.named = on.branch, on.commit, on.kind == name
+		m.cursor.branch, m.cursor.commit, m.cursor.named, m.cursor.own = on.branch, on.commit, on.kind == name, on.own
 	}
 }
 
@@ -344,9 +350,9 @@ func (m *Model) step(by int) {
 func (m *Model) onward(by int) tea.Cmd {
 	before := m.cursor
 	for {
-		at := m.cursor.item
-		m.along(by)
-		if m.cursor.item == at {
+		at := m.cursor
+		m.toCommit(by)
+		if m.cursor == at {
 			m.cursor = before
 			return kit.Say("There is no other commit in this row.")
 		}

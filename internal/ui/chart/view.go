@@ -133,6 +133,9 @@ func (m *Model) drawLeft(r row, at, width int, theme kit.Theme) string {
 		backdrop, pointer := kit.Cursor(theme, at == m.cursor.row, 2)
 		return kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(text), Style: theme.Dim})
 	}
+	if r.commit != nil {
+		return m.drawOpened(*r.commit, at == m.cursor.row, width, theme)
+	}
 	segs := m.pieces(r.left, at == m.cursor.row, r.items, theme.Now, theme)
 	slices.Reverse(segs)
 	size := 0

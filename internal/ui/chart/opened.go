@@ -1,0 +1,92 @@
+package chart
+
+import (
+	"fmt"
+
+	"bastel/internal/app/charting"
+	"bastel/internal/safe"
+	"bastel/internal/ui/kit"
+)
+
+// commitRow is a commit of a branch in a row of its own.
+type commitRow struct {
+	number string // as the branch's row calls it
+	mark   charting.Mark
+}
+
+// openRows are the rows of the commits of those branches of a side that are opened, oldest first as the line runs.
+func (m *Model) openRows(s side, hangs bool) (rows []row) {
+	n := s.below
+	for _, segment := range s.segments {
+		for _, c := range segment.Commits {
+			number := markOf(c, fmt.Sprint(n+1))
+			if n++; !m.open[segment.Name] {
+				continue
+			}
+			rows = append(rows, row{hangs: hangs, commit: &commitRow{number, c}, items: []item{{kind: mark, cell: -1, branch: segment.Name,
+				commit: c.ID, subject: c.Subject, author: c.Author, own: true}}})
+		}
+	}
+	return rows
+}
+
+// segmentHere is the branch at the cursor that has commits of its own, and whether they have rows of their own.
+func (m *Model) segmentHere() (branch string, isOpen, ok bool) {
+	at, there := m.here()
+	if !there || at.branch == "" {
+		return "", false, false
+	}
+	for _, s := range m.now.Value.Stacks {
+		for _, segment := range s.Segments {
+			for _, b := range segment.Named() {
+				if b.Name == at.branch {
+					return segment.Name, m.open[segment.Name], len(segment.Commits) > 0
+				}
+			}
+		}
+	}
+	return "", false, false
+}
+
+// openOrClose gives the commits of the branch at the cursor rows of their own, or puts them into the branch's row again.
+func (m *Model) openOrClose() {
+	branch, isOpen, ok := m.segmentHere()
+	if !ok {
+		return
+	}
+	if m.open == nil {
+		m.open = map[string]bool{}
+	}
+	m.open[branch] = !isOpen
+	m.laid = nil
+	m.find()
+}
+
+// toCommit goes to the next commit of the row, or of those that have rows of their own.
+func (m *Model) toCommit(by int) {
+	at, _ := m.here()
+	if !at.own {
+		m.along(by)
+		return
+	}
+	before := m.cursor
+	m.step(by)
+	if now, _ := m.here(); !now.own || now.branch != at.branch {
+		m.cursor = before
+	}
+}
+
+// drawOpened draws the row of one commit: its name in the branch's row, its subject, and who made it if that is somebody else.
+func (m *Model) drawOpened(o commitRow, selected bool, width int, theme kit.Theme) string {
+	backdrop, pointer := kit.Cursor(theme, selected, 2)
+	style := theme.Now
+	if o.mark.Unsent {
+		style = style.Bold(true)
+	}
+	who := kit.Seg{}
+	if !o.mark.Mine {
+		who = kit.Seg{Text: safe.Show(safe.Line(o.mark.Author) + " "), Style: theme.Dim}
+	}
+	return kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(fmt.Sprintf("%4s  ", o.number)), Style: style},
+		{Text: safe.Show(safe.Line(o.mark.Subject)), Style: theme.Plain}}, who)
+}
