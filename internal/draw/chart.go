@@ -58,7 +58,9 @@ func (c Chart) row(p *pen, i int, y vg.Length) {
 	case r.Comes:
 		title = p.look.Next
 		p.fill(chartLine, y-rowHeight/4, 2, rowHeight/2, p.look.Next)
-		p.text(chartLine+24, y+4, "+", 12, false, title)
+		if r.Title != "" {
+			p.text(chartLine+24, y+4, "+", 12, false, title)
+		}
 	case r.Line:
 		p.fill(chartLine, y-rowHeight/2, 2, rowHeight, p.look.Thread)
 	}
