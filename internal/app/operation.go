@@ -245,7 +245,7 @@ func (a *App) stayOnBranch(ctx context.Context, op *Operation) error {
 func (a *App) followIndex(ctx context.Context, op *Operation) error {
 	if op.trees[0] != op.trees[1] {
 		if err := a.Repo.Switch(ctx, op.trees[0], op.trees[1]); err != nil {
-			if errors.Is(err, repo.ErrInTheWay) {
+			if errors.Is(err, repo.ErrInTheWay) || errors.Is(err, repo.ErrLocked) {
 				op.trees[1] = op.trees[0] // it was refused before it touched a file: there is nothing to take back
 			}
 			return err

@@ -108,7 +108,7 @@ func (a *App) recover(ctx context.Context) (string, error) {
 	if !took {
 		return "", errors.Join(a.stayOnBranchAgain(ctx, &op), a.removeNote())
 	}
-	if moved, err := a.movedOn(ctx, entry); err != nil || moved {
+	if moved, err := a.movedOn(ctx, &op); err != nil || moved {
 		return "", errors.Join(err, a.removeNote())
 	}
 	changed, err := a.finish(ctx, &op)
@@ -132,8 +132,16 @@ func (a *App) stayOnBranchAgain(ctx context.Context, op *Operation) error {
 	return a.stayOnBranch(ctx, op)
 }
 
-// movedOn says whether somebody moved the entry's branch since.
-func (a *App) movedOn(ctx context.Context, entry journal.Entry) (bool, error) {
+// movedOn says whether somebody moved the entry's branch since, or went to another one than the operation left HEAD on its way to.
+func (a *App) movedOn(ctx context.Context, op *Operation) (bool, error) {
+	entry := op.Entry
+	if op.Head[1] != "" {
+		head, err := a.Repo.Head(ctx)
+		elsewhere := head.Ref != "" && head.Ref != op.Head[1] || head.Ref == "" && entry.Kind == journal.Switch && head.Commit != entry.Old
+		if err != nil || elsewhere {
+			return elsewhere, err
+		}
+	}
 	if entry.Old == entry.New || entry.Kind == journal.Push || entry.Kind == journal.Pushed {
 		return false, nil
 	}

@@ -167,10 +167,7 @@ func (s *aside) fileAt(ctx context.Context, tree repo.ID, path string) (repo.Ent
 
 // steps writes into the entry what becomes of each file.
 func (s *aside) steps(ctx context.Context, put bool) error {
-	if len(s.paths) == 0 {
-		return nil
-	}
-	if err := s.placesOf(ctx); err != nil {
+	if err := s.placesOf(ctx, put); err != nil || len(s.paths) == 0 {
 		return err
 	}
 	slices.Sort(s.paths)
@@ -207,11 +204,25 @@ func (s *aside) steps(ctx context.Context, put bool) error {
 	return nil
 }
 
-// placesOf adds the files that a file in a folder's place, or a folder in a file's, has to do with.
-func (s *aside) placesOf(ctx context.Context) error {
+// placesOf adds the files that a file in a folder's place, or a folder in a file's, has to do with; and ignored files that lie
+// where one of the other branch will lie, which are put aside too.
+func (s *aside) placesOf(ctx context.Context, put bool) error {
 	differences, err := merge.Compare(ctx, s.Engine.Objects(), s.trees[0], s.trees[1])
 	if err != nil {
 		return err
+	}
+	goes := map[string]bool{}
+	for _, d := range differences {
+		goes[d.Path] = d.New.IsZero()
+	}
+	for _, d := range differences {
+		if !put || !d.Old.IsZero() {
+			continue
+		}
+		for _, path := range s.Repo.InTheWay(d.Path, func(path string) bool { return goes[path] }) {
+			s.loose[path] = repo.Change{Path: path}
+			s.paths = append(s.paths, path)
+		}
 	}
 	about, folders := map[string]bool{}, map[string]bool{}
 	for _, path := range s.paths {

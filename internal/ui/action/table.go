@@ -84,6 +84,8 @@ const (
 	ClearSteps      ID = "clear steps"
 	OpenRows        ID = "open the commits"
 	DrawSince       ID = "draw since a step"
+	ToFork          ID = "to the fork"
+	ToMerge         ID = "to a merge"
 	WorkHere        ID = "at work here"
 	FindOnChart     ID = "find on the chart"
 	LandFromMap     ID = "land from the map"
@@ -648,6 +650,9 @@ var Table = []Key{
 		{ID: CheckOutput, In: []Place{Shape}, Keys: none, Name: "check's output", Help: "Show what the check said of the entry."},
 		{ID: RevertCommit, In: []Place{Map}, Keys: none, Name: "take back", Help: "Plan, in Shape, a commit of the branch at work that takes " +
 			"the commit at the cursor back.", Words: "revert undo commit", Command: "revert COMMIT"},
+		{ID: ToFork, In: []Place{Map}, Keys: none, Name: "to the fork", Help: "Go to the commit of the line that the branch at the cursor left.",
+			Words: "merge base mooring"},
+		{ID: ToMerge, In: []Place{Map}, Keys: none, Name: "next merge", Help: "Go to the next merge commit on show.", Words: "merge commit"},
 		{ID: DrawSince, In: []Place{Map}, Keys: none, Name: "draw since", Help: "Write a picture of the branches as they were before a step " +
 			"of the journal, and as they are now.", Words: "before after picture svg pdf history", Command: "draw --branches --since N"},
 		{ID: RevertSource, In: []Place{Shape}, Keys: none, Name: "take back", Help: "Add an entry that takes the commit at the cursor back, " +

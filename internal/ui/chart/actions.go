@@ -69,7 +69,8 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.ClearSteps, len(m.steps) > 0, m.clear),
 	}
 	actions = append(actions, m.moves()...)
-	return append(actions, kit.Act(action.DrawSince, some, m.drawSince))
+	return append(actions, kit.Act(action.DrawSince, some, m.drawSince),
+		kit.Act(action.ToFork, some, func() tea.Cmd { m.toFork(); return m.tell() }), kit.Act(action.ToMerge, some, m.toMerge))
 }
 
 func (m *Model) lookActions() []kit.Action {

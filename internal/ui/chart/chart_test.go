@@ -170,3 +170,36 @@ func TestWhatWasPlannedIsForgotten(t *testing.T) {
 	m.Update(m.plan(charting.Step{Kind: charting.Gone, Branch: "nowhere"})())
 	assert.Len(t, m.steps, 1, "what is not possible is dropped")
 }
+
+// TestMovesOnTheChart: to the fork and from merge to merge, also where commits have rows of their own; → opens, ← closes.
+func TestMovesOnTheChart(t *testing.T) {
+	c := harbour([]string{"a", "b", "c"}, []int{3, 12, 2})
+	c.Stacks[1].Segments[0].Commits[6].Merges = id(7)
+	c.Stacks[2].Segments[0].Commits[0].Merges = id(8)
+	m := shown(c, 142, 36)
+	m.step(1)
+	m.along(20)
+	on, _ := m.here()
+	require.Equal(t, "b", on.branch)
+	require.Equal(t, name, on.kind)
+	m.right()
+	require.Len(t, m.rows(), 3+12)
+	m.step(8)
+	on, _ = m.here()
+	assert.Equal(t, "b 7", on.subject)
+	m.toFork()
+	on, _ = m.here()
+	assert.Equal(t, "place b", on.subject)
+	var merges []string
+	for range 4 {
+		m.toMerge()
+		on, _ = m.here()
+		merges = append(merges, on.subject)
+	}
+	assert.Equal(t, []string{"b 6", "b 6", "c 0", "b 6"}, merges, "in the branch's row, in its own, and round")
+	m.step(6)
+	m.left()
+	assert.Len(t, m.rows(), 3)
+	on, _ = m.here()
+	assert.Equal(t, "b", on.branch)
+}

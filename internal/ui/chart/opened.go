@@ -3,7 +3,10 @@ package chart
 import (
 	"fmt"
 
+	tea "charm.land/bubbletea/v2"
+
 	"bastel/internal/app/charting"
+	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 )
@@ -74,6 +77,50 @@ func (m *Model) toCommit(by int) {
 	if now, _ := m.here(); !now.own || now.branch != at.branch {
 		m.cursor = before
 	}
+}
+
+// toFork goes to the commit of the line that the row leaves; of a root of its own to the first commit.
+func (m *Model) toFork() {
+	rows := m.rows()
+	for r := m.cursor.row; r >= 0 && r < len(rows) && rows[r].hangs; r-- {
+		if rows[r].mooring != nil {
+			m.cursor.row = r
+			break
+		}
+	}
+	m.cursor.item, m.cursor.wanted = 0, 0
+	m.keepOn(rows)
+}
+
+// toMerge goes to the next merge commit, from row to row, and from the last one to the first.
+func (m *Model) toMerge() tea.Cmd {
+	merges := map[repo.ID]bool{}
+	for _, s := range m.now.Value.Stacks {
+		for _, segment := range s.Segments {
+			for _, c := range segment.Commits {
+				merges[c.ID] = !c.Merges.IsZero()
+			}
+		}
+	}
+	var places []place
+	next := 0
+	for r, row := range m.rows() {
+		for i, it := range row.items {
+			if it.kind != mark || !merges[it.commit] {
+				continue
+			}
+			if r < m.cursor.row || r == m.cursor.row && i <= m.cursor.item {
+				next++
+			}
+			places = append(places, place{row: r, item: i, wanted: i})
+		}
+	}
+	if len(places) == 0 {
+		return kit.Say("No merge is on show.")
+	}
+	m.cursor = places[next%len(places)]
+	m.keepOn(m.rows())
+	return m.tell()
 }
 
 // drawOpened draws the row of one commit: its name in the branch's row, its subject, and who made it if that is somebody else.

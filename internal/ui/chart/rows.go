@@ -368,11 +368,21 @@ func (m *Model) left() {
 		m.half = kit.Now
 		return
 	}
+	if at, _ := m.here(); at.own {
+		m.openOrClose()
+		return
+	}
 	m.along(1)
 }
 
-// right goes towards the line, and from there to Next where that is a page of its own.
+// right opens the commits of the branch at whose name it is, else goes towards the line, and from there to Next where that is a
+// page of its own.
 func (m *Model) right() {
+	at, _ := m.here()
+	if _, isOpen, opens := m.segmentHere(); opens && !isOpen && at.kind == name {
+		m.openOrClose()
+		return
+	}
 	if m.size.Narrow && m.cursor.item == 0 {
 		m.half = kit.Next
 		return
