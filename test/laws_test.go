@@ -23,6 +23,7 @@ var rooms = []string{
 	"internal/cli",
 	"internal/ui",
 	"internal/ui/sort internal/ui/shape internal/ui/mend internal/ui/send internal/ui/chart",
+	"internal/ui/taking",
 	"internal/app/sorting internal/app/planning internal/app/resolving internal/app/publishing internal/app/charting",
 	"internal/ui/stream",
 	"internal/ui/kit",

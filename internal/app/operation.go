@@ -419,3 +419,25 @@ func (a *App) WriteIndex(ctx context.Context, entries []repo.IndexEntry) error {
 	}
 	return a.Repo.UpdateIndex(ctx, entries)
 }
+
+// IndexSteps leaves the paths out that the index holds so already.
+func (a *App) IndexSteps(ctx context.Context, entries []repo.IndexEntry) ([]journal.File, error) {
+	if len(entries) == 0 {
+		return nil, nil
+	}
+	paths := make([]string, len(entries))
+	for i, e := range entries {
+		paths[i] = e.Path
+	}
+	now, err := a.Repo.IndexEntries(ctx, paths)
+	if err != nil {
+		return nil, err
+	}
+	var steps []journal.File
+	for _, e := range entries {
+		if before := now[e.Path]; before.Mode != e.Mode || before.ID != e.ID {
+			steps = append(steps, journal.File{Path: []byte(e.Path), BeforeMode: before.Mode, Before: before.ID, AfterMode: e.Mode, After: e.ID})
+		}
+	}
+	return steps, nil
+}

@@ -323,7 +323,8 @@ func printMatters(w io.Writer, documents []matterDocument) {
 }
 
 func (c *command) take() *cobra.Command {
-	var stop, replace bool
+	var stop bool
+	var how taken
 	var cmd *cobra.Command
 	cmd = &cobra.Command{
 		Use:   "take POINT... [-- PATH...]",
@@ -343,22 +344,47 @@ PATH:HUNK-ID:3,5-7 lines of it.`,
 				return fmt.Errorf("%w: name the commits", errUsage)
 			}
 			if cmd.ArgsLenAtDash() >= 0 {
-				return c.takePaths(ctx, a, args[:cmd.ArgsLenAtDash()], args[cmd.ArgsLenAtDash():], replace)
+				return c.takePaths(ctx, a, args[:cmd.ArgsLenAtDash()], args[cmd.ArgsLenAtDash():], how)
 			}
 			ids, err := resolving.Of(a).NamedCommits(ctx, args)
 			if err != nil {
 				return err
 			}
-			return c.takeCommits(ctx, a, ids)
+			return c.takeCommits(ctx, a, ids, how)
 		}),
 	}
 	cmd.Flags().BoolVar(&stop, "stop", false, "forget what is being taken")
-	cmd.Flags().BoolVar(&replace, "replace", false, "with paths: also files with changes that are not committed")
+	cmd.Flags().StringVar(&how.tray, "tray", "", "into a tray, A to Z, instead of only loose")
+	cmd.Flags().BoolVar(&how.dry, "dry-run", false, "only list the hunks that would come")
+	cmd.Flags().BoolVar(&how.replace, "replace", false, "with paths: also files with changes that are not committed")
 	return cmd
 }
 
-func (c *command) takeCommits(ctx context.Context, a *app.App, ids []repo.ID) error {
-	paths, waiting, err := resolving.Of(a).TakeLoose(ctx, ids)
+// taken says how something is taken.
+type taken struct {
+	tray         string
+	dry, replace bool
+}
+
+func (c *command) takeCommits(ctx context.Context, a *app.App, ids []repo.ID, how taken) error {
+	into, err := layerOf(how.tray, tray.Loose)
+	if err != nil {
+		return err
+	}
+	if how.dry {
+		files, waiting, err := resolving.Of(a).Preview(ctx, ids)
+		if err != nil {
+			return err
+		}
+		hunks := documentsOf(files)
+		return c.answer(map[string]any{"hunks": hunks, "open": waiting.Open()}, func(w io.Writer) {
+			printHunks(w, hunks)
+			if n := waiting.Open(); n > 0 {
+				fmt.Fprintln(w, wording.Count(n, "place"), "to answer first")
+			}
+		})
+	}
+	paths, waiting, err := resolving.Of(a).Take(ctx, ids, into)
 	if err != nil {
 		return err
 	}
@@ -380,7 +406,7 @@ func (c *command) changedPaths(paths []string) error {
 
 // takePaths takes files of a point as they are there, or hunks of what a commit changes: not both at once, since each is one
 // step.
-func (c *command) takePaths(ctx context.Context, a *app.App, points, paths []string, replace bool) error {
+func (c *command) takePaths(ctx context.Context, a *app.App, points, paths []string, how taken) error {
 	if len(points) != 1 || len(paths) == 0 {
 		return fmt.Errorf("%w: one point, and then the paths", errUsage)
 	}
@@ -409,7 +435,10 @@ func (c *command) takePaths(ctx context.Context, a *app.App, points, paths []str
 	}
 	switch len(selected) {
 	case 0:
-		taken, err := resolving.Of(a).FilesAsThere(ctx, points[0], paths, replace)
+		if how.tray != "" || how.dry {
+			return fmt.Errorf("%w: --tray and --dry-run go with commits and hunks", errUsage)
+		}
+		taken, err := resolving.Of(a).FilesAsThere(ctx, points[0], paths, how.replace)
 		if err != nil {
 			return err
 		}
@@ -419,7 +448,7 @@ func (c *command) takePaths(ctx context.Context, a *app.App, points, paths []str
 		if err != nil {
 			return err
 		}
-		return c.takeCommits(ctx, a, []repo.ID{part})
+		return c.takeCommits(ctx, a, []repo.ID{part}, how)
 	}
 	return fmt.Errorf("%w: files, or hunks, and not both at once", errUsage)
 }

@@ -133,7 +133,7 @@ func TestTakingFromElsewhere(t *testing.T) {
 		"as entries": {join(from("elsewhere", "Add more"), []string{"enter", "+from +", "a", "+became 5"}), func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Add more, Mira Lund", f.Git("log", "-1", "--format=%s, %an", "HEAD~3"))
 		}},
-		"as loose changes": {join(from("elsewhere", "Add more"), []string{"down", "enter", "+Changed 1 file", "[", "+more", "u",
+		"as loose changes": {join(from("elsewhere", "Add more"), []string{"down", "enter", "+Taken: 1 file changed", "[", "+more", "u",
 			"+? y does it.", "y", "+No loose changes"}), nil},
 		"loose, with a conflict": {join(from("main", "all of them"), []string{"down", "enter", "+1 commit taken as loose changes",
 			"+12 open here",

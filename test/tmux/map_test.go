@@ -237,8 +237,12 @@ func TestTakingFromAnotherBranch(t *testing.T) {
 
 	term.play(":", "text:stop taking", "+Mend: stop taking", "Enter", "+◆ Mend", ";", "+stop taking", "3", "[", "[", "[", "+◆ Map",
 		"Escape", "+on show", "/", "+Find on the chart", "text:List the mooring", "Enter", "Enter", "+ropes/list.txt", "j", "Space", "+●", "Y",
-		"+Take 1 line of", "2", "+◆ Shape", "+List the mooring ropes", "+12 commits", "u", "+11 commits")
-	term.play("[", "[", "+◆ Map", "N", "Y", "+the whole file as it is there", "3", "+is as it is there")
+		"+Take 1 line of", "3", "+◆ Shape", "+List the mooring ropes", "+12 commits", "u", "+11 commits")
+	term.play("[", "[", "+◆ Map", "Y", "+Take 1 line of", "2", "+Into which tray?", "b", "+Taken into tray B",
+		"u", "+y does it", "y", "+Undid")
+	assert.Equal(t, loose, work.Git("diff"))
+	assert.NoFileExists(t, work.Dir+"/ropes/list.txt")
+	term.play("N", "Y", "+the whole file as it is there", "4", "+is as it is there")
 	assert.Equal(t, work.Git("show", "ropes~1:ropes/list.txt"), strings.TrimSpace(work.Read("ropes/list.txt")))
 	term.play("u", "+y does it", "y", "+Undid")
 	assert.Equal(t, loose, work.Git("diff"))

@@ -55,7 +55,7 @@ func (a *App) WriteAnswers(ctx context.Context, w *PendingMerge) ([]string, erro
 		if err := a.KeepAnswers(w.Answers); err != nil {
 			return nil, err
 		}
-		paths, left, err := a.TakeLoose(ctx, w.Taking)
+		paths, left, err := a.Take(ctx, w.Taking, a.UnfinishedTray())
 		if err == nil && left != nil {
 			err = app.Refuse("New conflicts: %s to answer. Nothing was changed yet.", wording.Count(left.Open(), "place"))
 		}

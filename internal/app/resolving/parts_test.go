@@ -15,6 +15,7 @@ import (
 
 	"bastel/internal/app/planning"
 	"bastel/internal/app/resolving"
+	"bastel/internal/app/sorting"
 	"bastel/internal/diff"
 	"bastel/internal/repo"
 	"bastel/internal/tray"
@@ -56,7 +57,7 @@ func TestPartsOfACommit(t *testing.T) {
 			f.Write("a", "first\n"+strings.Join(old, "")+"last\n")
 			f.Git("commit", "--quiet", "--all", "--message", "here")
 			f.Git("branch", "reference")
-			_, _, err = a.TakeLoose(t.Context(), []repo.ID{part})
+			_, _, err = a.Take(t.Context(), []repo.ID{part}, tray.Loose)
 			require.NoError(r, err)
 			got := f.Read("a")
 			f.Git("stash", "--quiet", "--include-untracked")
@@ -64,11 +65,28 @@ func TestPartsOfACommit(t *testing.T) {
 			require.Equal(r, f.Read("a"), got)
 			return
 		}
-		paths, waiting, err := a.TakeLoose(t.Context(), []repo.ID{part})
+		into := rapid.SampledFrom([]tray.Layer{tray.Loose, tray.A, tray.A + 1}).Draw(r, "into")
+		comes, _, err := a.Preview(t.Context(), []repo.ID{part})
+		require.NoError(r, err)
+		paths, waiting, err := a.Take(t.Context(), []repo.ID{part}, into)
 		require.NoError(r, err)
 		require.Nil(r, waiting)
 		require.NotEmpty(r, paths)
 		require.Equal(r, want, f.Read("a"))
+		sorter := sorting.Of(a.App)
+		listing, err := sorter.Look(t.Context())
+		require.NoError(r, err)
+		require.Equal(r, tray.IDs(comes), tray.IDs(listing.Files(into)), "what was shown before is there")
+		if into != tray.Loose {
+			require.Empty(r, listing.Files(tray.Loose))
+		}
+		_, err = planning.Of(a.App).Undo(t.Context())
+		require.NoError(r, err)
+		require.Empty(r, f.Git("status", "--porcelain"), "undo takes all of it back, the index too")
+		listing, err = sorter.Look(t.Context())
+		require.NoError(r, err)
+		require.Empty(r, listing.Lost)
+		require.Empty(r, listing.Files(into))
 	})
 }
 

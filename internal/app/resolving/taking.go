@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"bastel/internal/app"
+	"bastel/internal/tray"
 	"bastel/internal/wording"
 
 	"bastel/internal/journal"
@@ -72,10 +73,10 @@ func (a *App) NamedCommits(ctx context.Context, names []string) ([]repo.ID, erro
 	return ids, nil
 }
 
-// TakeLoose brings what commits from elsewhere change into the working files, as loose
-// changes: in memory first. If something meets there it gives what is to be answered,
-// and changes nothing; the same commits are taken once it is. It gives the paths.
-func (a *App) TakeLoose(ctx context.Context, ids []repo.ID) ([]string, *PendingMerge, error) {
+// Take brings what commits from elsewhere change into the working files, as loose changes or into a tray: in memory first. If
+// something meets there it gives what is to be answered, and changes nothing; the same commits are taken once it is. It
+// gives the paths.
+func (a *App) Take(ctx context.Context, ids []repo.ID, into tray.Layer) ([]string, *PendingMerge, error) {
 	a.TraysLock.Lock()
 	defer a.TraysLock.Unlock()
 	if err := a.RefuseUnfinished(); err != nil {
@@ -90,9 +91,12 @@ func (a *App) TakeLoose(ctx context.Context, ids []repo.ID) ([]string, *PendingM
 		for _, id := range ids {
 			words = append(words, id.String())
 		}
+		if into != tray.Loose {
+			words = append(words, into.String())
+		}
 		return nil, t.waiting, a.WriteState(app.TakingFile, strings.Join(words, "\n"))
 	}
-	paths, err := a.writeTaken(ctx, t)
+	paths, err := a.writeTaken(ctx, t, into)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -204,8 +208,45 @@ func (a *App) workContent(ctx context.Context, t *taking) error {
 	return err
 }
 
+// Draft is a tray that something can be taken into.
+type Draft struct {
+	Layer tray.Layer
+	Says  string // its message's first line, or what it is
+}
+
+// Trays are those that hold something, tray A, and the next free one.
+func (a *App) Trays(ctx context.Context) ([]Draft, error) {
+	kept, err := tray.LoadKept(ctx, a.Repo)
+	if err != nil {
+		return nil, err
+	}
+	filled := kept.Layers()
+	var drafts []Draft
+	for l := tray.A; l <= tray.Last; l++ {
+		says := app.FirstLine(kept.Messages[l])
+		switch {
+		case l == tray.A && says == "":
+			says = "the index"
+		case l != tray.A && says == "" && !slices.Contains(filled, l):
+			return append(drafts, Draft{l, "a new one"}), nil
+		}
+		drafts = append(drafts, Draft{l, says})
+	}
+	return drafts, nil
+}
+
+// Preview gives what a taking would change in the working files, and what is to be answered first.
+func (a *App) Preview(ctx context.Context, ids []repo.ID) ([]tray.File, *PendingMerge, error) {
+	t, err := a.takeInMemory(ctx, ids)
+	if err != nil {
+		return nil, nil, err
+	}
+	files, err := tray.Between(ctx, t.objects, t.start, t.end)
+	return files, t.waiting, err
+}
+
 // writeTaken writes the files that a taking changes, and journals how they were.
-func (a *App) writeTaken(ctx context.Context, t taking) ([]string, error) {
+func (a *App) writeTaken(ctx context.Context, t taking, into tray.Layer) ([]string, error) {
 	differences, err := merge.Compare(ctx, t.objects, t.start, t.end)
 	if err != nil {
 		return nil, err
@@ -238,6 +279,45 @@ func (a *App) writeTaken(ctx context.Context, t taking) ([]string, error) {
 		return nil, err
 	}
 	entry.Kind, entry.Title = journal.Take, wording.Count(len(t.ids), "commit")+" as loose changes"
+	if into != tray.Loose {
+		entry.Title = wording.Count(len(t.ids), "commit") + " into tray " + into.String()
+		if err := a.intoTray(ctx, &entry, t, paths, into); err != nil {
+			return nil, err
+		}
+	}
 	_, err = a.CarryOut(ctx, &app.Operation{Entry: entry, Reflog: app.ReflogMessage(entry.Kind, entry.Title)})
 	return paths, err
+}
+
+// intoTray has an entry put what is taken into a tray too. Files of which something is loose or staged already are named: there
+// nobody but the user can say which lines are meant.
+func (a *App) intoTray(ctx context.Context, entry *journal.Entry, t taking, paths []string, into tray.Layer) error {
+	changes, err := a.Repo.Status(ctx)
+	if err != nil {
+		return err
+	}
+	for _, c := range changes {
+		if slices.Contains(paths, c.Path) {
+			return app.Refuse("Something of %q is loose or staged already, so what is taken cannot be told from it in a tray. Nothing was changed. "+
+				"Take it as loose changes, and sort it there.", c.Path)
+		}
+	}
+	parts, err := tray.NewCommitParts(ctx, t.objects, t.start, t.end)
+	if err != nil {
+		return err
+	}
+	kept, err := tray.LoadKept(ctx, a.Repo)
+	if err != nil {
+		return err
+	}
+	out, err := parts.Into(ctx, a.Repo, kept, into)
+	if err != nil {
+		return app.SelectionRefusal(err)
+	}
+	if entry.Index, err = a.IndexSteps(ctx, out.Index); err != nil {
+		return err
+	}
+	entry.TraysOld = kept.ID
+	entry.TraysNew, err = out.Kept.Store(ctx, a.Repo)
+	return err
 }

@@ -15,7 +15,7 @@ import (
 // already. It is before or after, never between.
 func (a *App) carryOutSorting(ctx context.Context, entry journal.Entry, reflog string, out tray.Outcome,
 	hooks func(context.Context) error) (warning string, err error) {
-	index, err := a.indexSteps(ctx, out.Index)
+	index, err := a.IndexSteps(ctx, out.Index)
 	if err != nil {
 		return "", err
 	}
@@ -39,26 +39,4 @@ func (a *App) headSeen(ctx context.Context, entry journal.Entry) error {
 			"then repeat.", Err: repo.ErrMoved}
 	}
 	return nil
-}
-
-// indexSteps leaves the paths out that the index holds so already.
-func (a *App) indexSteps(ctx context.Context, entries []repo.IndexEntry) ([]journal.File, error) {
-	if len(entries) == 0 {
-		return nil, nil
-	}
-	paths := make([]string, len(entries))
-	for i, e := range entries {
-		paths[i] = e.Path
-	}
-	now, err := a.Repo.IndexEntries(ctx, paths)
-	if err != nil {
-		return nil, err
-	}
-	var steps []journal.File
-	for _, e := range entries {
-		if before := now[e.Path]; before.Mode != e.Mode || before.ID != e.ID {
-			steps = append(steps, journal.File{Path: []byte(e.Path), BeforeMode: before.Mode, Before: before.ID, AfterMode: e.Mode, After: e.ID})
-		}
-	}
-	return steps, nil
 }

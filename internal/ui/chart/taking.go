@@ -3,7 +3,6 @@ package chart
 import (
 	"context"
 	"errors"
-	"fmt"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -13,11 +12,9 @@ import (
 	"bastel/internal/safe"
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
+	"bastel/internal/ui/taking"
 	"bastel/internal/wording"
 )
-
-// mender is the screen where conflicts are answered.
-const mender = "Mend"
 
 // mark marks the line at the cursor, to be taken.
 func (m *Model) mark() tea.Cmd {
@@ -41,38 +38,30 @@ func (m *Model) take() tea.Cmd {
 	}
 	newer, older := m.looked, m.lookedFrom
 	at, _ := m.look.FileAt(newer, repo.ID{})
-	choose := kit.Choose{Title: "Take " + what + " of " + safe.Line(path) + " how?", Options: []kit.Option{
-		{Label: "as loose changes", Detail: "into the working files, to be sorted; what conflicts is answered in Mend first",
-			Do: func() tea.Cmd { return m.takeLoose(older, newer, selected) }},
+	choose := kit.Choose{Title: "Take " + what + " of " + safe.Line(path) + " how?"}
+	choose.Options = append(m.source(older, newer, selected).Options(m.ctx), []kit.Option{
 		{Label: "as an entry of the plan", Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape, with its message",
 			Do: func() tea.Cmd { return m.takeIntoPlan(older, newer, selected) }},
 		{Label: "the whole file as it is there", Detail: safe.Line(at.Path) + ", in place of what the working tree has",
 			Do: func() tea.Cmd { return m.takeFile(newer.String(), at.Path, false) }},
-	}}
+	}...)
 	if m.compared == nil {
+		all := m.source(older, newer, nil).Options(m.ctx)
 		choose.Options = append(choose.Options,
 			kit.Option{Label: "all of the commit, as loose changes", Detail: "whatever is marked",
-				Do: func() tea.Cmd { return m.takeLoose(older, newer, nil) }},
+				Look: all[0].Look, Do: all[0].Do},
 			kit.Option{Label: "all of the commit, as an entry of the plan", Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape",
 				Do: func() tea.Cmd { return m.takeIntoPlan(older, newer, nil) }})
 	}
 	return kit.Show(choose)
 }
 
-func (m *Model) takeLoose(older, newer repo.ID, selected []tray.Selection) tea.Cmd {
-	resolver := resolving.Of(m.app)
-	return kit.Start(kit.Work[kit.Got]{Title: "Taking", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+// source is what is picked of a difference; with nothing picked all of the newer commit.
+func (m *Model) source(older, newer repo.ID, selected []tray.Selection) taking.Source {
+	return taking.Source{App: m.app, Screen: Name, Commits: func(ctx context.Context) ([]repo.ID, error) {
 		part, err := m.part(ctx, older, newer, selected)
-		if err != nil {
-			return kit.Got{}, err
-		}
-		paths, waiting, err := resolver.TakeLoose(ctx, []repo.ID{part})
-		if err != nil || waiting == nil {
-			return kit.Got{Note: fmt.Sprintf("Taken: %s changed. u undoes it.", wording.Count(len(paths), "file"))}, err
-		}
-		said := wording.Count(waiting.Open(), "place") + " to answer first. Nothing was changed yet."
-		return kit.Got{Note: said, Msg: kit.Go{Screen: mender}}, nil
-	}})
+		return []repo.ID{part}, err
+	}}
 }
 
 // part is a commit of what is picked; with nothing picked all of the newer one.

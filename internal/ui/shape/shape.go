@@ -161,6 +161,8 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		return m.offerFillings(msg.Value)
 	case kit.Found[reverting]:
 		return m.writeRevert(msg.Value)
+	case kit.Found[kit.Choose]:
+		return kit.Show(msg.Value)
 	case kit.Found[sourceBranches]:
 		return m.offerSources(msg.Value)
 	case kit.Found[takeable]:

@@ -2,7 +2,6 @@ package shape
 
 import (
 	"context"
-	"fmt"
 	"slices"
 
 	tea "charm.land/bubbletea/v2"
@@ -14,6 +13,7 @@ import (
 	"bastel/internal/send"
 	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
+	"bastel/internal/ui/taking"
 	"bastel/internal/wording"
 )
 
@@ -79,25 +79,10 @@ func (m *Model) offerWays(ids []repo.ID) tea.Cmd {
 		}},
 	}}
 	if !m.elsewhere() {
-		choose.Options = append(choose.Options, kit.Option{Label: "as loose changes only", Detail: "to be sorted and committed afterwards",
-			Do: func() tea.Cmd { return m.takeLoose(ids) }})
+		source := taking.Source{App: m.app, Screen: Name, Commits: func(context.Context) ([]repo.ID, error) { return ids, nil }}
+		choose.Options = append(choose.Options, source.Options(m.ctx)...)
 	}
 	return kit.Show(choose)
-}
-
-// takeLoose brings changes into the working files; what meets there is mended first.
-func (m *Model) takeLoose(ids []repo.ID) tea.Cmd {
-	return kit.Start(kit.Work[kit.Got]{
-		Title: "Taking",
-		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-			paths, waiting, err := m.resolving.TakeLoose(ctx, ids)
-			if err != nil || waiting == nil {
-				return kit.Got{Note: fmt.Sprintf("Changed %s. u undoes it.", wording.Count(len(paths), "file"))}, err
-			}
-			return kit.Got{Note: fmt.Sprintf("%s to answer first. Nothing was changed yet.", wording.Count(waiting.Open(), "place")),
-				Msg: kit.Go{Screen: mender}}, nil
-		},
-	})
 }
 
 // mergeIn makes the merge of another branch the plan's last entry.
