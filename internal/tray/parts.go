@@ -19,9 +19,33 @@ func NewCommitParts(ctx context.Context, objects *repo.Overlay, old, new repo.ID
 	if err != nil {
 		return nil, err
 	}
+	return partsOf(ctx, objects, asDerived(differences))
+}
+
+// FollowedParts spreads out what lies between two trees, a renamed file as one: its lines can be picked without the new name.
+func FollowedParts(ctx context.Context, objects *repo.Overlay, old, new repo.ID) (*CommitParts, error) {
+	list, err := merge.Compare(ctx, objects, old, new)
+	if err != nil {
+		return nil, err
+	}
+	differences, err := merge.Derive(ctx, objects, list)
+	if err != nil {
+		return nil, err
+	}
+	return partsOf(ctx, objects, differences)
+}
+
+func partsOf(ctx context.Context, objects *repo.Overlay, differences []merge.Derived) (*CommitParts, error) {
 	d := &CommitParts{}
+	var err error
 	for _, diff := range differences {
 		s := &LayeredFile{Path: diff.Path}
+		switch {
+		case diff.Copy:
+			diff.Old = repo.Entry{}
+		case diff.From != "":
+			s.From, s.Renamed = diff.From, Loose
+		}
 		for _, side := range []struct {
 			entry repo.Entry
 			to    []*version

@@ -240,11 +240,16 @@ func Between(ctx context.Context, objects *repo.Overlay, old, new repo.ID) ([]Fi
 	if err != nil {
 		return nil, err
 	}
+	return listed(ctx, objects, asDerived(list))
+}
+
+// asDerived has no file follow another one.
+func asDerived(list []merge.Difference) []merge.Derived {
 	differences := make([]merge.Derived, len(list))
 	for i, d := range list {
 		differences[i] = merge.Derived{Difference: d}
 	}
-	return listed(ctx, objects, differences)
+	return differences
 }
 
 // BetweenFollowed lists what differs between two trees, a renamed file as one.

@@ -32,7 +32,7 @@ func (a *App) PartOf(ctx context.Context, older, newer repo.ID, selected []tray.
 		}
 	}
 	objects := a.Repo.NewOverlay()
-	parts, err := tray.NewCommitParts(ctx, objects, before, source.Tree)
+	parts, err := tray.FollowedParts(ctx, objects, before, source.Tree)
 	if err != nil {
 		return repo.ID{}, err
 	}

@@ -41,7 +41,11 @@ func TestPartsOfACommit(t *testing.T) {
 			changed[at] = rapid.SampledFrom([]string{"", "changed\n", old[at] + "added\n"}).Draw(r, "to")
 		}
 		f.Write("fresh", "new\n")
-		source := fixture.ID(t, f.Commit("source", "a", strings.Join(changed, "")))
+		name := rapid.SampledFrom([]string{"a", "moved"}).Draw(r, "name there")
+		if name != "a" {
+			f.Git("mv", "a", name)
+		}
+		source := fixture.ID(t, f.Commit("source", name, strings.Join(changed, "")))
 		f.Git("reset", "--quiet", "--hard", "HEAD~1")
 
 		a := resolving.Of(opened.App(t, f.Dir))
@@ -96,7 +100,10 @@ func someOf(r *rapid.T, files []tray.File, old []string) (selected []tray.Select
 	at := 0
 	for _, file := range files {
 		for _, h := range file.Hunks {
-			if file.Path != "a" {
+			if file.From == "a" && !h.HasLines() {
+				continue // its new name: the lines are taken without it
+			}
+			if file.Path != "a" && file.From != "a" {
 				if rapid.Bool().Draw(r, "the new file") {
 					selected = append(selected, tray.Select(h.ID)...)
 				}
