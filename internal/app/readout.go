@@ -1,6 +1,7 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -25,8 +26,9 @@ type ReadOut struct {
 	Parents         []repo.ID
 	Files           []ChangedFile
 	Added, Removed  int
-	OfSeveralParent bool // it is a merge: files are against its first parent
-	Signed          bool // it carries a signature, which is not checked here
+	OfSeveralParent bool   // it is a merge: files are against its first parent
+	Signed          bool   // it carries a signature
+	Signature       string // what was found of it; empty: it was not checked
 }
 
 // ChangedFile is a file that a commit changes, and by how much.
@@ -46,6 +48,11 @@ func (a *App) ReadOut(ctx context.Context, id repo.ID) (ReadOut, error) {
 	if err != nil {
 		return ReadOut{}, err
 	}
+	return ReadOutOf(id, c, files), nil
+}
+
+// ReadOutOf says what there is to say of a commit, and of the files that it changes.
+func ReadOutOf(id repo.ID, c *repo.Commit, files []tray.File) ReadOut {
 	message := c.Text(c.Message)
 	out := ReadOut{ID: id, Subject: c.Subject(), Author: c.Writer(), Committer: repo.ParsePerson(c.Text(c.Committer)),
 		Parents: c.Parents, OfSeveralParent: len(c.Parents) > 1}
@@ -59,7 +66,31 @@ func (a *App) ReadOut(ctx context.Context, id repo.ID) (ReadOut, error) {
 		out.Files = append(out.Files, changed)
 		out.Added, out.Removed = out.Added+changed.Added, out.Removed+changed.Removed
 	}
-	return out, nil
+	return out
+}
+
+// CheckSignature has the signature of a commit checked, if it has one, as the configuration says.
+func (a *App) CheckSignature(ctx context.Context, out *ReadOut) error {
+	if !out.Signed {
+		return nil
+	}
+	s, err := a.Repo.VerifyCommit(ctx, out.ID)
+	if err != nil {
+		return err
+	}
+	by := ""
+	if s.By != "" {
+		by = " by " + safe.Line(s.By)
+	}
+	switch {
+	case s.Good:
+		out.Signature = "signed" + by + "; the signature is good"
+	case s.Said != "":
+		out.Signature = "signed" + by + "; that could not be confirmed: " + safe.Line(s.Said)
+	default:
+		out.Signature = "signed" + by + "; the signature is not good"
+	}
+	return nil
 }
 
 // FileChanged says what happened to a file, and by how much it changed.
@@ -118,7 +149,7 @@ func (r ReadOut) Header() []string {
 		lines = append(lines, "a merge of "+strings.Join(names, " and "))
 	}
 	if r.Signed {
-		lines = append(lines, "signed")
+		lines = append(lines, cmp.Or(r.Signature, "signed"))
 	}
 	if r.Body != "" {
 		lines = append(lines, strings.Split(safe.Text(r.Body), "\n")...)

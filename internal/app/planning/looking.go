@@ -4,28 +4,29 @@ import (
 	"context"
 	"fmt"
 
+	"bastel/internal/app"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/tray"
 )
 
 // StepChanges is what the commit of a forecast's step will change, and that commit, which nothing has written yet.
-func (a *App) StepChanges(ctx context.Context, step replay.Step) ([]tray.File, *repo.Commit, error) {
+func (a *App) StepChanges(ctx context.Context, step replay.Step) ([]tray.File, app.ReadOut, error) {
 	objects := a.Engine.Objects()
 	commit, err := commitIn(ctx, objects, step.Commit)
 	if err != nil {
-		return nil, nil, err
+		return nil, app.ReadOut{}, err
 	}
 	before := a.Repo.EmptyTree()
 	if parent := commit.Parent(); !parent.IsZero() {
 		p, err := commitIn(ctx, objects, parent)
 		if err != nil {
-			return nil, nil, err
+			return nil, app.ReadOut{}, err
 		}
 		before = p.Tree
 	}
 	files, err := tray.BetweenFollowed(ctx, objects, before, commit.Tree)
-	return files, commit, err
+	return files, app.ReadOutOf(step.Commit, commit, files), err
 }
 
 func commitIn(ctx context.Context, objects *repo.Overlay, id repo.ID) (*repo.Commit, error) {

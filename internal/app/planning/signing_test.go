@@ -118,3 +118,26 @@ func TestWhatCannotBeSigned(t *testing.T) {
 	assert.Contains(t, opened.Refusal(t, err), "the card is not in the reader")
 	assert.Equal(t, state, f.Git("for-each-ref")+f.Git("status", "--porcelain"))
 }
+
+// TestSignaturesAreCheckedWhereACommitIsLookedAt: as the repository's own command does, with the configured programs.
+func TestSignaturesAreCheckedWhereACommitIsLookedAt(t *testing.T) {
+	f := opened.Feature(t)
+	plain := f.Git("rev-parse", "HEAD")
+	signing(t, f)
+	f.Git("commit", "--quiet", "--allow-empty", "-S", "-m", "signed")
+	good := f.Git("rev-parse", "HEAD")
+	f.Write("raw", strings.Replace(f.Git("cat-file", "commit", good), "\n\nsigned", "\n\nforged", 1)+"\n")
+	forged := f.Git("hash-object", "-t", "commit", "-w", "raw")
+	a := opened.App(t, f.Dir)
+	said := func(id string) string {
+		out, err := a.ReadOut(ctx, fixture.ID(t, id))
+		require.NoError(t, err)
+		require.NoError(t, a.CheckSignature(ctx, &out))
+		return out.Signature
+	}
+	assert.Empty(t, said(plain))
+	assert.Equal(t, "signed by ines@lanternquay.example; the signature is good", said(good))
+	assert.Contains(t, said(forged), "could not be confirmed")
+	f.Git("config", "--unset", "gpg.ssh.allowedSignersFile")
+	assert.Contains(t, said(good), "could not be confirmed")
+}

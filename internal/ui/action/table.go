@@ -255,10 +255,10 @@ var Table = []Key{
 		{ID: PreviousFile, In: differences, Name: "previous file", Help: "Go to the previous file."}}},
 	{Keys: []string{"}"}, Means: "To the next commit or conflict, whatever its state.", Actions: []Action{
 		{ID: NextPlace, In: []Place{Mend}, Name: "next place", Help: "Go to the next place, answered or not."},
-		{ID: NextCommit, In: []Place{Reading, Telling}, Name: "next commit", Help: "Go to the next commit.", Listed: true}}},
+		{ID: NextCommit, In: []Place{Look, Reading, Telling}, Name: "next commit", Help: "Go to the next commit.", Listed: true}}},
 	{Keys: []string{"{"}, Means: "To the previous commit or conflict, whatever its state.", Actions: []Action{
 		{ID: PreviousPlace, In: []Place{Mend}, Name: "previous place", Help: "Go to the previous place, answered or not."},
-		{ID: PreviousCommit, In: []Place{Reading, Telling}, Name: "previous commit", Help: "Go to the previous commit."}}},
+		{ID: PreviousCommit, In: []Place{Look, Reading, Telling}, Name: "previous commit", Help: "Go to the previous commit."}}},
 	{Keys: []string{"enter"}, Means: "Looks into what is at the cursor, or chooses it.",
 		Except: "In Sort and in a divided commit the content is in view already: there it goes across the seam.", Actions: []Action{
 			{ID: LookAtBranch, In: []Place{Map}, Name: "look", Help: "Show what the commit at the cursor changes.", Words: "show diff log",
@@ -555,7 +555,7 @@ var Table = []Key{
 			Listed: true},
 		{ID: HandOver, In: []Place{Send}, Name: "hand over", Help: "See the text of a request for review, or the series as patches; and copy " +
 			"it or write it into a file.", Words: "pull request merge request format-patch mail clipboard", Command: "request"},
-		{ID: CopyCommit, In: []Place{Look}, Name: "copy", Help: "On Map: put what there is to say of the commit on the clipboard, as text.",
+		{ID: CopyCommit, In: []Place{Look}, Name: "copy", Help: "Put what there is to say of the commit on the clipboard, as text.",
 			Words: "clipboard yank"},
 		{ID: CopyNotes, In: []Place{Reading}, Name: "copy the notes", Help: "Put the notes on the clipboard, as Markdown.",
 			Words: "clipboard export", Command: "notes"}}},

@@ -86,11 +86,7 @@ func (m *Model) lookActions() []kit.Action {
 	mark := kit.Act(action.MarkTaken, !m.looked.IsZero(), m.mark)
 	take := kit.Act(action.TakeHere, !m.looked.IsZero(), m.take)
 	search := kit.Asking(action.Search, true, func() tea.Cmd { return kit.Show(m.look.Find("Find in the difference")) })
-	hand := kit.Act(action.CopyCommit, m.out != nil, func() tea.Cmd {
-		said := kit.Say("The commit is on the clipboard as text, if the terminal lets programs reach it.")
-		return tea.Batch(tea.SetClipboard(m.out.Whole()), said)
-	})
-	own := []kit.Action{back, mark, take, next, previous, search, hand}
+	own := []kit.Action{back, mark, take, next, previous, search, kit.Copies(m.out)}
 	return slices.Concat(own, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
 }
 

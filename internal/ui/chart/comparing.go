@@ -24,12 +24,8 @@ func (m *Model) lookAtCommit(id repo.ID) tea.Cmd {
 		return nil
 	}
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (found, error) {
-		out, err := m.app.ReadOut(ctx, id)
-		if err != nil {
-			return found{}, err
-		}
-		files, err := m.app.CommitChanges(ctx, id)
-		return found{title: id.Short() + "  " + safe.Line(out.Subject), files: files, commit: id, out: &out}, err
+		look, err := kit.ReadLook(ctx, m.app, id)
+		return found{title: look.Title(), files: look.Files, commit: id, out: &look.Out}, err
 	})
 }
 

@@ -382,18 +382,7 @@ func (m *Model) outView(size kit.Size, theme kit.Theme) (rows []string) {
 	if m.out == nil {
 		return nil
 	}
-	var lines []string
-	for _, line := range m.out.Header() {
-		lines = append(lines, kit.Wrap(kit.Expand(line), max(10, size.Width-4))...)
-	}
-	most := max(2, size.Height/3)
-	if more := len(lines) - most; more > 0 {
-		lines = append(lines[:most-1], fmt.Sprintf("%s more: C copies all of it", wording.Count(more+1, "line")))
-	}
-	for _, line := range lines {
-		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + line), Style: theme.Dim}))
-	}
-	return rows
+	return kit.LookHeader(m.out.Header(), size, theme)
 }
 
 // sidesView lists the commits that only one of two points has.

@@ -8,6 +8,7 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
+	"bastel/internal/app"
 	"bastel/internal/mend"
 	"bastel/internal/merge"
 	"bastel/internal/safe"
@@ -77,7 +78,13 @@ func (m *Model) Actions() []kit.Action {
 func (m *Model) lookActions() []kit.Action {
 	back := kit.Act(action.Back, true, kit.Just(func() { m.look = nil })).Named("back to the conflict")
 	moves := kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}
-	return slices.Concat([]kit.Action{back}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
+	onward := func(by int) func() tea.Cmd {
+		return func() tea.Cmd { return m.lookAt(m.lookedAt + by) }
+	}
+	several := len(m.sideCommits()) > 1
+	own := []kit.Action{back, kit.Act(action.NextCommit, several, onward(1)), kit.Act(action.PreviousCommit, several, onward(-1)),
+		kit.Copies(m.lookOut)}
+	return slices.Concat(own, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
 }
 
 // moveLine moves among the lines of the sides; in Next it scrolls.
@@ -416,19 +423,40 @@ func (m *Model) whole() tea.Cmd {
 	return kit.Show(choose)
 }
 
+// sideCommit is a commit behind a side, which is counted from 1.
+type sideCommit struct {
+	app.Source
+	side int
+}
+
+func (m *Model) sideCommits() (commits []sideCommit) {
+	for i, side := range m.sides() {
+		for _, c := range m.story(side).Commits {
+			commits = append(commits, sideCommit{c, i + 1})
+		}
+	}
+	return commits
+}
+
+// lookAt shows one of the commits behind the sides.
+func (m *Model) lookAt(at int) tea.Cmd {
+	commits := m.sideCommits()
+	if at < 0 || at >= len(commits) {
+		return kit.Say("There is no other commit.")
+	}
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
+		l, err := kit.ReadLook(ctx, m.app, commits[at].ID)
+		return looked{l, at}, err
+	})
+}
+
 // chooseLook offers the commits behind the sides.
 func (m *Model) chooseLook() tea.Cmd {
 	choose := kit.Choose{Title: "Which commit?"}
-	for i, side := range m.sides() {
-		for _, c := range m.story(side).Commits {
-			choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprintf("side %d", i+1), Label: safe.Line(c.Commit.Subject()),
-				Detail: safe.Line(c.Commit.Writer().Name) + ", " + c.ID.Short(), Look: kit.LookAt(m.app, c.ID), Do: func() tea.Cmd {
-					return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
-						files, err := m.app.CommitChanges(ctx, c.ID)
-						return looked{c.ID.Short() + "  " + safe.Line(c.Commit.Subject()), files}, err
-					})
-				}})
-		}
+	for at, c := range m.sideCommits() {
+		choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprintf("side %d", c.side), Label: safe.Line(c.Commit.Subject()),
+			Detail: safe.Line(c.Commit.Writer().Name) + ", " + c.ID.Short(), Look: kit.LookAt(m.app, c.ID),
+			Do: func() tea.Cmd { return m.lookAt(at) }})
 	}
 	if len(choose.Options) == 0 {
 		return kit.Say("No commit is known for these sides.")

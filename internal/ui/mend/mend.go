@@ -18,7 +18,6 @@ import (
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/shape"
-	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
 )
@@ -51,19 +50,21 @@ type Model struct {
 	matters    []resolving.ConflictedStep
 	waiting    *resolving.PendingMerge // conflicts that another tool left in the working tree; nil: the plan's
 
-	spots    []spot
-	at       int  // among the spots
-	onward   bool // the last answer was the last one known: go to what comes next
-	line     int  // among the lines of the sides
-	top      int  // of Now
-	shift    int  // of Next, away from the region at the cursor
-	half     kit.Half
-	size     kit.Size
-	texts    map[mend.Side][]byte // of a path without regions
-	textsOf  spot
-	code     stream.Code
-	look     *stream.Model // what a commit of one side changes; nil: the sides
-	lookName string
+	spots     []spot
+	at        int  // among the spots
+	onward    bool // the last answer was the last one known: go to what comes next
+	line      int  // among the lines of the sides
+	top       int  // of Now
+	shift     int  // of Next, away from the region at the cursor
+	half      kit.Half
+	size      kit.Size
+	texts     map[mend.Side][]byte // of a path without regions
+	textsOf   spot
+	code      stream.Code
+	look      *stream.Model // what a commit of one side changes; nil: the sides
+	lookOut   *app.ReadOut  // of the commit that is looked at
+	lookedAt  int           // which of those behind the sides it is
+	lookAbove int           // rows above what it changes
 }
 
 // spot is the place of a question.
@@ -109,9 +110,10 @@ type told struct {
 	texts map[mend.Side][]byte
 }
 
+// looked is a commit behind one of the sides, among all of those.
 type looked struct {
-	name  string
-	files []tray.File
+	kit.Looked
+	at int
 }
 
 // Update takes what was forecast and read.
@@ -149,8 +151,8 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 			m.texts, m.textsOf = msg.Value.texts, msg.Value.spot
 		}
 	case kit.Found[looked]:
-		m.look, m.lookName = &stream.Model{}, msg.Value.name
-		m.look.Set(msg.Value.files)
+		m.look, m.lookOut, m.lookedAt = &stream.Model{}, &msg.Value.Out, msg.Value.at
+		m.look.Set(msg.Value.Files)
 	}
 	return nil
 }

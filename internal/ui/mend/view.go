@@ -25,7 +25,10 @@ const headRows = 3
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
 	if m.look != nil {
-		head := []string{kit.Heading(size.Width, "Look", m.lookName, true, theme.Now, theme, false), kit.Blank(size.Width)}
+		name := m.lookOut.ID.Short() + "  " + safe.Line(m.lookOut.Subject)
+		head := []string{kit.Heading(size.Width, "Look", name, true, theme.Now, theme, false)}
+		head = append(append(head, kit.LookHeader(m.lookOut.Header(), size, theme)...), kit.Blank(size.Width))
+		m.lookAbove = len(head)
 		return append(head, m.look.View(size.Width, size.Height-len(head), true, stream.Cool, theme)...)
 	}
 	if m.at < 0 {
@@ -558,7 +561,7 @@ func (m *Model) regionRows(q mend.Question, n, number, width int, here bool, the
 // Click goes to a line of the sides.
 func (m *Model) Click(x, y int) tea.Cmd {
 	if m.look != nil {
-		m.look.Click(y - 2)
+		m.look.Click(y - m.lookAbove)
 		return nil
 	}
 	if m.at < 0 {

@@ -6,8 +6,8 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
+	"bastel/internal/app"
 	"bastel/internal/repo"
-	"bastel/internal/safe"
 	"bastel/internal/series"
 	"bastel/internal/tray"
 	"bastel/internal/ui/action"
@@ -17,20 +17,21 @@ import (
 
 type looked struct {
 	title string
-	id    repo.ID // of the commit; zero: it is between two
+	out   *app.ReadOut // of the commit; nil: it is between two
 	files []tray.File
 }
 
 // look shows what a commit changes, or what differs from its counterpart.
 type look struct {
 	screen *Model
-	id     repo.ID // of the commit; zero: it is between two
 	title  string
+	out    *app.ReadOut
 	stream stream.Model
+	above  int // rows above the stream
 }
 
 func newLook(m *Model, of looked) *look {
-	l := &look{screen: m, title: of.title, id: of.id}
+	l := &look{screen: m, title: of.title, out: of.out}
 	l.stream.Set(of.files)
 	return l
 }
@@ -38,7 +39,6 @@ func newLook(m *Model, of looked) *look {
 // lookInto shows the commit at the cursor, or what differs from its counterpart.
 func (m *Model) lookInto() tea.Cmd {
 	s := m.rows(m.half)[m.cursor[m.half]]
-	title := s.ID.Short() + "  " + safe.Line(s.Commit.Subject())
 	for _, p := range m.series.Pairs {
 		if (p.Old == s.ID || p.New == s.ID) && p.Relation == series.Changed {
 			return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
@@ -48,17 +48,27 @@ func (m *Model) lookInto() tea.Cmd {
 		}
 	}
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
-		files, err := m.app.CommitChanges(ctx, s.ID)
-		return looked{title, s.ID, files}, err
+		l, err := kit.ReadLook(ctx, m.app, s.ID)
+		return looked{l.Title(), &l.Out, l.Files}, err
 	})
+}
+
+// onward goes to another commit of the half, and looks at it.
+func (m *Model) onward(by int) tea.Cmd {
+	at := m.cursor[m.half] + by
+	if at < 0 || at >= len(m.rows(m.half)) {
+		return kit.Say("There is no other commit.")
+	}
+	m.cursor[m.half] = at
+	return m.lookInto()
 }
 
 // FileAtHand is the file at the cursor of the commit that is looked at, or read through.
 func (m *Model) FileAtHand() (kit.FileAt, bool) {
 	switch over := m.over.(type) {
 	case *look:
-		if !over.id.IsZero() {
-			return over.stream.FileAt(over.id, repo.ID{})
+		if over.out != nil {
+			return over.stream.FileAt(over.out.ID, repo.ID{})
 		}
 	case *reading:
 		if at := over.source(); at >= 0 {
@@ -76,14 +86,26 @@ func (l *look) explain() (title, text string) {
 func (l *look) actions() []kit.Action {
 	back := kit.Act(action.Back, true, l.screen.close).Named("back to the branch")
 	moves := kit.Navigator{Move: l.stream.Move, Page: l.stream.Page, End: l.stream.End}
-	return slices.Concat([]kit.Action{back}, kit.Hunks(true, l.stream.Hunk, l.stream.File), moves.Actions())
+	next := kit.Act(action.NextCommit, true, func() tea.Cmd { return l.screen.onward(1) })
+	previous := kit.Act(action.PreviousCommit, true, func() tea.Cmd { return l.screen.onward(-1) })
+	return slices.Concat([]kit.Action{back, next, previous, kit.Copies(l.out)}, kit.Hunks(true, l.stream.Hunk, l.stream.File), moves.Actions())
 }
 
 func (l *look) view(size kit.Size, theme kit.Theme) []string {
-	head := []string{kit.Heading(size.Width, "Look", l.title, true, theme.Now, theme, false), kit.Blank(size.Width)}
+	head := append(l.head(size, theme), kit.Blank(size.Width))
 	return append(head, l.stream.View(size.Width, size.Height-len(head), true, stream.Cool, theme)...)
 }
 
-func (l *look) click(_, y int) { l.stream.Click(y - 2) }
+// head names what is looked at, and tells of the commit.
+func (l *look) head(size kit.Size, theme kit.Theme) []string {
+	rows := []string{kit.Heading(size.Width, "Look", l.title, true, theme.Now, theme, false)}
+	if l.out != nil {
+		rows = append(rows, kit.LookHeader(l.out.Header(), size, theme)...)
+	}
+	l.above = len(rows) + 1
+	return rows
+}
+
+func (l *look) click(_, y int) { l.stream.Click(y - l.above) }
 
 func (l *look) wheel(_, turns int) { l.stream.Move(3 * turns) }

@@ -82,5 +82,8 @@ func (m *Model) takeBack() kit.Action {
 func (m *Model) lookActions() []kit.Action {
 	back := kit.Act(action.Back, true, kit.Just(func() { m.looking = false })).Named("back to the series")
 	moves := kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}
-	return slices.Concat([]kit.Action{back}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
+	several := m.lookOut != nil
+	next := kit.Act(action.NextCommit, several, func() tea.Cmd { return m.onward(1) })
+	previous := kit.Act(action.PreviousCommit, several, func() tea.Cmd { return m.onward(-1) })
+	return slices.Concat([]kit.Action{back, next, previous, kit.Copies(m.lookOut)}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
 }

@@ -9,7 +9,6 @@ import (
 	tea "charm.land/bubbletea/v2"
 	"charm.land/lipgloss/v2"
 
-	"bastel/internal/app"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/suggest"
@@ -285,19 +284,4 @@ func (g *grid) foot(width int, theme kit.Theme) []string {
 			Style: theme.Dim}))
 	}
 	return kit.Pad(rows, width, gridFeet)
-}
-
-// messageRows shows a commit's body above what it changes.
-func messageRows(width int, s app.Source, theme kit.Theme) []string {
-	_, body, _ := strings.Cut(strings.TrimSpace(s.Message), "\n")
-	if body = strings.TrimSpace(body); body == "" {
-		return nil
-	}
-	var rows []string
-	for line := range strings.SplitSeq(body, "\n") {
-		for _, part := range kit.Wrap(kit.Expand(safe.Text(line)), width-4) {
-			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + part), Style: theme.Dim}))
-		}
-	}
-	return append(rows[:min(len(rows), 12)], kit.Blank(width))
 }

@@ -2,7 +2,6 @@ package shape
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -24,7 +23,8 @@ type looked struct {
 	id    repo.ID // zero: the end, or what is only forecast
 	title string
 	ahead string   // of an entry as it will be: which one
-	lines []string // of that: what there is to say of it
+	lines []string // what there is to say of the commit
+	out   *app.ReadOut
 	files []tray.File
 }
 
@@ -34,7 +34,7 @@ func (m *Model) showLook(found looked) {
 		return
 	}
 	m.lookAt, m.lookTitle, m.looking = found.id, found.title, true
-	m.lookAhead, m.lookLines = found.ahead, found.lines
+	m.lookAhead, m.lookLines, m.lookOut = found.ahead, found.lines, found.out
 	m.look = stream.Model{}
 	m.look.Set(found.files)
 }
@@ -56,9 +56,20 @@ func (m *Model) lookInto() tea.Cmd {
 		return nil
 	}
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
-		files, err := m.app.CommitChanges(ctx, id)
-		return looked{id: id, files: files}, err
+		l, err := kit.ReadLook(ctx, m.app, id)
+		return looked{id: id, lines: l.Out.Header(), out: &l.Out, files: l.Files}, err
 	})
+}
+
+// onward goes to another commit or entry of the half, and looks at it.
+func (m *Model) onward(by int) tea.Cmd {
+	before := m.cursor[m.half]
+	m.cursor[m.half] += by
+	m.clamp()
+	if m.cursor[m.half] == before {
+		return kit.Say("There is no other commit.")
+	}
+	return m.lookInto()
 }
 
 // lookIntoEntry shows what the entry at the cursor will hold, once that is known: joined, moved, edited, answered. One that
@@ -77,18 +88,9 @@ func (m *Model) lookIntoEntry() tea.Cmd {
 		from = append(from, m.numberOf(id))
 	}
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
-		files, commit, err := m.planning.StepChanges(ctx, step)
-		if err != nil {
-			return looked{}, err
-		}
-		writer := commit.Writer()
-		_, body, _ := strings.Cut(strings.TrimSpace(commit.Text(commit.Message)), "\n")
-		lines := []string{"from " + strings.Join(from, ", "), fmt.Sprintf("%s <%s>, %s", safe.Line(writer.Name), safe.Line(writer.Email),
-			writer.When.Format("2 Jan 2006 15:04 -0700"))}
-		if body = strings.TrimSpace(body); body != "" {
-			lines = append(lines, strings.Split(safe.Text(body), "\n")...)
-		}
-		return looked{title: safe.Line(commit.Subject()), ahead: shape.Letter(at), lines: lines, files: files}, nil
+		files, out, err := m.planning.StepChanges(ctx, step)
+		lines := append([]string{"from " + strings.Join(from, ", ")}, out.Header()...)
+		return looked{title: safe.Line(out.Subject), ahead: shape.Letter(at), lines: lines, out: &out, files: files}, err
 	})
 }
 

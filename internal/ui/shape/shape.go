@@ -59,6 +59,8 @@ type Model struct {
 	lookTitle string
 	lookAhead string   // the entry that is looked at as it will be
 	lookLines []string // and what there is to say of it
+	lookOut   *app.ReadOut
+	lookAbove int // rows above what it changes
 
 	forecast *replay.Forecast
 	trouble  string // why there is no forecast

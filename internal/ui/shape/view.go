@@ -210,17 +210,10 @@ func lost(f *replay.Forecast) string {
 func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
 	if m.looking {
 		var body []string
-		if !m.lookAt.IsZero() {
-			body = messageRows(width, m.sourceOf(m.lookAt), theme)
-		}
-		for _, line := range m.lookLines {
-			for _, part := range kit.Wrap(kit.Expand(line), width-4) {
-				body = append(body, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + part), Style: theme.Dim}))
-			}
-		}
 		if len(m.lookLines) > 0 {
-			body = append(body[:min(len(body), 12)], kit.Blank(width))
+			body = append(kit.LookHeader(m.lookLines, kit.Size{Width: width, Height: height}, theme), kit.Blank(width))
 		}
+		m.lookAbove = len(body)
 		return append(body, m.look.View(width, height-len(body), true, stream.Cool, theme)...)
 	}
 	var lines []string
@@ -377,7 +370,7 @@ func (m *Model) Click(x, y int) tea.Cmd {
 	case m.grid != nil:
 		return nil
 	case m.looking:
-		m.look.Click(y - headRows)
+		m.look.Click(y - headRows - m.lookAbove)
 		return nil
 	}
 	m.half = half
