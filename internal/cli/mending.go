@@ -335,7 +335,8 @@ mend lists it and takes the answers. As further commits: plan --take.
 With paths the files of one point come as they are there; PATH:HUNK-ID is one
 hunk of what that commit changes, as bastel hunks --of COMMIT lists them, and
 PATH:HUNK-ID:3,5-7 lines of it.`,
-		Example: "  bastel take 4f2c1aa\n  bastel take origin/main -- config docs/guide.md\n  bastel take 4f2c1aa -- docs/guide.md:1f3a",
+		Example: "  bastel take 4f2c1aa\n  bastel take main..topic\n" +
+			"  bastel take origin/main -- config docs/guide.md\n  bastel take 4f2c1aa -- docs/guide.md:1f3a",
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			if stop {
 				return resolving.Of(a).StopTaking()

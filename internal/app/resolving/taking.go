@@ -60,15 +60,34 @@ func (a *App) Takeable(ctx context.Context, plan shape.Plan, name string) ([]app
 	return a.Sources(ctx, ids)
 }
 
-// NamedCommits finds commits by their ids or names.
+// NamedCommits finds commits by their ids or names, or all that are in one and not in another, FROM..TO, the oldest first.
 func (a *App) NamedCommits(ctx context.Context, names []string) ([]repo.ID, error) {
-	ids := make([]repo.ID, len(names))
-	for i, name := range names {
-		id, err := a.CommitNamed(ctx, strings.TrimSpace(name))
+	var ids []repo.ID
+	for _, name := range names {
+		from, to, isRange := strings.Cut(strings.TrimSpace(name), "..")
+		if !isRange {
+			to = from
+		}
+		last, err := a.CommitNamed(ctx, to)
 		if err != nil {
 			return nil, err
 		}
-		ids[i] = id
+		if !isRange {
+			ids = append(ids, last)
+			continue
+		}
+		first, err := a.CommitNamed(ctx, from)
+		if err != nil {
+			return nil, err
+		}
+		within, err := a.Repo.Range(ctx, first, last)
+		if err != nil {
+			return nil, err
+		}
+		if len(within) == 0 {
+			return nil, app.Refuse("%s has all commits of %s.", from, to)
+		}
+		ids = append(ids, within...)
 	}
 	return ids, nil
 }
