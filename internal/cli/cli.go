@@ -6,6 +6,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -62,7 +63,7 @@ func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	// the next start finishes that, or finds it never begun.
 	context.AfterFunc(ctx, stop)
 	defer stop()
-	c := &command{stdin: stdin, stdout: stdout, stderr: stderr}
+	c := &command{stdin: stdin, stdout: stdout, stderr: stderr, json: wantsJSON(args)}
 	root := c.root()
 	root.SetArgs(args)
 	root.SetIn(stdin)
@@ -72,9 +73,7 @@ func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	if err == nil {
 		return done
 	}
-	if !errors.Is(err, errSilent) {
-		fmt.Fprintln(stderr, "bastel: "+safe.Text(c.explain(err)))
-	}
+	c.fail(err)
 	return c.status(err)
 }
 
@@ -130,24 +129,36 @@ and sends it to the shared remote. Without a command it opens the application.
 Exit status: 0 done; 1 the answer is no; 2 wrong usage; 3 the repository or the
 machine failed. With 1, 2 and 3 nothing was changed.`,
 		Args:          cobra.MaximumNArgs(1),
+		Version:       version(),
 		SilenceUsage:  true,
 		SilenceErrors: true,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 1 {
+				if err := folder(cmd, args[0]); err != nil {
+					return err
+				}
 				c.dir = args[0]
 			}
 			c.began = true
 			return c.open(cmd.Context(), c.dir)
 		},
 	}
+	root.SetVersionTemplate("bastel {{.Version}}\n")
+	root.SuggestionsMinimumDistance = 2
+	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
+		if word := cmd.Flags().Arg(0); cmd == root && word != "" {
+			return cmp.Or(folder(root, word), err)
+		}
+		return err
+	})
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.PersistentFlags().StringVarP(&c.dir, "dir", "C", ".", "the folder of the repository")
 	var debugFile string
 	root.PersistentFlags().StringVar(&debugFile, "debug", "", "write into a file what is done: processes with reason and time, keys, "+
 		"operations; no contents")
 	root.PersistentPreRunE = func(*cobra.Command, []string) error { return c.openLog(debugFile) }
-	root.PersistentFlags().BoolVar(&c.json, "json", false, "answer with one JSON document")
-	root.AddCommand(c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.loosen(),
+	root.PersistentFlags().BoolVar(&c.json, "json", c.json, "answer with one JSON document")
+	root.AddCommand(c.statusNow(), c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.loosen(),
 		c.home(), c.sweep(), c.check(), c.plan(), c.revert(), c.forecast(), c.mend(),
 		c.answers(), c.take(), c.apply(), c.stack(), c.allow(), c.overlap(),
 		c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.target(), c.compare(),
