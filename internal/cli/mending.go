@@ -117,7 +117,11 @@ func (c *command) writePlan(ctx context.Context, a *app.App, plan shape.Plan) er
 
 func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) error {
 	if len(flags.resolved) > 0 {
-		if err := resolving.Of(a).MarkResolved(ctx, flags.resolved, flags.meant); err != nil {
+		paths, err := c.paths(ctx, a, flags.resolved)
+		if err != nil {
+			return err
+		}
+		if err := resolving.Of(a).MarkResolved(ctx, paths, flags.meant); err != nil {
 			return err
 		}
 	}
@@ -419,6 +423,9 @@ func (c *command) takePaths(ctx context.Context, a *app.App, points, paths []str
 	if err != nil {
 		return err
 	}
+	if paths, err = c.beforeColons(ctx, a, paths); err != nil {
+		return err
+	}
 	var selected []tray.Selection
 	for _, path := range paths {
 		for _, f := range changes {
@@ -438,6 +445,9 @@ func (c *command) takePaths(ctx context.Context, a *app.App, points, paths []str
 	case 0:
 		if how.tray != "" || how.dry {
 			return fmt.Errorf("%w: --tray and --dry-run go with commits and hunks", errUsage)
+		}
+		if paths, err = c.paths(ctx, a, paths); err != nil {
+			return err
 		}
 		taken, err := resolving.Of(a).FilesAsThere(ctx, points[0], paths, how.replace)
 		if err != nil {

@@ -211,7 +211,11 @@ from 1 over all the lines shown of it, or a path from the top of the working tre
 for a whole file.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
-			selected, err := tray.ParseSelections(args)
+			words, err := c.paths(ctx, a, args)
+			if err != nil {
+				return err
+			}
+			selected, err := tray.ParseSelections(words)
 			if err != nil {
 				return app.SelectionRefusal(err)
 			}

@@ -34,7 +34,11 @@ that wrote that line of it as it is there.`,
 		Example: "  bastel story berth/plan.go\n  bastel story berth/plan.go --line 12\n  bastel story berth/plan.go --at origin/main",
 		Args:    cobra.ExactArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
-			story, err := charting.Of(a).Story(ctx, point, args[0])
+			words, err := c.paths(ctx, a, args[:1])
+			if err != nil {
+				return err
+			}
+			story, err := charting.Of(a).Story(ctx, point, words[0])
 			if err != nil {
 				return err
 			}

@@ -167,7 +167,11 @@ an ID all loose hunks are meant, or those of a tray; hunks without a home stay.`
 			if err != nil {
 				return err
 			}
-			selected, err := tray.ParseSelections(args)
+			words, err := c.paths(ctx, a, args)
+			if err != nil {
+				return err
+			}
+			selected, err := tray.ParseSelections(words)
 			if err != nil {
 				return app.SelectionRefusal(err)
 			}

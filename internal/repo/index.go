@@ -95,6 +95,15 @@ func (r *Repo) CheckoutIndex(ctx context.Context, paths []string) error {
 	return nil
 }
 
+// TrackedPaths lists the files that the index has, from the top of the working tree.
+func (r *Repo) TrackedPaths(ctx context.Context) ([]string, error) {
+	out, err := r.run(ctx, nil, "ls-files", "-z", "--full-name")
+	if err != nil {
+		return nil, fmt.Errorf("list the files: %w", err)
+	}
+	return strings.Split(strings.TrimSuffix(string(out), "\x00"), "\x00"), nil
+}
+
 // IndexEntries tells what the index holds at paths; what is not there is left out.
 func (r *Repo) IndexEntries(ctx context.Context, paths []string) (map[string]IndexEntry, error) {
 	entries := make(map[string]IndexEntry, len(paths))

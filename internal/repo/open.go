@@ -117,8 +117,11 @@ func (r *Repo) locate(ctx context.Context) error {
 	return nil
 }
 
+// Version is what the repository's program says of itself.
+func (r *Repo) Version(ctx context.Context) (string, error) { return r.line(ctx, "version") }
+
 func (r *Repo) checkVersion(ctx context.Context) error {
-	text, err := r.line(ctx, "version")
+	text, err := r.Version(ctx)
 	if err != nil {
 		return err
 	}

@@ -17,7 +17,7 @@ func Noun(n int, noun string) string {
 	switch {
 	case n == 1:
 		return noun
-	case endsInY && !strings.HasSuffix(stem, "e"):
+	case endsInY && stem != "" && !strings.ContainsRune("aeiou", rune(stem[len(stem)-1])):
 		return stem + "ies"
 	case strings.HasSuffix(noun, "ch"):
 		return noun + "es"
