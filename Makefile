@@ -13,7 +13,7 @@ core rest beside soak: export TMPDIR := $(or $(MEMORY),$(TMPDIR),/tmp)
 # Without the folder's name in it, what one clone compiled serves the next one.
 export GOFLAGS := -trimpath
 
-.PHONY: run demo test core rest beside soak fuzz lint bench shots tools
+.PHONY: run demo test core rest beside soak fuzz lint bench shots tools install dist
 
 run:
 	go run ./cmd/bastel
@@ -65,6 +65,39 @@ bench:
 	go test ./internal/ui -run '^$$' -bench Key -benchtime 500x
 	go test ./internal/ui -run '^$$' -bench SortAHunk -benchtime 20x
 	go test ./internal/ui/chart -run '^$$' -bench Thousands -benchtime 500x
+
+PREFIX ?= /usr/local
+# The date of manual pages and archives is that of the last commit, so that they are the same bytes twice.
+export SOURCE_DATE_EPOCH ?= $(shell git log -1 --format=%ct 2>/dev/null || echo 0)
+BUILD = CGO_ENABLED=0 go build -ldflags='-s -w -buildid='
+
+# The program, its manual pages, and what shells complete by.
+install:
+	$(BUILD) -o build/bastel ./cmd/bastel
+	build/bastel manual build/manual
+	install -d $(DESTDIR)$(PREFIX)/bin $(DESTDIR)$(PREFIX)/share/man/man1 $(DESTDIR)$(PREFIX)/share/bash-completion/completions \
+		$(DESTDIR)$(PREFIX)/share/zsh/site-functions $(DESTDIR)$(PREFIX)/share/fish/vendor_completions.d
+	install build/bastel $(DESTDIR)$(PREFIX)/bin/bastel
+	install -m 644 build/manual/*.1 $(DESTDIR)$(PREFIX)/share/man/man1
+	install -m 644 build/manual/bastel.bash $(DESTDIR)$(PREFIX)/share/bash-completion/completions/bastel
+	install -m 644 build/manual/_bastel $(DESTDIR)$(PREFIX)/share/zsh/site-functions/_bastel
+	install -m 644 build/manual/bastel.fish $(DESTDIR)$(PREFIX)/share/fish/vendor_completions.d/bastel.fish
+
+PLATFORMS = linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 freebsd/amd64 freebsd/arm64
+
+# An archive for each system and processor, with completions, manual pages and notices, and their checksums.
+dist:
+	rm -rf build/dist && mkdir -p build/dist
+	go run ./cmd/bastel manual build/dist/manual
+	for platform in $(PLATFORMS); do \
+		name=bastel-$$(echo $$platform | tr / -); dir=build/dist/$$name; mkdir -p $$dir || exit 1; \
+		GOOS=$${platform%/*} GOARCH=$${platform#*/} $(BUILD) -o $$dir/bastel ./cmd/bastel || exit 1; \
+		cp -R build/dist/manual LICENSE README.md docs/notices.md $$dir || exit 1; \
+		tar --sort=name --owner=0 --group=0 --numeric-owner --mtime=@$(SOURCE_DATE_EPOCH) -C build/dist -cf - $$name | gzip -9n >build/dist/$$name.tar.gz || exit 1; \
+		rm -rf $$dir; \
+	done
+	rm -rf build/dist/manual
+	cd build/dist && sha256sum *.tar.gz >SHA256SUMS
 
 # Needs xvfb, xterm, imagemagick, curl and the font JetBrains Mono, besides tmux.
 shots:

@@ -38,7 +38,8 @@ func (a *App) Health(ctx context.Context) ([]HealthCheck, error) {
 	entries, err := a.Journal.Entries(ctx)
 	switch {
 	case err != nil:
-		add("journal", "it cannot be read: "+FirstLine(err.Error()), "bastel journal --forget takes older entries away; git fsck says what is wrong.")
+		add("journal", "it cannot be read: "+FirstLine(err.Error()),
+			"bastel journal --forget takes older entries away; git fsck says what is wrong.")
 	default:
 		done := len(journal.StateOf(entries, a.Repo.WorktreeName()).Done)
 		add("journal", fmt.Sprintf("%d steps can be undone here, of the latest %d entries", done, len(entries)), "")

@@ -158,7 +158,8 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 		"operations; no contents")
 	root.PersistentPreRunE = func(*cobra.Command, []string) error { return c.openLog(debugFile) }
 	root.PersistentFlags().BoolVar(&c.json, "json", c.json, "answer with one JSON document")
-	root.AddCommand(c.statusNow(), c.doctor(), c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.loosen(),
+	root.AddCommand(c.statusNow(), c.doctor())
+	root.AddCommand(c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.loosen(),
 		c.home(), c.sweep(), c.check(), c.plan(), c.revert(), c.forecast(), c.mend(),
 		c.answers(), c.take(), c.apply(), c.stack(), c.allow(), c.overlap(),
 		c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.target(), c.compare(),
@@ -169,6 +170,8 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 	for _, cmd := range root.Commands() {
 		enforceAlternatives(cmd)
 	}
+	root.AddCommand(c.manual(root))
+	exemplify(root, "")
 	c.complete(root)
 	return root
 }

@@ -72,7 +72,9 @@ func refWords(ctx context.Context, a *app.App, prefixes ...string) ([]string, er
 	return list, err
 }
 
-func branchWords(ctx context.Context, a *app.App) ([]string, error) { return refWords(ctx, a, "refs/heads") }
+func branchWords(ctx context.Context, a *app.App) ([]string, error) {
+	return refWords(ctx, a, "refs/heads")
+}
 
 func pointWords(ctx context.Context, a *app.App) ([]string, error) {
 	return refWords(ctx, a, "refs/heads", "refs/remotes", "refs/tags")
@@ -89,7 +91,9 @@ func trayWords(ctx context.Context, a *app.App) ([]string, error) {
 	return list, err
 }
 
-func looseWords(ctx context.Context, a *app.App) ([]string, error)  { return hunkWords(ctx, a, tray.Loose) }
+func looseWords(ctx context.Context, a *app.App) ([]string, error) {
+	return hunkWords(ctx, a, tray.Loose)
+}
 func stagedWords(ctx context.Context, a *app.App) ([]string, error) { return hunkWords(ctx, a, tray.A) }
 
 // hunkWords are the files of a layer, and its hunks by their ids.

@@ -656,7 +656,7 @@ var Table = []Key{
 		{ID: DrawSince, In: []Place{Map}, Keys: none, Name: "draw since", Help: "Write a picture of the branches as they were before a step " +
 			"of the journal, and as they are now.", Words: "before after picture svg pdf history", Command: "draw --branches --since N"},
 		{ID: RevertSource, In: []Place{Shape}, Keys: none, Name: "take back", Help: "Add an entry that takes the commit at the cursor back, " +
-			"and says why.", Words: "revert undo commit", Command: "revert COMMIT", Listed: true},
+			"and says why.", Words: "revert undo commit", Command: "revert COMMIT"},
 		{ID: JoinFirst, In: []Place{Mend}, Keys: none, Name: "join first", Help: "Join the entries that conflict at the same lines, so that " +
 			"the question is asked once.", Words: "squash"},
 		{ID: MarkResolved, In: []Place{Mend}, Keys: none, Name: "mark as resolved", Help: "Mark the file as resolved, as it is.",
