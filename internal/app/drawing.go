@@ -27,10 +27,20 @@ func (a *App) DrawTo(ctx context.Context, what Drawing, name string) (string, er
 		return "", err
 	}
 	var out bytes.Buffer
-	if err := draw.Write(&out, picture, format, draw.Light); err != nil {
+	missing, err := draw.Write(&out, picture, format, draw.Light)
+	if err != nil {
 		return "", err
 	}
-	return a.WriteNew(name, out.Bytes())
+	written, err := a.WriteNew(name, out.Bytes())
+	return written + MissingIn(missing), err
+}
+
+// MissingIn says which characters no font has; nothing where all are there.
+func MissingIn(missing []rune) string {
+	if len(missing) == 0 {
+		return ""
+	}
+	return ". No font here has " + string(missing[:min(len(missing), 20)]) + ": question marks stand for that"
 }
 
 // WriteNew writes a file that must not be there yet; a relative name starts at the top of

@@ -126,10 +126,9 @@ const scratchAge = 3 * 24 * time.Hour
 
 // removeScratch removes what crashes left of temporary folders, if it is older than that. It gives how many went.
 func (a *App) removeScratch(before time.Time) (removed int) {
-	for dir, names := range map[string][]string{
-		filepath.Join(a.Repo.GitDir(), "bastel"): {"layout-", "scratch-index-"},
-		os.TempDir():                             {"bastel-check-", "bastel-entry-", "bastel-mend-", "bastel-merge-", "bastel-ask-", "bastel-copy-"},
-	} {
+	outside := []string{"bastel-check-", "bastel-entry-", "bastel-mend-", "bastel-merge-", "bastel-ask-", "bastel-copy-"}
+	inside := []string{"layout-", "scratch-index-"}
+	for dir, names := range map[string][]string{filepath.Join(a.Repo.GitDir(), "bastel"): inside, os.TempDir(): outside} {
 		entries, err := os.ReadDir(dir)
 		if err != nil {
 			continue

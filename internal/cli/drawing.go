@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -14,6 +15,7 @@ import (
 	"bastel/internal/app/planning"
 	"bastel/internal/app/publishing"
 	"bastel/internal/draw"
+	"bastel/internal/safe"
 )
 
 func (c *command) draw() *cobra.Command {
@@ -42,8 +44,12 @@ as they are; with --sent of what the remote has and what is here.`,
 				look = draw.Dark
 			}
 			var out bytes.Buffer
-			if err := draw.Write(&out, picture, format, look); err != nil {
+			missing, err := draw.Write(&out, picture, format, look)
+			if err != nil {
 				return err
+			}
+			if said := app.MissingIn(missing); said != "" {
+				fmt.Fprintln(c.stderr, "bastel: "+safe.Line(strings.TrimPrefix(said, ". ")))
 			}
 			if err := os.WriteFile(file, out.Bytes(), 0o666); err != nil {
 				return fmt.Errorf("write the picture: %w", err)

@@ -1,8 +1,9 @@
 // Package draw makes pictures for slides and papers: the seam of a rewriting, and
 // which commits of a branch overlap, as SVG or PDF. The geometry is that of the
-// screen. Fonts come along in the file.
+// screen. A PDF has of its fonts what is used; an SVG names fonts that have the same widths, and leaves other scripts to
+// whoever shows it.
 //
-// Its tests promise: pictures have every thread, and are the same bytes each time.
+// Its tests promise: pictures have every thread and their texts, are small, and the same bytes each time.
 package draw
 
 import (
@@ -16,9 +17,7 @@ import (
 
 	imagefont "golang.org/x/image/font"
 	"gonum.org/v1/plot/font"
-	"gonum.org/v1/plot/font/liberation"
 	"gonum.org/v1/plot/vg"
-	"gonum.org/v1/plot/vg/vgpdf"
 	"gonum.org/v1/plot/vg/vgsvg"
 )
 
@@ -80,43 +79,50 @@ type key struct {
 
 const (
 	margin    vg.Length = 28
-	headRoom  vg.Length = 52
+	headRoom  vg.Length = 62
 	footRoom  vg.Length = 34
 	rowHeight vg.Length = 26
 	pageRows            = 26 // of a PDF
 )
 
 // Write draws a picture into a file: an SVG as high as it needs, a PDF over as many
-// pages as it needs.
-func Write(w io.Writer, picture Picture, format Format, look Look) error {
+// pages as it needs. It gives the characters that no font has; they are marked in the picture.
+func Write(w io.Writer, picture Picture, format Format, look Look) (missing []rune, err error) {
+	fonts, err := newFonts(format == PDF)
+	if err != nil {
+		return nil, err
+	}
 	if format == SVG {
 		height := headRoom + footRoom + 2*margin + vg.Length(picture.rows())*rowHeight
-		c := vgsvg.NewWith(vgsvg.UseWH(picture.width(), height), vgsvg.EmbedFonts(true))
-		page(&pen{Canvas: c, look: look, height: height}, picture, 0, picture.rows(), "")
+		c := vgsvg.NewWith(vgsvg.UseWH(picture.width(), height), vgsvg.EmbedFonts(false))
+		page(&pen{surface: c, fonts: fonts, look: look, height: height}, picture, 0, picture.rows(), "")
 		var out bytes.Buffer
 		_, err := c.WriteTo(&out)
 		if err == nil {
-			_, err = w.Write(withoutComment(out.Bytes()))
+			_, err = w.Write(withFamilies(withoutComment(out.Bytes())))
 		}
-		return wrote(err)
+		return nil, wrote(err)
 	}
 	rows := min(max(picture.rows(), 1), pageRows)
 	height := headRoom + footRoom + 2*margin + vg.Length(rows)*rowHeight
-	c := vgpdf.New(picture.width(), height)
-	c.EmbedFonts(true)
+	c := newPDF(fonts, picture.width(), height)
 	pages := max(1, (picture.rows()+pageRows-1)/pageRows)
 	for n := range pages {
-		if n > 0 {
-			c.NextPage()
-		}
+		c.doc.AddPage()
 		count := ""
 		if pages > 1 {
 			count = fmt.Sprintf("page %d of %d", n+1, pages)
 		}
-		page(&pen{Canvas: c, look: look, height: height, oneWeight: true}, picture, n*pageRows, rows, count)
+		page(&pen{surface: c, fonts: fonts, look: look, height: height}, picture, n*pageRows, rows, count)
 	}
-	_, err := c.WriteTo(w)
-	return wrote(err)
+	return fonts.missing, wrote(c.end(w))
+}
+
+// withFamilies has an SVG's texts shown in fonts with the widths that were reckoned with, whichever of them there is.
+func withFamilies(svg []byte) []byte {
+	svg = bytes.ReplaceAll(svg, []byte("font-family:Liberation Sans;font-variant:normal;"),
+		[]byte("font-family:'Liberation Sans',Arial,Helvetica,sans-serif;"))
+	return bytes.ReplaceAll(svg, []byte("font-style:normal;"), nil)
 }
 
 // withoutComment leaves out the credit that the library writes into each file: it is
@@ -161,26 +167,33 @@ func page(p *pen, picture Picture, first, rows int, count string) {
 
 // pen draws with the origin at the top left. Threads are cut at low and high.
 type pen struct {
-	vg.Canvas
+	surface
+	fonts     *fontSet
 	look      Look
 	height    vg.Length
 	low, high vg.Length
-	oneWeight bool // the library cannot embed bold fonts into a PDF
 }
 
-var fonts = font.NewCache(liberation.Collection())
+// surface is what can be drawn on, the origin at the bottom left.
+type surface interface {
+	SetLineWidth(width vg.Length)
+	SetLineDash(pattern []vg.Length, offset vg.Length)
+	SetColor(c color.Color)
+	Stroke(path vg.Path)
+	Fill(path vg.Path)
+	FillString(face font.Face, at vg.Point, text string)
+}
 
-func face(size vg.Length, bold bool) font.Face {
-	f := font.Font{Typeface: "Liberation", Variant: "Sans"}
+func (p *pen) face(size vg.Length, bold bool) font.Face {
+	f := font.Font{Typeface: "Liberation", Variant: "Sans", Size: size}
 	if bold {
 		f.Weight = imagefont.WeightBold
 	}
-	return fonts.Lookup(f, size)
+	return font.Face{Font: f, Face: p.fonts.own(bold).font}
 }
 
 func (p *pen) size(text string, size vg.Length, bold bool) vg.Length {
-	f := face(size, bold && !p.oneWeight)
-	return f.Width(text)
+	return p.fonts.size(text, size, bold)
 }
 
 // fit cuts text that is too long with an ellipsis.
@@ -206,7 +219,7 @@ func (p *pen) text(x, y vg.Length, text string, size vg.Length, bold bool, c col
 		return
 	}
 	p.SetColor(c)
-	p.FillString(face(size, bold && !p.oneWeight), vg.Point{X: x, Y: p.height - y}, text)
+	p.FillString(p.face(size, bold), vg.Point{X: x, Y: p.height - y}, text)
 }
 
 func (p *pen) fill(x, y, width, height vg.Length, c color.Color) {

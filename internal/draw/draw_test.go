@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os/exec"
 	"strings"
 	"testing"
 
@@ -19,7 +20,9 @@ import (
 
 func written(t assert.TestingT, p draw.Picture, format draw.Format) string {
 	var out bytes.Buffer
-	assert.NoError(t, draw.Write(&out, p, format, draw.Dark))
+	missing, err := draw.Write(&out, p, format, draw.Dark)
+	assert.NoError(t, err)
+	assert.Empty(t, missing)
 	return out.String()
 }
 
@@ -84,7 +87,7 @@ func TestLongTitlesAndManyCommits(t *testing.T) {
 	svg := written(t, s, draw.SVG)
 	assert.Contains(t, svg, "…")
 	assert.Contains(t, svg, "&lt;odd&gt; &amp; ")
-	assert.Contains(t, svg, "@font-face", "the font comes along")
+	assert.Contains(t, svg, "'Liberation Sans',Arial")
 	pdf := written(t, s, draw.PDF)
 	assert.Equal(t, 8, strings.Count(pdf, "/Type /Page\n"), "200 rows, 26 on a page")
 	assert.True(t, strings.HasPrefix(pdf, "%PDF-"))
@@ -142,4 +145,29 @@ func TestChartPictures(t *testing.T) {
 		assert.Equal(t, threads, paths(t, svg))
 		assert.Equal(t, svg, written(t, c, draw.SVG))
 	})
+}
+
+// TestTextsOfEveryScript: a PDF has its texts as texts, in the weight that they have; an SVG is small; what no font has is
+// marked and named.
+func TestTextsOfEveryScript(t *testing.T) {
+	s := seam([]int{0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11})
+	s.Title = "Größe – “…” Привет"
+	svg := written(t, s, draw.SVG)
+	assert.Contains(t, svg, "Größe – ")
+	assert.Less(t, len(svg), 100_000)
+	pdf := written(t, s, draw.PDF)
+	assert.Equal(t, pdf, written(t, s, draw.PDF), "the same bytes")
+	assert.Equal(t, 2, strings.Count(pdf, "/FontFile2 "), "regular and bold")
+	if tool, err := exec.LookPath("pdftotext"); err == nil {
+		cmd := exec.Command(tool, "-", "-")
+		cmd.Stdin = strings.NewReader(pdf)
+		text, err := cmd.Output()
+		require.NoError(t, err)
+		assert.Contains(t, string(text), s.Title)
+	}
+	s.Title = "\U0010FFFD"
+	var out bytes.Buffer
+	missing, err := draw.Write(&out, s, draw.PDF, draw.Light)
+	require.NoError(t, err)
+	assert.Equal(t, []rune{0x10FFFD}, missing)
 }

@@ -17,6 +17,7 @@ type Row struct {
 // Seam is what a series was and what becomes of it, with a thread for each source.
 type Seam struct {
 	Title, Subtitle string
+	Now, Next       string // what the sides are
 	Left, Right     []Row
 	Threads         []lanes.Thread
 }
@@ -60,8 +61,12 @@ func (s Seam) side(p *pen, r Row, x, y vg.Length, left bool) {
 	}
 }
 
-// threads draws the seam as the screen lays it out.
-func (s Seam) threads(p *pen, y func(half int) vg.Length) { drawThreads(p, s.Threads, y) }
+// threads draws the seam as the screen lays it out, below what the sides are.
+func (s Seam) threads(p *pen, y func(half int) vg.Length) {
+	p.text(margin, p.low-4, p.fit(s.Now, columnSize, 10, true), 10, true, p.look.Now)
+	p.text(seamWidth-margin-columnSize, p.low-4, p.fit(s.Next, columnSize, 10, true), 10, true, p.look.Next)
+	drawThreads(p, s.Threads, y)
+}
 
 func drawThreads(p *pen, threads []lanes.Thread, y func(half int) vg.Length) {
 	from, to := margin+columnSize+10, seamWidth-margin-columnSize-10

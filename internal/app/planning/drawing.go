@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"bastel/internal/app"
+	"bastel/internal/replay"
 	"bastel/internal/wording"
 
 	"bastel/internal/draw"
@@ -19,7 +20,14 @@ import (
 // SeamOf is the picture of a plan: what the series is and what it shall be.
 func (a *App) SeamOf(ctx context.Context, plan shape.Plan) (draw.Seam, error) {
 	picture := draw.Seam{Title: plan.Branch, Subtitle: wording.Count(len(plan.Sources), "commit") + " become " + fmt.Sprint(len(plan.Next)) +
-		", as planned"}
+		", as planned", Now: "Now", Next: "Next"}
+	if plan.Onto != "" {
+		picture.Next = "Next, onto " + plan.Onto
+	}
+	forecast, err := a.Forecast(ctx, plan, nil)
+	if err != nil {
+		return picture, err
+	}
 	sources, err := a.Sources(ctx, plan.Sources)
 	if err != nil {
 		return picture, err
@@ -54,7 +62,11 @@ func (a *App) SeamOf(ctx context.Context, plan shape.Plan) (draw.Seam, error) {
 				from = append(from, fmt.Sprint(slices.Index(plan.Sources, source)+1))
 			}
 		}
-		picture.Right = append(picture.Right, draw.Row{Mark: shape.Letter(i), Title: title, Note: "from " + strings.Join(from, " ")})
+		note := "from " + strings.Join(from, " ")
+		if i < len(forecast.Steps) && forecast.Steps[i].Result != replay.Clean {
+			note += ", " + string(forecast.Steps[i].Result)
+		}
+		picture.Right = append(picture.Right, draw.Row{Mark: shape.Letter(i), Title: title, Note: note})
 	}
 	return picture, nil
 }
@@ -79,7 +91,8 @@ func (a *App) LastSeam(ctx context.Context) (draw.Seam, error) {
 }
 
 func (a *App) seamOfEntry(ctx context.Context, e journal.Entry) (draw.Seam, error) {
-	picture := draw.Seam{Title: strings.TrimPrefix(e.Ref, "refs/heads/"), Subtitle: e.Title + ", " + e.Time.Format("2 January 2006")}
+	picture := draw.Seam{Title: strings.TrimPrefix(e.Ref, "refs/heads/"), Subtitle: e.Title + ", " + e.Time.Format("2 January 2006"),
+		Now: "Before", Next: "After"}
 	base, err := a.Repo.MergeBase(ctx, e.Old, e.New)
 	if err != nil {
 		return picture, err
@@ -93,9 +106,13 @@ func (a *App) seamOfEntry(ctx context.Context, e journal.Entry) (draw.Seam, erro
 		return picture, err
 	}
 	became := map[repo.ID][]repo.ID{}
-	for _, pair := range e.Pairs {
+	made := map[repo.ID]bool{}
+	for _, pair := range slices.Concat(e.Pairs, e.Taken) {
 		became[pair[0]] = append(became[pair[0]], pair[1])
+		made[pair[1]] = true
 	}
+	// What the target brought is not what became of anything.
+	new = slices.DeleteFunc(new, func(s app.Source) bool { return !made[s.ID] })
 	for i, s := range old {
 		faded := true
 		for _, id := range became[s.ID] {

@@ -152,7 +152,8 @@ func (a *App) SeamOfSent(ctx context.Context) (draw.Seam, error) {
 	if err != nil {
 		return draw.Seam{}, err
 	}
-	picture := draw.Seam{Title: s.Branch, Subtitle: "on " + s.Remote + ", and as it will be there"}
+	picture := draw.Seam{Title: s.Branch, Subtitle: "on " + s.Remote + ", and as it will be there",
+		Now: "Now", Next: "Next"}
 	for i, source := range s.Next {
 		picture.Right = append(picture.Right, draw.Row{Mark: shape.Letter(i), Title: source.Commit.Subject(), Note: source.ID.Short()})
 	}
