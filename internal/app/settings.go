@@ -83,6 +83,11 @@ func (a *App) Settings(ctx context.Context) (Settings, error) {
 	return s, nil
 }
 
+// KeepBackground keeps in the user's own configuration which background the terminal has: dark, or light.
+func (a *App) KeepBackground(ctx context.Context, background string) error {
+	return a.Repo.SetOwnConfig(ctx, "bastel.background", background)
+}
+
 // leastFetching is how far apart fetches by itself are at least.
 const leastFetching = time.Minute
 

@@ -129,7 +129,7 @@ and sends it to the shared remote. Without a command it opens the application.
 Exit status: 0 done; 1 the answer is no; 2 wrong usage; 3 the repository or the
 machine failed. With 1, 2 and 3 nothing was changed.`,
 		Args:          cobra.MaximumNArgs(1),
-		Version:       version(),
+		Version:       app.Version(),
 		SilenceUsage:  true,
 		SilenceErrors: true,
 		RunE: func(cmd *cobra.Command, args []string) error {

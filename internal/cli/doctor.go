@@ -60,7 +60,7 @@ answers without a repository too, and is what to send along with a report: no co
 
 // around is what there is to say without a repository.
 func (c *command) around() []app.HealthCheck {
-	list := []app.HealthCheck{{Name: "bastel", Says: version()}}
+	list := []app.HealthCheck{{Name: "bastel", Says: app.Version()}}
 	says, advice := "no terminal", ""
 	if out, ok := c.stdout.(*os.File); ok && term.IsTerminal(out.Fd()) {
 		width, height, err := term.GetSize(out.Fd())

@@ -143,6 +143,15 @@ func (r *Repo) SetConfig(ctx context.Context, key, value string) error {
 	return nil
 }
 
+// SetOwnConfig writes a key into the user's own configuration.
+func (r *Repo) SetOwnConfig(ctx context.Context, key, value string) error {
+	if _, err := r.run(ctx, nil, "config", "--global", key, value); err != nil {
+		return fmt.Errorf("set %s: %w", key, err)
+	}
+	r.ForgetConfig()
+	return nil
+}
+
 // UnsetConfig takes a key out of the repository's own configuration.
 func (r *Repo) UnsetConfig(ctx context.Context, key string) error {
 	if _, err := r.run(ctx, nil, "config", "--local", "--unset-all", key); err != nil && exitCode(err) != notSet {

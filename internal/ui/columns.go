@@ -1,6 +1,7 @@
 package ui
 
 import (
+	"context"
 	"fmt"
 
 	tea "charm.land/bubbletea/v2"
@@ -14,6 +15,20 @@ const widthForTwo = 110
 
 // fitColumns shows differences in two columns where that is wanted, and there is room.
 func (m *Model) fitColumns() { m.theme.TwoColumns = m.columns == 2 && m.width >= widthForTwo }
+
+// turnGround takes the colours for a dark background, or for a light one, and keeps that for all repositories.
+func (m *Model) turnGround() tea.Cmd {
+	ground, name := kit.Light, "light"
+	if m.theme.Ground == kit.Light {
+		ground, name = kit.Dark, "dark"
+	}
+	m.useTheme(ground)
+	m.groundSet = true
+	a := m.app
+	return kit.Start(kit.Work[string]{Title: "Keeping the choice", Do: func(ctx context.Context, _ func(string)) (string, error) {
+		return "Colours are for a " + name + " background; bastel.background of your git configuration keeps it.", a.KeepBackground(ctx, name)
+	}})
+}
 
 // turnColumns shows differences in two columns, or in one again, on all screens. It is kept for the next time.
 func (m *Model) turnColumns() tea.Cmd {

@@ -42,12 +42,16 @@ func (m *Model) globalActions() []kit.Action {
 		kit.Act(action.Journal, true, m.showJournal),
 		kit.Act(action.Refresh, true, m.refresh),
 		kit.Act(action.OpenDemo, true, m.askDemo),
-		kit.Act(action.Menu, len(m.keyless()) > 0, func() tea.Cmd { return m.openPage(&menu{actions: m.keyless()}) }),
+		kit.Act(action.Menu, true, func() tea.Cmd { return m.openPage(&menu{actions: m.keyless()}) }),
 		kit.Act(action.FindAction, true, m.openFinder),
 		kit.Act(action.Help, true, func() tea.Cmd { return m.openPage(&help{}) }),
 		kit.Act(action.Leave, true, func() tea.Cmd { return tea.Quit }),
+		m.darkOrLight(),
+		kit.Act(action.Suspend, true, func() tea.Cmd { return tea.Suspend }),
 	}
 }
+
+func (m *Model) darkOrLight() kit.Action { return kit.Act(action.DarkOrLight, true, m.turnGround) }
 
 // compareTarget has Map compare the branch at work with its target; leaving that comes back here.
 func (m *Model) compareTarget() tea.Cmd {
@@ -66,7 +70,8 @@ func (m *Model) tellStory() tea.Cmd {
 
 // keyless lists what can be done on the screen that has no key of its own.
 func (m *Model) keyless() []kit.Action {
-	return slices.DeleteFunc(m.screen().Actions(), func(a kit.Action) bool { return !a.Can() || len(a.Keys) > 0 })
+	own := slices.DeleteFunc(m.screen().Actions(), func(a kit.Action) bool { return !a.Can() || len(a.Keys) > 0 })
+	return append(own, m.darkOrLight())
 }
 
 // nowhereActions are for a folder without a repository.

@@ -23,6 +23,7 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/app/planning"
 	"bastel/internal/repo"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/chart"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/mend"
@@ -84,8 +85,12 @@ func Run(ctx context.Context, dir string, log *slog.Logger) error {
 		}
 	}()
 	m.screenOut = &terminal{File: os.Stdout}
-	_, err := tea.NewProgram(m, tea.WithContext(ctx), tea.WithOutput(m.screenOut)).Run()
+	g := &guarded{Model: m}
+	_, err := tea.NewProgram(g, tea.WithContext(ctx), tea.WithOutput(m.screenOut)).Run()
 	late := errors.Join(m.catchUp(), m.keepLastWriting())
+	if g.crash != nil {
+		return errors.Join(g.report(), late)
+	}
 	if errors.Is(err, tea.ErrProgramKilled) && ctx.Err() != nil {
 		return errors.Join(context.Cause(ctx), late)
 	}
@@ -112,8 +117,17 @@ type opened struct {
 // the scrolling confined to the old height, and later frames would come out shifted.
 const freeScrolling = ansi.SaveCursor + "\x1b[r" + ansi.RestoreCursor
 
+// answerPatience is how long the terminal may take to say what its background is.
+const answerPatience = 500 * time.Millisecond
+
+// unanswered says that the terminal did not say what its background is.
+type unanswered struct{}
+
 // Init asks for the background's colour and opens the repository.
-func (m *Model) Init() tea.Cmd { return tea.Batch(tea.RequestBackgroundColor, m.open) }
+func (m *Model) Init() tea.Cmd {
+	late := tea.Tick(answerPatience, func(time.Time) tea.Msg { return unanswered{} })
+	return tea.Batch(tea.RequestBackgroundColor, late, m.open)
+}
 
 func (m *Model) open() tea.Msg {
 	line := make(prompts)
@@ -193,7 +207,16 @@ func (m *Model) fromTerminal(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 		return tea.Raw(freeScrolling), true
 	case tea.BackgroundColorMsg:
 		m.ground(msg.IsDark())
+	case unanswered:
+		if m.theme.Ground == kit.Unknown { // most are dark; a says otherwise
+			m.useTheme(kit.Dark)
+		}
+	case tea.ResumeMsg:
+		return tea.Batch(tea.Raw(freeScrolling), m.refresh()), true
 	case tea.KeyPressMsg:
+		if action.Is(action.Suspend, msg.String()) { // whatever is open, and before what waits
+			return tea.Suspend, true
+		}
 		return m.key(msg), true
 	case tea.PasteMsg:
 		if m.page != nil {

@@ -711,3 +711,19 @@ func TestMendingInTheUsersEditor(t *testing.T) {
 	term.keys("{")
 	term.waitFor("text of your own:", "version 1.2.0", "version 1.3.0", "version 1.1.0")
 }
+
+// TestASuspendedApplicationComesBackWhole: also where a question is open.
+func TestASuspendedApplicationComesBackWhole(t *testing.T) {
+	work, _ := makeDemo(t)
+	term := &terminal{t, fmt.Sprintf("bastel-%d-%d-suspended", os.Getpid(), opened.Add(1))}
+	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", "142", "-y", "42", "-c", work.Dir, "bash --norc --noprofile")
+	shell := strings.TrimSpace(term.tmux("display-message", "-p", "-t", "s", "#{pane_pid}"))
+	t.Cleanup(func() {
+		exec.Command("tmux", "-L", term.name, "kill-server").Run()
+		term.waitForTheEnd(shell, work.Dir)
+	})
+	term.text("PS1='shell: '; TERM=xterm-256color " + asMain + "=1 " + self(t))
+	term.play("Enter", "+3 hunks", "x", "+Throw 1 hunk", "C-z", "+shell: ")
+	assert.NotContains(t, term.screen(), "3 hunks", "the screen of the shell is as it was")
+	term.play("text:fg", "Enter", "+Throw 1 hunk", "n", "+Nothing was done", "j", "q", "+shell: ")
+}

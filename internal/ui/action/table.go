@@ -46,6 +46,8 @@ const (
 	FindAction     ID = "find"
 	Help           ID = "help"
 	Leave          ID = "leave"
+	Suspend        ID = "suspend"
+	DarkOrLight    ID = "dark or light"
 	Back           ID = "back"
 	Stop           ID = "stop"
 	StopOutput     ID = "stop output"
@@ -623,6 +625,9 @@ var Table = []Key{
 		{ID: Help, In: []Place{Everywhere}, Name: "help", Help: "Explain this screen.", Words: "manual keys", Listed: true}}},
 	{Keys: []string{"q", "ctrl+c"}, Means: "Leaves.", Actions: []Action{
 		{ID: Leave, In: []Place{Everywhere, Nowhere}, Name: "leave", Help: "Leave. Drafts are kept.", Words: "quit exit close", Listed: true}}},
+	{Keys: []string{"ctrl+z"}, Means: "Goes to the shell for a while.", Actions: []Action{
+		{ID: Suspend, In: []Place{Everywhere}, Name: "suspend", Help: "Go to the shell for a while; fg comes back, and all is as it was.",
+			Words: "shell background stop"}}},
 	{Keys: []string{"ctrl+s"}, Means: "Keeps the text that is being written.", Actions: []Action{
 		{ID: KeepText, In: []Place{Writing}, Name: "keep", Help: "Keep the text, and go back."}}},
 	{Keys: []string{"ctrl+e"}, Means: "Goes on in your own editor.", Actions: []Action{
@@ -633,6 +638,8 @@ var Table = []Key{
 		{ID: Trailers, In: []Place{Writing}, Name: "trailers", Help: "Add a trailer to the message.", Words: "sign off co-author"}}},
 
 	{Means: "In the menu and the finder only.", Actions: []Action{
+		{ID: DarkOrLight, In: []Place{Everywhere}, Keys: none, Name: "dark or light", Help: "Take the colours for a light background, or for a " +
+			"dark one again, and keep that.", Words: "theme colours background contrast"},
 		{ID: Loosen, In: []Place{Sort}, Keys: none, Name: "loosen commits", Help: "Make the last commits loose changes again, or trays.",
 			Words: "uncommit reset soft undo commit", Command: "loosen COMMIT"},
 		{ID: Ignored, In: []Place{Sort}, Keys: none, Name: "ignored files", Help: "List the files that are ignored.", Words: "gitignore"},

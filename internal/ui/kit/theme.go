@@ -9,6 +9,7 @@ import (
 // Theme is the look. Now is cool and Next is warm, on every screen; one accent
 // marks what is selected. Nothing is told by colour alone.
 type Theme struct {
+	Ground   Background // what the colours are for
 	Plain    lipgloss.Style
 	Strong   lipgloss.Style
 	Dim      lipgloss.Style
@@ -80,6 +81,7 @@ func NewTheme(ground Background) Theme {
 		selected.Text = lipgloss.Color("#F1F5F7")
 	}
 	theme := Theme{
+		Ground:   ground,
 		Plain:    style,
 		Strong:   style.Bold(true),
 		Dim:      style.Foreground(colour("#66717B", "#7C8894", "#77838E")),
