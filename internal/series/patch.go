@@ -218,6 +218,23 @@ func hunkText(b *bytes.Buffer, h diff.Hunk) {
 	}
 }
 
+// HunkPatch writes one hunk as a patch that programs for patches apply. An empty name: the file is not there on that side.
+func HunkPatch(from, to string, h diff.Hunk) string {
+	name := func(prefix, path string) string {
+		switch {
+		case path == "":
+			return "/dev/null"
+		case strings.Contains(path, " "): // what comes behind a blank is no time then
+			return named(prefix+path) + "\t"
+		}
+		return named(prefix + path)
+	}
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "--- %s\n+++ %s\n", name("a/", from), name("b/", to))
+	hunkText(&b, h)
+	return b.String()
+}
+
 // digits are those of the base 85 that binary patches are written in.
 const digits = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz!#$%&()*+-;<=>?@^_`{|}~"
 

@@ -1,15 +1,19 @@
 package series_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
+	"bastel/internal/diff"
 	"bastel/internal/series"
 	"bastel/test/fixture"
 )
@@ -92,4 +96,42 @@ func TestPatchesAreTakenIn(t *testing.T) {
 			assert.Equal(t, "Ines Fälk", f.Git("log", "-1", "--format=%an"))
 		})
 	}
+}
+
+// TestAHunkAsAPatch: all hunks of a change, each a patch of its own, make the change where the repository's own command applies
+// them; also of files that come or go, without a newline at the end, with odd names.
+func TestAHunkAsAPatch(t *testing.T) {
+	fixture.FewerChecks(t, "10")
+	dirs, n := t.TempDir(), 0
+	rapid.Check(t, func(t *rapid.T) {
+		n++
+		f := fixture.At(t, filepath.Join(dirs, fmt.Sprint(n), "work"))
+		path := rapid.SampledFrom([]string{"a", "with blank", "ü \"x\"", "dir/-x"}).Draw(t, "path")
+		text := func(name string) string {
+			lines := rapid.SliceOfN(rapid.SampledFrom([]string{"a", "b", "c", ""}), 0, 40).Draw(t, name)
+			return strings.Join(lines, "\n") + rapid.SampledFrom([]string{"", "\n"}).Draw(t, "end of "+name)
+		}
+		old, new := text("old"), text("new")
+		f.Commit("base", "other", "x\n")
+		from, to := path, path
+		if old == "" {
+			from = ""
+		} else {
+			f.Write(path, old)
+			f.Git("add", "-A")
+		}
+		if new == "" {
+			to = ""
+		}
+		oldLines, newLines := diff.Split([]byte(old)), diff.Split([]byte(new))
+		hunks := diff.Hunks(oldLines, newLines, diff.Lines(oldLines, newLines), 3)
+		for _, h := range slices.Backward(hunks) { // the last one first: places before it stay
+			if err := os.WriteFile(filepath.Join(f.Dir, "..", "p.patch"), []byte(series.HunkPatch(from, to, h)), 0o666); err != nil {
+				t.Fatal(err)
+			}
+			f.Git("apply", "--whitespace=nowarn", "../p.patch")
+		}
+		got, _ := os.ReadFile(filepath.Join(f.Dir, path)) // gone is empty
+		require.Equal(t, new, string(got))
+	})
 }

@@ -51,6 +51,7 @@ func TestTheBranchesFromTheMap(t *testing.T) {
 	term.play("/", "+Find on the chart", "text:Add file 3", "Enter", "+Add file 3", "Enter",
 		"+◆ ", "+file 3", "}", "+file 4", "Escape", "+on show")
 
+	term.play("C", "+Put what on the clipboard?", "+the short id", "3", "+reach it: the subject.")
 	term.play("-", "+10  Add file 9", "-", "-+11  Add file 11")
 
 	term.play("+", "+Name of the new branch", "text:early", "C-s", "+make early at", "a", "+done. u undoes it.")

@@ -336,6 +336,7 @@ func TestLinesAndWayBack(t *testing.T) {
 	term.waitFor("1 hunk in 1 file")
 	term.follows(func() bool { return strings.Count(work.Git("diff", "--cached"), "\n+func init") == 1 })
 	assert.Equal(t, 1, strings.Count(work.Git("diff", "--cached", "--numstat"), "1\t0\tberth/plan.go"))
+	term.play("C", "+Put what on the clipboard?", "+the hunk, as a patch", "1", "+programs reach it: the hunk")
 	term.keys("l", "Enter")
 	term.waitFor("nothing in it yet")
 	term.follows(func() bool { return work.Git("diff", "--cached") == "" })

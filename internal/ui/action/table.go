@@ -48,6 +48,7 @@ const (
 	Leave          ID = "leave"
 	Suspend        ID = "suspend"
 	DarkOrLight    ID = "dark or light"
+	CopyHere       ID = "copy what is here"
 	Back           ID = "back"
 	Stop           ID = "stop"
 	StopOutput     ID = "stop output"
@@ -557,6 +558,8 @@ var Table = []Key{
 			Listed: true},
 		{ID: HandOver, In: []Place{Send}, Name: "hand over", Help: "See the text of a request for review, or the series as patches; and copy " +
 			"it or write it into a file.", Words: "pull request merge request format-patch mail clipboard", Command: "request"},
+		{ID: CopyHere, In: []Place{Map, Sort, Shape}, Name: "copy", Help: "Put what is at the cursor on the clipboard: an id, a subject, a " +
+			"branch; a line, a hunk as a patch, a path.", Words: "clipboard yank sha hash"},
 		{ID: CopyCommit, In: []Place{Look}, Name: "copy", Help: "Put what there is to say of the commit on the clipboard, as text.",
 			Words: "clipboard yank"},
 		{ID: CopyNotes, In: []Place{Reading}, Name: "copy the notes", Help: "Put the notes on the clipboard, as Markdown.",

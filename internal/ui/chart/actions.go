@@ -69,6 +69,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.ClearSteps, len(m.steps) > 0, m.clear),
 	}
 	actions = append(actions, m.moves()...)
+	actions = append(actions, kit.Asking(action.CopyHere, some, func() tea.Cmd { return kit.CopyOf(m.toCopy()) }))
 	return append(actions, kit.Act(action.DrawSince, some, m.drawSince),
 		kit.Act(action.ToFork, some, func() tea.Cmd { m.toFork(); return m.tell() }), kit.Act(action.ToMerge, some, m.toMerge))
 }

@@ -137,3 +137,18 @@ func (m *Model) drawOpened(o commitRow, selected bool, width int, theme kit.Them
 	return kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(fmt.Sprintf("%4s  ", o.number)), Style: style},
 		{Text: safe.Show(safe.Line(o.mark.Subject)), Style: theme.Plain}}, who)
 }
+
+// toCopy is what there is at the cursor to be put on the clipboard.
+func (m *Model) toCopy() (list []kit.Copied) {
+	at, _ := m.here()
+	if at.kind == name && at.branch != "" {
+		list = append(list, kit.Copied{Name: "the branch", Text: at.branch})
+	}
+	if !at.commit.IsZero() {
+		list = append(list, kit.Copied{Name: "the id", Text: at.commit.String()}, kit.Copied{Name: "the short id", Text: at.commit.Short()})
+	}
+	if at.subject != "" {
+		list = append(list, kit.Copied{Name: "the subject", Text: at.subject})
+	}
+	return list
+}

@@ -115,3 +115,17 @@ func short(id repo.ID) string {
 	}
 	return id.Short()
 }
+
+// toCopy is what there is at the cursor to be put on the clipboard: of an entry its first source, and its message as it will be.
+func (m *Model) toCopy() (list []kit.Copied) {
+	id, ok := m.source()
+	if !ok {
+		return nil
+	}
+	message := m.sourceOf(id).Message
+	if at := m.entry(); m.half == kit.Next && at >= 0 && m.plan.Next[at].Message != "" {
+		message = m.plan.Next[at].Message
+	}
+	return []kit.Copied{{Name: "the id", Text: id.String()}, {Name: "the short id", Text: id.Short()},
+		{Name: "the subject", Text: repo.Subject(message)}, {Name: "the message", Text: message}, {Name: "the branch", Text: m.plan.Branch}}
+}

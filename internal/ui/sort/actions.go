@@ -59,6 +59,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.Ignored, true, m.showIgnored),
 		kit.Asking(action.Search, some, func() tea.Cmd { return kit.Show(m.stream().Find("Find in the changes")) }),
 		kit.Act(action.ClearMarks, some, kit.Just(s.Unmark)).InMemory(),
+		kit.Asking(action.CopyHere, some, func() tea.Cmd { return kit.CopyOf(s.ToCopy()) }),
 	}
 	moves := kit.Navigator{Move: s.Move, Page: s.Page, End: s.End, Turn: func(half kit.Half) { m.half = half }}
 	return slices.Concat(actions, kit.Hunks(some, s.Hunk, s.File), moves.Actions())
