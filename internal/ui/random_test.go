@@ -150,6 +150,8 @@ func (d *driver) views(quiet func()) (views []string) {
 	d.press("esc")
 	for range 3 {
 		d.press("]")
+		d.rest()
+		d.press("esc", "esc") // a view may be open there still, such as the hunks' way home
 		quiet()
 		views = append(views, now())
 	}
