@@ -175,6 +175,11 @@ func TestFromTheMapIntoThePlan(t *testing.T) {
 	term.play(")", "+◆ Shape", "+onto lights-colours", "+ropes again", "a", "+2 commits", "[", "[", "+◆ Map")
 	assert.Equal(t, work.Git("rev-parse", "lights-colours"), work.Git("rev-parse", "ropes~2"))
 
+	find("List the mooring")
+	term.play("Space", "+marked: ")
+	find("ropes")
+	term.play(":", "text:sits on", "+the marked", "Enter", "+◆ Shape", "+1 commit since", "+ropes again", "[", "[", "+◆ Map")
+
 	find("less-ink")
 	term.play("Y", "+◆ Shape", "+Merge less-ink into ropes")
 	assert.Equal(t, branch, work.Git("branch", "--show-current"))

@@ -88,6 +88,7 @@ const (
 	OpenRows        ID = "open the commits"
 	DrawSince       ID = "draw since a step"
 	ToFork          ID = "to the fork"
+	SitOn           ID = "sit on"
 	ToMerge         ID = "to a merge"
 	WorkHere        ID = "at work here"
 	FindOnChart     ID = "find on the chart"
@@ -660,6 +661,9 @@ var Table = []Key{
 		{ID: CheckOutput, In: []Place{Shape}, Keys: none, Name: "check's output", Help: "Show what the check said of the entry."},
 		{ID: RevertCommit, In: []Place{Map}, Keys: none, Name: "take back", Help: "Plan, in Shape, a commit of the branch at work that takes " +
 			"the commit at the cursor back.", Words: "revert undo commit", Command: "revert COMMIT"},
+		{ID: SitOn, In: []Place{Map}, Keys: none, Name: "sits on", Help: "Have the series of the branch at the cursor begin at the marked " +
+			"point, in Shape, or choose that there: what it sits on is not what it lands on.", Words: "base fork point parent stack",
+			Command: "plan --base REF"},
 		{ID: ToFork, In: []Place{Map}, Keys: none, Name: "to the fork", Help: "Go to the commit of the line that the branch at the cursor left.",
 			Words: "merge base mooring"},
 		{ID: ToMerge, In: []Place{Map}, Keys: none, Name: "next merge", Help: "Go to the next merge commit on show.", Words: "merge commit"},

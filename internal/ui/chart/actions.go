@@ -70,7 +70,7 @@ func (m *Model) Actions() []kit.Action {
 	}
 	actions = append(actions, m.moves()...)
 	actions = append(actions, kit.Asking(action.CopyHere, some, func() tea.Cmd { return kit.CopyOf(m.toCopy()) }))
-	return append(actions, kit.Act(action.DrawSince, some, m.drawSince),
+	return append(actions, kit.Act(action.SitOn, local, m.sitOn), kit.Act(action.DrawSince, some, m.drawSince),
 		kit.Act(action.ToFork, some, func() tea.Cmd { m.toFork(); return m.tell() }), kit.Act(action.ToMerge, some, m.toMerge))
 }
 

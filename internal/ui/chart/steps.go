@@ -318,6 +318,19 @@ func (m *Model) putOnto() tea.Cmd {
 		tea.Sequence(there, kit.Show(kit.ForScreen{Screen: planner, Msg: kit.PlanFor{Branch: b.Name, Onto: onto}})))
 }
 
+// sitOn has the series of the branch at the cursor begin at the marked point, in Shape, or goes there to choose one.
+func (m *Model) sitOn() tea.Cmd {
+	b, _ := m.branchHere()
+	there := kit.Show(kit.Go{Screen: planner})
+	if m.marked == "" || m.marked == b.Name {
+		return m.workAnd("( chooses what it sits on.", there)
+	}
+	base := m.marked
+	m.marked = ""
+	return m.workAnd("It sits on "+m.pointName(base)+".",
+		tea.Sequence(there, kit.Show(kit.ForScreen{Screen: planner, Msg: kit.PlanFor{Branch: b.Name, Base: base}})))
+}
+
 // revert plans that the branch at work takes the commit at the cursor back.
 func (m *Model) revert() tea.Cmd {
 	return tea.Sequence(kit.Show(kit.Go{Screen: planner}),

@@ -218,6 +218,7 @@ type FileHolder interface {
 // another branch in by a merge, takes a commit of its own back, or a commit from elsewhere in.
 type PlanFor struct {
 	Branch, Onto, Merge string
+	Base                string // the point after which the series begins
 	Revert, Take        repo.ID
 }
 

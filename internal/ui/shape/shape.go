@@ -263,6 +263,8 @@ func (m *Model) serve() tea.Cmd {
 	}
 	m.asked = kit.PlanFor{}
 	switch {
+	case asked.Base != "":
+		return m.begin(asked.Base)
 	case asked.Merge != "":
 		return m.mergeIn(asked.Merge)
 	case !asked.Revert.IsZero():
