@@ -3,7 +3,6 @@ package app
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 
@@ -26,9 +25,6 @@ type leftBehind struct {
 func (a *App) GuardContent(ctx context.Context, objects *repo.Overlay, meant bool, parents []repo.ID, trees ...repo.ID) (said string,
 	err error) {
 	finder, err := a.LeftoverFinder(ctx)
-	if errors.As(err, new(*Refusal)) { // wrong settings keep nobody from committing: opening has told of them
-		finder, err = &sweep.Finder{}, nil
-	}
 	if err != nil {
 		return "", err
 	}

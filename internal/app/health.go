@@ -69,10 +69,11 @@ func (a *App) Health(ctx context.Context) ([]HealthCheck, error) {
 		heard = append(heard, c.Key+" ("+string(c.Heard)+")")
 	}
 	add("configuration", strings.Join(heard, ", "), "")
-	if _, err := a.Settings(ctx); err != nil {
-		add("settings", FirstLine(err.Error()), "Mend or remove that line of the settings.")
+	settings, err := a.Settings(ctx)
+	for _, warning := range settings.Warnings {
+		add("settings", warning, "Mend or remove it; the rest counts.")
 	}
-	return list, nil
+	return list, err
 }
 
 func kilobytes(size int64) string { return fmt.Sprintf("%d kB", (size+1023)/1024) }

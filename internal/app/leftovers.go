@@ -3,7 +3,6 @@ package app
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -51,13 +50,9 @@ func (a *App) Leftovers(ctx context.Context, files []tray.File) (findings []Find
 	return findings, selected, nil
 }
 
-// LeftoverLines marks those in any files, by hunk the places of its lines. With wrong settings, which opening has told of,
-// none are known.
+// LeftoverLines marks those in any files, by hunk the places of its lines.
 func (a *App) LeftoverLines(ctx context.Context, files []tray.File) (tray.LinesOfHunks, error) {
 	_, selected, err := a.Leftovers(ctx, files)
-	if errors.As(err, new(*Refusal)) {
-		return nil, nil
-	}
 	lines := tray.LinesOfHunks{}
 	for _, s := range selected {
 		lines[s.Hunk] = s.Lines

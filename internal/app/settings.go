@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -32,6 +33,8 @@ type Settings struct {
 		WithoutDefaults bool            `toml:"without_defaults"`
 		Pattern         []sweep.Pattern `toml:"pattern"`
 	} `toml:"sweep"`
+
+	Warnings []string `toml:"-"` // what was passed over, each with its place and name
 }
 
 // settingsFile is where the settings are, by the XDG base directory specification.
@@ -47,7 +50,7 @@ func settingsFile() (string, error) {
 	return filepath.Join(dir, "bastel", "settings.toml"), nil
 }
 
-// Settings reads the settings anew.
+// Settings reads the settings anew. What is wrong in them is passed over, and said in their warnings; the rest counts.
 func (a *App) Settings(ctx context.Context) (Settings, error) {
 	var s Settings
 	file, err := settingsFile()
@@ -56,18 +59,15 @@ func (a *App) Settings(ctx context.Context) (Settings, error) {
 	}
 	data, err := readFile(file)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) { // a folder, a pipe, what nobody may read
-		return s, &Refusal{Reason: fmt.Sprintf("The settings in %s cannot be read: %v. They are passed over.", file, err), Err: err}
+		s.warn("The settings in %s cannot be read: %v. They are passed over.", file, err)
 	}
-	if err := toml.NewDecoder(bytes.NewReader(data)).DisallowUnknownFields().Decode(&s); err != nil {
-		var unknown *toml.StrictMissingError
-		if errors.As(err, &unknown) {
-			row, _ := unknown.Errors[0].Position()
-			return s, Refuse("%s, line %d: there is no such setting: %v.", file, row, unknown.Errors[0].Key())
-		}
-		return s, Refuse("%s does not read as TOML: %v", file, err)
-	}
-	for key, value := range map[string]*string{"bastel.background": &s.Background, "bastel.check": &s.Check,
-		"bastel.fetchEvery": &s.FetchEvery} {
+	s.decode(file, data)
+	places := map[string]string{}
+	for key, setting := range map[string]struct {
+		name  string
+		value *string
+	}{"bastel.background": {"background", &s.Background}, "bastel.check": {"check", &s.Check},
+		"bastel.fetchEvery": {"fetch_every", &s.FetchEvery}} {
 		read := a.Repo.Config
 		if slices.Contains(guardedKeys, key) {
 			read = a.GuardedValue
@@ -77,10 +77,91 @@ func (a *App) Settings(ctx context.Context) (Settings, error) {
 			return s, err
 		}
 		if own != "" {
-			*value = own
+			*setting.value, places[setting.name] = own, "git's configuration, "+key
 		}
 	}
+	s.passOver(func(key string) string {
+		if place := places[key]; place != "" {
+			return place
+		}
+		return fmt.Sprintf("%s, line %d", file, lineOf(data, key))
+	})
 	return s, nil
+}
+
+func (s *Settings) warn(format string, args ...any) {
+	s.Warnings = append(s.Warnings, fmt.Sprintf(format, args...))
+}
+
+// decode reads the file. What is no TOML, or of another kind than it should be, is passed over as a whole; names that are not
+// known by themselves.
+func (s *Settings) decode(file string, data []byte) {
+	before := s.Warnings
+	if err := toml.Unmarshal(data, s); err != nil {
+		*s = Settings{Warnings: before}
+		row := 0
+		var at *toml.DecodeError
+		if errors.As(err, &at) {
+			row, _ = at.Position()
+		}
+		s.warn("%s, line %d: it does not read as TOML with such a setting: %v. All of the file is passed over.", file, row, err)
+		return
+	}
+	var strict Settings
+	var unknown *toml.StrictMissingError
+	if err := toml.NewDecoder(bytes.NewReader(data)).DisallowUnknownFields().Decode(&strict); errors.As(err, &unknown) {
+		for _, wrong := range unknown.Errors {
+			row, _ := wrong.Position()
+			s.warn("%s, line %d: there is no such setting: %s.", file, row, strings.Join(wrong.Key(), "."))
+		}
+	}
+}
+
+// lineOf is the line of a file, from 1, on which a key is set; 0: it is not found.
+func lineOf(data []byte, key string) int {
+	for i, line := range strings.Split(string(data), "\n") {
+		name, _, isSet := strings.Cut(line, "=")
+		if isSet && strings.Trim(strings.TrimSpace(name), `"`) == key {
+			return i + 1
+		}
+	}
+	return 0
+}
+
+// passOver takes out what makes no sense. A key's place is told by a function.
+func (s *Settings) passOver(place func(key string) string) {
+	if s.Background != "" && s.Background != "dark" && s.Background != "light" {
+		s.warn("%s: background is %q; it can be dark or light.", place("background"), s.Background)
+		s.Background = ""
+	}
+	if every, err := time.ParseDuration(s.FetchEvery); s.FetchEvery != "" && (err != nil || every < 0) {
+		s.warn("%s: fetch_every is %q, and no time such as 15m.", place("fetch_every"), s.FetchEvery)
+		s.FetchEvery = ""
+	}
+	if _, err := journal.ParseAge(s.Journal); s.Journal != "" && err != nil {
+		s.warn("%s: journal: %v.", place("journal"), err)
+		s.Journal = ""
+	}
+	levels := []send.Level{send.Block, send.Warn, send.Off}
+	for _, name := range slices.Sorted(maps.Keys(s.Preflight)) {
+		word := s.Preflight[name]
+		switch {
+		case !slices.Contains(send.ItemNames, name):
+			s.warn("%s: the preflight has no item %q; it has %s.", place(name), name, strings.Join(send.ItemNames, ", "))
+		case !slices.Contains(levels, send.Level(word)):
+			s.warn("%s: %s is %q; it can be block, warn or off.", place(name), name, word)
+		default:
+			continue
+		}
+		delete(s.Preflight, name)
+	}
+	s.Sweep.Pattern = slices.DeleteFunc(s.Sweep.Pattern, func(p sweep.Pattern) bool {
+		_, err := sweep.New([]sweep.Pattern{p})
+		if err != nil {
+			s.warn("%s: %v.", place("match"), err)
+		}
+		return err != nil
+	})
 }
 
 // KeepBackground keeps in the user's own configuration which background the terminal has: dark, or light.
@@ -92,18 +173,12 @@ func (a *App) KeepBackground(ctx context.Context, background string) error {
 const leastFetching = time.Minute
 
 // FetchTime is how often to fetch by itself; 0: never.
-func (s Settings) FetchTime() (time.Duration, error) {
-	if s.FetchEvery == "" {
-		return 0, nil
-	}
+func (s Settings) FetchTime() time.Duration {
 	every, err := time.ParseDuration(s.FetchEvery)
-	if err != nil || every < 0 {
-		return 0, Refuse("The settings: fetch_every is %q, and no time such as 15m.", s.FetchEvery)
+	if err != nil || every <= 0 {
+		return 0
 	}
-	if every == 0 {
-		return 0, nil
-	}
-	return max(every, leastFetching), nil
+	return max(every, leastFetching)
 }
 
 // ExpireJournal forgets what is older than the settings keep. It gives how many entries went.
@@ -114,7 +189,7 @@ func (a *App) ExpireJournal(ctx context.Context) (int, error) {
 	}
 	age, err := journal.ParseAge(s.Journal)
 	if err != nil {
-		return 0, Refuse("The settings: journal: %v.", err)
+		return 0, err
 	}
 	return a.ForgetEntries(ctx, func(e journal.Entry) bool { return time.Since(e.Time) > age })
 }
@@ -139,25 +214,14 @@ func (a *App) LeftoverFinder(ctx context.Context) (*sweep.Finder, error) {
 	if !s.Sweep.WithoutDefaults {
 		patterns = append(patterns, sweep.Defaults...)
 	}
-	f, err := sweep.New(patterns)
-	if err != nil {
-		return nil, &Refusal{Reason: "The settings: " + err.Error(), Err: err}
-	}
-	return f, nil
+	return sweep.New(patterns)
 }
 
-// Levels reads the settings of the preflight.
-func (s Settings) Levels() (map[string]send.Level, error) {
+// Levels are those of the preflight.
+func (s Settings) Levels() map[string]send.Level {
 	levels := map[string]send.Level{}
 	for name, word := range s.Preflight {
-		level := send.Level(word)
-		switch {
-		case !slices.Contains(send.ItemNames, name):
-			return nil, Refuse("The settings: the preflight has no item %q; it has %s.", name, strings.Join(send.ItemNames, ", "))
-		case level != send.Block && level != send.Warn && level != send.Off:
-			return nil, Refuse("The settings: %q is no level of the preflight; it is block, warn or off.", word)
-		}
-		levels[name] = level
+		levels[name] = send.Level(word)
 	}
-	return levels, nil
+	return levels
 }

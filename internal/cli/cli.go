@@ -245,6 +245,13 @@ func (c *command) run(do func(ctx context.Context, a *app.App, args []string) er
 		if note != "" {
 			fmt.Fprintln(c.stderr, "bastel: "+note)
 		}
+		settings, err := a.Settings(cmd.Context())
+		if err != nil {
+			return err
+		}
+		for _, warning := range settings.Warnings {
+			fmt.Fprintln(c.stderr, "bastel: "+safe.Line(warning))
+		}
 		return do(repo.Because(cmd.Context(), cmd.Name()), a, args)
 	}
 }

@@ -139,21 +139,18 @@ func (m *Model) open() tea.Msg {
 	}
 	// Settings that cannot be read, or say something wrong, keep nobody from their work.
 	settings, err := a.Settings(m.ctx)
-	every := time.Duration(0)
-	if err == nil {
-		every, err = settings.FetchTime()
-	}
 	if err == nil {
 		_, err = a.ExpireJournal(m.ctx)
 	}
 	if err != nil {
 		note = strings.TrimSpace(note + " " + err.Error())
 	}
+	note = strings.TrimSpace(note + " " + strings.Join(settings.Warnings, " "))
 	if commands, err := a.NotAllowed(m.ctx); err == nil && len(commands) > 0 {
 		note = strings.TrimSpace(note + " This repository's configuration names commands that are not allowed here yet: bastel allow.")
 	}
-	return opened{app: a, note: note, unfinished: a.ReadUnfinished(), questions: line, fetch: every, ground: kit.GroundOf(settings.Background),
-		columns: a.Columns()}
+	return opened{app: a, note: note, unfinished: a.ReadUnfinished(), questions: line, fetch: settings.FetchTime(),
+		ground: kit.GroundOf(settings.Background), columns: a.Columns()}
 }
 
 // options are how the repository is opened.

@@ -25,15 +25,11 @@ func (a *App) Preflight(ctx context.Context, branch string) ([]send.Item, error)
 	if err != nil {
 		return nil, err
 	}
-	levels, err := settings.Levels()
-	if err != nil {
-		return nil, err
-	}
 	facts, err := a.facts(ctx, branch, settings)
 	if err != nil {
 		return nil, err
 	}
-	return send.Preflight(facts, levels), nil
+	return send.Preflight(facts, settings.Levels()), nil
 }
 
 // blocked refuses to send branches where the settings say so of one of them.

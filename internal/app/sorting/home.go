@@ -87,8 +87,8 @@ func (a *App) FindHomes(ctx context.Context, from tray.Layer, selected []tray.Se
 	}
 	objects := a.Repo.NewOverlay()
 	finder, err := a.LeftoverFinder(ctx)
-	if err != nil && !errors.As(err, new(*app.Refusal)) {
-		return h, err // wrong settings find no leftovers, which opening has told of
+	if err != nil {
+		return h, err
 	}
 	for _, piece := range pieces {
 		if err := ctx.Err(); err != nil {
@@ -98,7 +98,7 @@ func (a *App) FindHomes(ctx context.Context, from tray.Layer, selected []tray.Se
 		if err != nil {
 			return h, err
 		}
-		if finder != nil && addsLeftover(finder, piece) {
+		if addsLeftover(finder, piece) {
 			home.Leftover, home.Reason = true, home.Reason+" It adds a leftover: it goes there only if you choose it."
 		}
 		h.Homes = append(h.Homes, home)

@@ -105,16 +105,21 @@ func TestSettings(t *testing.T) {
 	for text, want := range map[string]string{
 		"check = 'a'\n":                        "",
 		"check = 1\n":                          "does not read as TOML",
-		"background = 'dark'\nchek = 'a'\n":    "line 2: there is no such setting: [chek]",
+		"background = 'dark'\nchek = 'a'\n":    "line 2: there is no such setting: chek",
 		"[[sweep.pattern]]\nmatch = '['\n":     "sweep pattern \"[\"",
 		"[sweep]\npattern = [{match = 'x'}]\n": "",
 	} {
 		require.NoError(t, os.WriteFile(file, []byte(text), 0o666))
-		_, err := sorting.Of(opened.App(t, f.Dir)).Sweep(ctx, true)
-		if want == "" {
-			assert.NoError(t, err)
+		a := opened.App(t, f.Dir)
+		_, err := sorting.Of(a).Sweep(ctx, true)
+		assert.NoError(t, err, "what is wrong is passed over")
+		s, err := a.Settings(ctx)
+		assert.NoError(t, err)
+		if said := strings.Join(s.Warnings, "\n"); want == "" {
+			assert.Empty(t, said)
 		} else {
-			assert.Contains(t, opened.Refusal(t, err), want)
+			assert.Contains(t, said, want)
+			assert.Contains(t, said, file)
 		}
 	}
 	require.NoError(t, os.WriteFile(file, []byte("check = 'mine'\nbackground = 'dark'\n"), 0o666))

@@ -125,9 +125,6 @@ func (m *Model) read() tea.Cmd {
 		}
 		r := reading{board: board, view: view}
 		found, leftovers, err := m.app.Leftovers(ctx, board.Loose)
-		if errors.As(err, new(*app.Refusal)) {
-			return r, nil // the settings are wrong, which opening has told of: no leftovers are known
-		}
 		if err != nil {
 			return r, err
 		}
