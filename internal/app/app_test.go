@@ -24,6 +24,10 @@ func TestTargetsAndSentences(t *testing.T) {
 	s, err := a.BranchStatus(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, "work is on feature, 3 commits ahead of main.", s.Sentence())
+	assert.Equal(t, "feature: 3 ahead", s.Brief())
+	s.Operation, s.Missing, s.Removes, s.Unsent, s.Changes = "merge", 2, 1, 4, []repo.Change{{Loose: true}, {Staged: true}}
+	assert.Equal(t, "feature: another tool's merge is unfinished, 1 of others to take in, 3 ahead, 2 behind, 1 loose, 1 staged, 4 to send",
+		s.Brief(), "what matters most comes first")
 	remote := f.Remote(t)
 	f.Git("push", "--quiet", "origin", "main", "main:develop", "feature~1:refs/heads/feature")
 	remote.Git("symbolic-ref", "HEAD", "refs/heads/develop")

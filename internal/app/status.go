@@ -179,6 +179,38 @@ func (s BranchStatus) Sentence() string {
 	return b.String()
 }
 
+// Brief says the situation in few words, what matters most first: for where there is little room.
+func (s BranchStatus) Brief() string {
+	if s.Work.Ref == "" || s.Work.Commit.IsZero() {
+		return s.Sentence()
+	}
+	var parts []string
+	if s.Operation != "" {
+		parts = append(parts, "another tool's "+s.Operation+" is unfinished")
+	}
+	if s.Work.Ref != s.Head.Ref {
+		parts = append(parts, "not checked out")
+	}
+	if s.Removes > 0 {
+		parts = append(parts, fmt.Sprintf("%d of others to take in", s.Removes))
+	}
+	if !s.Target.ID.IsZero() {
+		parts = append(parts, fmt.Sprintf("%d ahead", s.Own))
+		if s.Missing > 0 {
+			parts = append(parts, fmt.Sprintf("%d behind", s.Missing))
+		}
+	}
+	for _, count := range []struct {
+		n    int
+		what string
+	}{{s.Loose(), "loose"}, {s.Staged(), "staged"}, {s.Unsent, "to send"}} {
+		if count.n > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", count.n, count.what))
+		}
+	}
+	return strings.TrimSuffix(s.Work.Branch()+": "+strings.Join(parts, ", "), ": ")
+}
+
 // place says how the branch at work stands to its target.
 func (s BranchStatus) place() string {
 	var b strings.Builder

@@ -158,7 +158,7 @@ func (m *Model) click(mouse tea.Mouse) tea.Cmd {
 	if m.page != nil || m.screen() == nil || mouse.Button != tea.MouseLeft {
 		return nil
 	}
-	if y := mouse.Y - topRows; y >= 0 && y < m.bodySize().Height {
+	if y := mouse.Y - m.topRows(); y >= 0 && y < m.bodySize().Height {
 		return m.screen().Click(mouse.X, y)
 	}
 	return nil
@@ -173,7 +173,7 @@ func (m *Model) wheel(mouse tea.Mouse) {
 	case m.page != nil:
 		m.page.scroll(turns)
 	case m.screen() != nil:
-		m.screen().Wheel(mouse.X, mouse.Y-topRows, turns)
+		m.screen().Wheel(mouse.X, mouse.Y-m.topRows(), turns)
 	}
 }
 

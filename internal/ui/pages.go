@@ -199,8 +199,15 @@ func (h *help) view(size kit.Size, m *Model) []string {
 	theme := m.theme
 	var rows []string
 	heading, text := m.screen().Explain()
-	for _, line := range kit.Wrap(text, min(size.Width-4, 100)) {
-		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + line)}))
+	say := func(text string) {
+		for _, line := range kit.Wrap(text, min(size.Width-4, 100)) {
+			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + line)}))
+		}
+	}
+	say(text)
+	if size.Narrow && m.where.Known { // above there is room for a few words of it
+		rows = append(rows, kit.Blank(size.Width))
+		say(safe.Line(m.where.Value.Sentence()))
 	}
 	rows = append(rows, kit.Blank(size.Width))
 	list := func(actions []kit.Action) {

@@ -140,7 +140,7 @@ func (d *driver) views(quiet func()) (views []string) {
 		d.rest()
 		var rows []string
 		for i, row := range strings.Split(d.frame(), "\n")[:d.m.height-bottomRows] {
-			if i > topRows {
+			if i > d.m.topRows() {
 				row = string([]rune(row)[:60])
 			}
 			rows = append(rows, strings.TrimRight(row, " "))
@@ -150,7 +150,7 @@ func (d *driver) views(quiet func()) (views []string) {
 	views = append(views, now())
 	d.press("t")
 	d.rest()
-	views = append(views, strings.Join(strings.Split(d.frame(), "\n")[topRows:d.m.height-bottomRows], "\n"))
+	views = append(views, strings.Join(strings.Split(d.frame(), "\n")[d.m.topRows():d.m.height-bottomRows], "\n"))
 	d.press("esc")
 	for range 3 {
 		d.press("]")

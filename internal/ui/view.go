@@ -15,14 +15,11 @@ import (
 	"bastel/internal/ui/kit"
 )
 
-// Rows above and below the body.
-const (
-	topRows    = 3
-	bottomRows = 3
-)
+// bottomRows are those below the body.
+const bottomRows = 3
 
 func (m *Model) bodySize() kit.Size {
-	return kit.Size{Width: m.width, Height: max(1, m.height-topRows-bottomRows), Narrow: m.width < narrowBelow}
+	return kit.Size{Width: m.width, Height: max(1, m.height-m.topRows()-bottomRows), Narrow: m.width < narrowBelow}
 }
 
 // draw draws the whole screen.
@@ -43,19 +40,27 @@ func (m *Model) draw() tea.View {
 	return v
 }
 
-// top is the sentence that says where the user stands, and the way through the
-// screens: at the end of the second row, or below where there is no room for it.
+// topRows is how many rows are above a screen: where there is little room the sentence is one, in few words.
+func (m *Model) topRows() int {
+	if m.width < narrowBelow {
+		return 2
+	}
+	return 3
+}
+
+// top is the sentence that says where the user stands, and the way through the screens at the end of the second row. All of
+// the sentence is in the help too.
 func (m *Model) top() []string {
 	sentence := ""
 	if m.where.Known {
 		sentence = safe.Line(m.where.Value.Sentence())
 	}
 	lines := append(kit.Wrap(sentence, m.width-2), "")
-	rows := make([]string, topRows)
-	wayRow := 1
-	if m.bodySize().Narrow {
-		wayRow = 2
+	if m.bodySize().Narrow && m.where.Known {
+		lines = []string{kit.Fit(safe.Line(m.where.Value.Brief()), m.width-2)}
 	}
+	rows := make([]string, m.topRows())
+	const wayRow = 1
 	for i := range rows {
 		text := kit.Seg{Style: m.theme.Plain}
 		if i < min(len(lines), 2) {
@@ -179,11 +184,14 @@ func (m *Model) keysLine() string {
 	}
 	var segs, last []kit.Seg
 	room := m.width - 2
-	ends := []action.ID{action.Help, action.Leave}
-	if !m.bodySize().Narrow {
-		ends = append(ends, action.FindAction, action.Menu)
+	ends := []action.ID{action.Help, action.FindAction}
+	actions := m.actions()
+	if m.bodySize().Narrow {
+		actions = applyFirst(actions)
+	} else {
+		ends = append(ends, action.Leave, action.Menu)
 	}
-	actions := m.advised(m.actions())
+	actions = m.advised(actions)
 	for _, a := range actions {
 		if a.Can() && slices.Contains(ends, a.ID) {
 			last = append(last, m.keySegs(a)...)
@@ -205,6 +213,15 @@ func (m *Model) keysLine() string {
 		segs = append(segs, add...)
 	}
 	return kit.Split(m.width, nil, append([]kit.Seg{{Text: " "}}, segs...), last...)
+}
+
+// applyFirst puts what applies first, so that it has room on a line that has little.
+func applyFirst(actions []kit.Action) []kit.Action {
+	at := slices.IndexFunc(actions, func(a kit.Action) bool { return a.Can() && a.Listed && slices.Contains(a.Keys, "a") })
+	if at < 0 {
+		return actions
+	}
+	return append([]kit.Action{actions[at]}, slices.Delete(slices.Clone(actions), at, at+1)...)
 }
 
 // adviser is a screen that knows which key helps now.

@@ -664,7 +664,7 @@ func TestAConflictThatAnotherToolLeft(t *testing.T) {
 	_, err := f.Run("merge", "--quiet", "main")
 	require.Error(t, err)
 	term := open(t, f.Dir, 80, 24)
-	term.waitFor("Another tool's merge is unfinished")
+	term.waitFor("another tool's merge is unfinished")
 	term.keys("]", "]")
 	term.waitFor("a merge that waits in the working tree", "your branch topic", "what is merged", "open: region 1")
 	term.keys("2", "{", "R")
