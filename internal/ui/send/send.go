@@ -53,6 +53,7 @@ type Model struct {
 	series     publishing.Series
 	half       kit.Half
 	cursor     [2]int
+	entries    [2]kit.Entries
 	top        [2]int
 	heads      int // rows above the commits
 	size       kit.Size
@@ -364,7 +365,8 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.heads = min(max(headRows, len(heads[kit.Next])+1), size.Height/2)
 	body := size.Height - m.heads
 	for half := range m.top {
-		m.top[half] = kit.Scroll(m.top[half], m.cursor[half], body/rowHeight, len(m.rows(kit.Half(half))))
+		m.entries[half] = kit.EntriesIn(size, body, m.cursor[half])
+		m.top[half] = kit.Scroll(m.top[half], m.cursor[half], m.entries[half].Fit(), len(m.rows(kit.Half(half))))
 	}
 	if size.Narrow {
 		return append(kit.Pad(heads[m.half], size.Width, m.heads), m.body(m.half, size.Width, body, theme)...)
@@ -441,8 +443,8 @@ func (m *Model) body(half kit.Half, width, height int, theme kit.Theme) []string
 		return kit.Empty(width, height, theme, "Nothing.", "The remote has no commit of this branch beyond its target.")
 	}
 	var lines []string
-	for i := m.top[half]; i < len(rows) && len(lines)+rowHeight <= height; i++ {
-		lines = append(lines, m.row(half, i, width, theme)...)
+	for i := m.top[half]; i < min(len(rows), m.top[half]+m.entries[half].Fit()); i++ {
+		lines = append(lines, m.entries[half].Rows(i, m.row(half, i, width, theme))...)
 	}
 	return kit.Pad(lines, width, height)
 }
@@ -525,7 +527,7 @@ func (m *Model) Click(x, y int) tea.Cmd {
 	}
 	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
 	if y >= m.heads {
-		m.cursor[m.half] = m.top[m.half] + (y-m.heads)/rowHeight
+		m.cursor[m.half] = m.entries[m.half].At(m.top[m.half], y-m.heads)
 	}
 	m.clamp()
 	return nil

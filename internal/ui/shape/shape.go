@@ -49,6 +49,7 @@ type Model struct {
 	target    app.Target
 
 	half      kit.Half
+	entries   [2]kit.Entries
 	cursor    [2]int // by kit.Half: a source; an entry, or a source left out after those
 	top       [2]int
 	marked    map[repo.ID]bool // by an entry's first source

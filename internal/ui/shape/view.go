@@ -39,9 +39,9 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	}
 	now, seam, next := kit.Columns(size, kit.SeamWidth(size.Width))
 	body := size.Height - headRows
-	rows := body / rowHeight
-	m.top[kit.Now] = kit.Scroll(m.top[kit.Now], m.nowRow(), rows, len(m.plan.Sources))
-	m.top[kit.Next] = kit.Scroll(m.top[kit.Next], m.nextRow(), rows, m.nextRows()+1)
+	m.entries = [2]kit.Entries{kit.EntriesIn(size, body, m.cursor[kit.Now]), kit.EntriesIn(size, body, m.cursor[kit.Next])}
+	m.top[kit.Now] = kit.Scroll(m.top[kit.Now], m.nowRow(), m.entries[kit.Now].Fit(), len(m.plan.Sources))
+	m.top[kit.Next] = kit.Scroll(m.top[kit.Next], m.nextRow(), m.entries[kit.Next].Fit(), m.nextRows()+1)
 	if size.Narrow {
 		if m.half == kit.Now && !m.looking {
 			return append(m.nowHead(now, theme), m.nowBody(now, body, theme)...)
@@ -120,12 +120,12 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
 	var lines []string
 	at := m.entry()
-	for i := m.top[kit.Now]; i < len(m.plan.Sources) && len(lines)+rowHeight <= height; i++ {
+	for i := m.top[kit.Now]; i < min(len(m.plan.Sources), m.top[kit.Now]+m.entries[kit.Now].Fit()); i++ {
 		source := m.sources[i]
 		cursor := m.half == kit.Now && i == m.cursor[kit.Now]
 		out := m.plan.Place(source.ID) < 0
 		kin := at >= 0 && slices.Contains(m.plan.Next[at].From, source.ID)
-		lines = append(lines, m.nowRows(width, i, source, cursor, kin, out, theme)...)
+		lines = append(lines, m.entries[kit.Now].Rows(i, m.nowRows(width, i, source, cursor, kin, out, theme))...)
 	}
 	return kit.Pad(lines, width, height)
 }
@@ -217,12 +217,12 @@ func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
 		return append(body, m.look.View(width, height-len(body), true, stream.Cool, theme)...)
 	}
 	var lines []string
-	for i := m.top[kit.Next]; i < m.nextRows() && len(lines)+rowHeight <= height; i++ {
-		if i >= len(m.plan.Next) {
-			lines = append(lines, m.outRows(width, i, theme)...)
-			continue
+	for i := m.top[kit.Next]; i < min(m.nextRows(), m.top[kit.Next]+m.entries[kit.Next].Fit()); i++ {
+		rows := m.outRows
+		if i < len(m.plan.Next) {
+			rows = m.entryRows
 		}
-		lines = append(lines, m.entryRows(width, i, theme)...)
+		lines = append(lines, m.entries[kit.Next].Rows(i, rows(width, i, theme))...)
 	}
 	return kit.Pad(lines, width, height)
 }
@@ -375,7 +375,7 @@ func (m *Model) Click(x, y int) tea.Cmd {
 	}
 	m.half = half
 	if y >= headRows {
-		m.cursor[half] = m.top[half] + (y-headRows)/rowHeight
+		m.cursor[half] = m.entries[half].At(m.top[half], y-headRows)
 	}
 	m.clamp()
 	return nil
