@@ -19,7 +19,9 @@ import (
 // read reads the plan to go on with: the draft, or a new one of what was chosen.
 func (m *Model) read(target app.Target) tea.Cmd {
 	branch, base, number := m.at.Work.Branch(), m.base, m.number
+	written := m.keeper.Written()
 	return m.reading.Begin(m.ctx, Name, func(ctx context.Context) (planned, error) {
+		written() // what is being kept yet would not be found, and the edit be gone
 		draft, err := m.planning.DraftPlan(ctx, branch)
 		if err == nil && base != "" {
 			draft.Note = ""

@@ -237,7 +237,10 @@ func (m *Model) take(got kit.Read[planned]) tea.Cmd {
 	case known && read.number != m.number && read.plan.Branch == m.plan.Branch:
 		return m.read(read.target)
 	}
-	m.before, m.after, m.forecast, m.why = nil, nil, nil, ""
+	if !read.plan.Equal(m.plan) { // else what was edited can still be undone
+		m.before, m.after = nil, nil
+	}
+	m.forecast, m.why = nil, ""
 	m.sources, m.target, m.writing = read.sources, read.target, kit.MessageHelp(read.writing)
 	m.sources = read.sources[:len(read.plan.Sources)]
 	m.beneath = read.beneath

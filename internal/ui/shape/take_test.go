@@ -2,7 +2,9 @@ package shape
 
 import (
 	"testing"
+	"time"
 
+	tea "charm.land/bubbletea/v2"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -24,23 +26,48 @@ func TestAReadingUnderWayNeverReplacesANewerEdit(t *testing.T) {
 	defer a.Close()
 	m := New(t.Context(), a)
 	read := func() kit.Read[planned] { return m.read(app.Target{})().(kit.Read[planned]) }
-	m.take(read())
+	run(m.take(read()))
 	require.Len(t, m.plan.Next, 2)
 	late := read()
-	m.set(m.plan.Join(0, 1))
+	keep := m.set(m.plan.Join(0, 1))
 	m.take(late)
 	assert.Len(t, m.plan.Next, 1, "the edit stays")
 	assert.Len(t, m.before, 1, "and can be undone")
+
+	// One that begins before the edit is kept waits for that, and has it.
+	later := make(chan kit.Read[planned], 1)
+	reading := m.read(app.Target{})
+	go func() { later <- reading().(kit.Read[planned]) }()
+	select {
+	case <-later:
+		require.Fail(t, "it read a draft that is not there yet")
+	case <-time.After(50 * time.Millisecond):
+	}
+	keep()
+	run(m.take(<-later))
+	assert.Len(t, m.plan.Next, 1, "the edit stays")
+	assert.Len(t, m.before, 1, "and can be undone still")
 
 	// Where the branch itself moved it is read again, and the draft is carried over.
 	require.NoError(t, planning.Of(a).KeepPlan(t.Context(), m.plan))
 	f.Commit("three", "c", "3\n")
 	late = read()
-	m.set(m.plan.Reword(0, "joined"))
-	require.NoError(t, planning.Of(a).KeepPlan(t.Context(), m.plan))
+	m.set(m.plan.Reword(0, "joined"))()
 	cmd := m.take(late)
 	require.NotNil(t, cmd)
-	m.take(cmd().(kit.Read[planned]))
+	run(m.take(cmd().(kit.Read[planned])))
 	assert.Len(t, m.plan.Next, 2)
 	assert.Equal(t, "joined", m.plan.Next[0].Message)
+}
+
+// run does what a command says, and those that it gives; what they find stays out.
+func run(cmd tea.Cmd) {
+	if cmd == nil {
+		return
+	}
+	if batch, ok := cmd().(tea.BatchMsg); ok {
+		for _, each := range batch {
+			run(each)
+		}
+	}
 }
