@@ -3,6 +3,7 @@ package repo
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -143,8 +144,17 @@ func (r *Repo) SetConfig(ctx context.Context, key, value string) error {
 	return nil
 }
 
-// SetOwnConfig writes a key into the user's own configuration.
+// ErrNoConfigFile is a configuration of the user's that is kept in no file.
+var ErrNoConfigFile = errors.New("the user's own git configuration is no file")
+
+// SetOwnConfig writes a key into the user's own configuration. Where that is no file, such as a device, it is left alone: the file
+// is replaced when it is written. Errors: ErrNoConfigFile.
 func (r *Repo) SetOwnConfig(ctx context.Context, key, value string) error {
+	if name, set := os.LookupEnv("GIT_CONFIG_GLOBAL"); set {
+		if info, err := os.Stat(name); name == "" || err == nil && !info.Mode().IsRegular() {
+			return fmt.Errorf("set %s in %q: %w", key, name, ErrNoConfigFile)
+		}
+	}
 	if _, err := r.run(ctx, nil, "config", "--global", key, value); err != nil {
 		return fmt.Errorf("set %s: %w", key, err)
 	}

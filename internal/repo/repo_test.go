@@ -413,3 +413,21 @@ func TestFilesAreWrittenOnlyOverWhatWasSeen(t *testing.T) {
 		assert.Equal(t, want, info.Mode().Perm(), name)
 	}
 }
+
+// TestTheUsersConfigurationIsAFile: where it is a device, as root would replace it, it is left alone.
+func TestTheUsersConfigurationIsAFile(t *testing.T) {
+	f := fixture.New(t)
+	r, err := repo.Open(t.Context(), f.Dir)
+	require.NoError(t, err)
+	defer r.Close()
+	before, err := os.Stat(os.DevNull)
+	require.NoError(t, err)
+	require.ErrorIs(t, r.SetOwnConfig(t.Context(), "bastel.background", "dark"), repo.ErrNoConfigFile)
+	after, err := os.Stat(os.DevNull)
+	require.NoError(t, err)
+	require.Equal(t, before.Mode(), after.Mode())
+	file := filepath.Join(t.TempDir(), "config")
+	t.Setenv("GIT_CONFIG_GLOBAL", file)
+	require.NoError(t, r.SetOwnConfig(t.Context(), "bastel.background", "dark"))
+	require.FileExists(t, file)
+}

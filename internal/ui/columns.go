@@ -2,11 +2,13 @@ package ui
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/repo"
 	"bastel/internal/ui/kit"
 )
 
@@ -26,7 +28,13 @@ func (m *Model) turnGround() tea.Cmd {
 	m.groundSet = true
 	a := m.app
 	return kit.Start(kit.Work[string]{Title: "Keeping the choice", Do: func(ctx context.Context, _ func(string)) (string, error) {
-		return "Colours are for a " + name + " background; bastel.background of your git configuration keeps it.", a.KeepBackground(ctx, name)
+		said := "Colours are for a " + name + " background"
+		if err := a.KeepBackground(ctx, name); errors.Is(err, repo.ErrNoConfigFile) {
+			return said + ", until you leave: your git configuration is kept in no file.", nil
+		} else if err != nil {
+			return said + ".", err
+		}
+		return said + "; bastel.background of your git configuration keeps it.", nil
 	}})
 }
 

@@ -1,10 +1,13 @@
 package tmux
 
 import (
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"bastel/test/fixture"
 )
@@ -232,6 +235,10 @@ func TestAFilesStory(t *testing.T) {
 // TestTakingFromAnotherBranch: a hunk comes as a loose change, lines as an entry of the plan, a file as it is there, also one
 // that lies deleted here; each goes again by u.
 func TestTakingFromAnotherBranch(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	settings := filepath.Join(os.Getenv("XDG_CONFIG_HOME"), "bastel", "settings.toml")
+	require.NoError(t, os.MkdirAll(filepath.Dir(settings), 0o777))
+	require.NoError(t, os.WriteFile(settings, []byte("check = 'grep -q headlines ropes/list.txt'\n"), 0o666))
 	work, _ := makeDemo(t)
 	loose := work.Git("diff")
 	term := open(t, work.Dir, 142, 42)
@@ -253,6 +260,13 @@ func TestTakingFromAnotherBranch(t *testing.T) {
 	term.play("u", "+y does it", "y", "+Undid")
 	assert.Equal(t, loose, work.Git("diff"))
 	assert.NoFileExists(t, work.Dir+"/ropes/list.txt")
+
+	// Taken again, into a tray; checked as it would be committed, and committed, with all else as it lies.
+	term.play("N", "Y", "+Take 1 line of", "2", "+Into which tray?", "b", "+Taken into tray B", "]", "+◆ Sort", "+1 hunk in 1 file", "l",
+		"G", "T", "+The check passed", "Escape", "+m message", "m", "+Message of tray B", "text:List ropes", "C-s",
+		"-Message of tray B", "A", "+Made commit")
+	assert.Equal(t, "8 headlines", work.Git("show", "HEAD:ropes/list.txt"))
+	assert.Equal(t, loose, work.Git("diff"))
 }
 
 // TestLostAndFound: a branch that was deleted, and a text that was thrown away, are in one list, read out, and back by a key.
