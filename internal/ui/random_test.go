@@ -133,6 +133,12 @@ func (d *driver) views(quiet func()) (views []string) {
 		d.press("esc", "esc")
 		d.rest()
 	}
+	for range 2 { // a file's story is told on the first screen, and leads back to where it was asked for
+		d.press("[", "[", "[", "[")
+		d.rest()
+		d.press("esc", "esc", "esc")
+		d.rest()
+	}
 	d.press("[", "[", "[", "[", "r")
 	quiet()
 	now := func() string { // the left half, with the cursor at its beginning
