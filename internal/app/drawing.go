@@ -32,7 +32,10 @@ func (a *App) DrawTo(ctx context.Context, what Drawing, name string) (string, er
 		return "", err
 	}
 	written, err := a.WriteNew(name, out.Bytes())
-	return written + MissingIn(missing), err
+	if said := MissingIn(missing); said != "" {
+		written += ". " + said
+	}
+	return written, err
 }
 
 // MissingIn says which characters no font has; nothing where all are there.
@@ -40,7 +43,7 @@ func MissingIn(missing []rune) string {
 	if len(missing) == 0 {
 		return ""
 	}
-	return ". No font here has " + string(missing[:min(len(missing), 20)]) + ": question marks stand for that"
+	return "No font here has " + string(missing[:min(len(missing), 20)]) + ": question marks stand for that"
 }
 
 // WriteNew writes a file that must not be there yet; a relative name starts at the top of

@@ -80,11 +80,11 @@ func (a *App) Settings(ctx context.Context) (Settings, error) {
 			*setting.value, places[setting.name] = own, "git's configuration, "+key
 		}
 	}
-	s.passOver(func(key string) string {
+	s.passOver(func(key, value string) string {
 		if place := places[key]; place != "" {
 			return place
 		}
-		return fmt.Sprintf("%s, line %d", file, lineOf(data, key))
+		return fmt.Sprintf("%s, line %d", file, lineOf(data, key, value))
 	})
 	return s, nil
 }
@@ -117,29 +117,36 @@ func (s *Settings) decode(file string, data []byte) {
 	}
 }
 
-// lineOf is the line of a file, from 1, on which a key is set; 0: it is not found.
-func lineOf(data []byte, key string) int {
+// lineOf is the line of a file, from 1, on which a key has a value, or where that is written otherwise the first on which it is
+// set; 0: it is not found.
+func lineOf(data []byte, key, value string) (first int) {
 	for i, line := range strings.Split(string(data), "\n") {
-		name, _, isSet := strings.Cut(line, "=")
-		if isSet && strings.Trim(strings.TrimSpace(name), `"`) == key {
+		name, rest, isSet := strings.Cut(line, "=")
+		if !isSet || strings.Trim(strings.TrimSpace(name), `"`) != key {
+			continue
+		}
+		if strings.Contains(rest, value) {
 			return i + 1
 		}
+		if first == 0 {
+			first = i + 1
+		}
 	}
-	return 0
+	return first
 }
 
-// passOver takes out what makes no sense. A key's place is told by a function.
-func (s *Settings) passOver(place func(key string) string) {
+// passOver takes out what makes no sense. The place of a key with a value is told by a function.
+func (s *Settings) passOver(place func(key, value string) string) {
 	if s.Background != "" && s.Background != "dark" && s.Background != "light" {
-		s.warn("%s: background is %q; it can be dark or light.", place("background"), s.Background)
+		s.warn("%s: background is %q; it can be dark or light.", place("background", s.Background), s.Background)
 		s.Background = ""
 	}
 	if every, err := time.ParseDuration(s.FetchEvery); s.FetchEvery != "" && (err != nil || every < 0) {
-		s.warn("%s: fetch_every is %q, and no time such as 15m.", place("fetch_every"), s.FetchEvery)
+		s.warn("%s: fetch_every is %q, and no time such as 15m.", place("fetch_every", s.FetchEvery), s.FetchEvery)
 		s.FetchEvery = ""
 	}
 	if _, err := journal.ParseAge(s.Journal); s.Journal != "" && err != nil {
-		s.warn("%s: journal: %v.", place("journal"), err)
+		s.warn("%s: journal: %v.", place("journal", s.Journal), err)
 		s.Journal = ""
 	}
 	levels := []send.Level{send.Block, send.Warn, send.Off}
@@ -147,9 +154,9 @@ func (s *Settings) passOver(place func(key string) string) {
 		word := s.Preflight[name]
 		switch {
 		case !slices.Contains(send.ItemNames, name):
-			s.warn("%s: the preflight has no item %q; it has %s.", place(name), name, strings.Join(send.ItemNames, ", "))
+			s.warn("%s: the preflight has no item %q; it has %s.", place(name, word), name, strings.Join(send.ItemNames, ", "))
 		case !slices.Contains(levels, send.Level(word)):
-			s.warn("%s: %s is %q; it can be block, warn or off.", place(name), name, word)
+			s.warn("%s: %s is %q; it can be block, warn or off.", place(name, word), name, word)
 		default:
 			continue
 		}
@@ -158,7 +165,7 @@ func (s *Settings) passOver(place func(key string) string) {
 	s.Sweep.Pattern = slices.DeleteFunc(s.Sweep.Pattern, func(p sweep.Pattern) bool {
 		_, err := sweep.New([]sweep.Pattern{p})
 		if err != nil {
-			s.warn("%s: %v.", place("match"), err)
+			s.warn("%s: %v.", place("match", p.Match), err)
 		}
 		return err != nil
 	})

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -49,7 +48,7 @@ as they are; with --sent of what the remote has and what is here.`,
 				return err
 			}
 			if said := app.MissingIn(missing); said != "" {
-				fmt.Fprintln(c.stderr, "bastel: "+safe.Line(strings.TrimPrefix(said, ". ")))
+				fmt.Fprintln(c.stderr, "bastel: "+safe.Line(said))
 			}
 			if err := os.WriteFile(file, out.Bytes(), 0o666); err != nil {
 				return fmt.Errorf("write the picture: %w", err)

@@ -24,11 +24,7 @@ func NewCommitParts(ctx context.Context, objects *repo.Overlay, old, new repo.ID
 
 // FollowedParts spreads out what lies between two trees, a renamed file as one: its lines can be picked without the new name.
 func FollowedParts(ctx context.Context, objects *repo.Overlay, old, new repo.ID) (*CommitParts, error) {
-	list, err := merge.Compare(ctx, objects, old, new)
-	if err != nil {
-		return nil, err
-	}
-	differences, err := merge.Derive(ctx, objects, list)
+	differences, err := followed(ctx, objects, old, new)
 	if err != nil {
 		return nil, err
 	}

@@ -254,15 +254,20 @@ func asDerived(list []merge.Difference) []merge.Derived {
 
 // BetweenFollowed lists what differs between two trees, a renamed file as one.
 func BetweenFollowed(ctx context.Context, objects *repo.Overlay, old, new repo.ID) ([]File, error) {
-	list, err := merge.Compare(ctx, objects, old, new)
-	if err != nil {
-		return nil, err
-	}
-	differences, err := merge.Derive(ctx, objects, list)
+	differences, err := followed(ctx, objects, old, new)
 	if err != nil {
 		return nil, err
 	}
 	return listed(ctx, objects, differences)
+}
+
+// followed compares two trees, with the files that new ones were made from.
+func followed(ctx context.Context, objects *repo.Overlay, old, new repo.ID) ([]merge.Derived, error) {
+	list, err := merge.Compare(ctx, objects, old, new)
+	if err != nil {
+		return nil, err
+	}
+	return merge.Derive(ctx, objects, list)
 }
 
 func listed(ctx context.Context, objects *repo.Overlay, differences []merge.Derived) ([]File, error) {

@@ -205,7 +205,7 @@ func (m *Model) fromTerminal(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 	case tea.BackgroundColorMsg:
 		m.ground(msg.IsDark())
 	case unanswered:
-		if m.theme.Ground == kit.Unknown { // most are dark; a says otherwise
+		if m.theme.Ground == kit.Unknown { // most are dark; the action "dark or light" says otherwise
 			m.useTheme(kit.Dark)
 		}
 	case tea.ResumeMsg:

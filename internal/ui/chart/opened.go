@@ -36,15 +36,16 @@ func (m *Model) openRows(s side, hangs bool) (rows []row) {
 // segmentHere is the branch at the cursor that has commits of its own, and whether they have rows of their own.
 func (m *Model) segmentHere() (branch string, isOpen, ok bool) {
 	at, there := m.here()
-	if !there || at.branch == "" {
+	switch {
+	case !there || at.branch == "":
 		return "", false, false
+	case at.own:
+		return at.branch, true, true
 	}
-	for _, s := range m.now.Value.Stacks {
-		for _, segment := range s.Segments {
-			for _, b := range segment.Named() {
-				if b.Name == at.branch {
-					return segment.Name, m.open[segment.Name], len(segment.Commits) > 0
-				}
+	for _, segment := range m.rows()[m.cursor.row].left.segments { // the frame asks at every key: not all branches are gone through
+		for _, b := range segment.Named() {
+			if b.Name == at.branch {
+				return segment.Name, m.open[segment.Name], len(segment.Commits) > 0
 			}
 		}
 	}

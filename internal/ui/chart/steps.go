@@ -307,28 +307,29 @@ const planner = "Shape"
 
 // putOnto goes to Shape, where the series of the branch at the cursor goes onto the marked point, or one that is chosen.
 func (m *Model) putOnto() tea.Cmd {
-	b, _ := m.branchHere()
-	there := kit.Show(kit.Go{Screen: planner})
-	if m.marked == "" || m.marked == b.Name {
-		return m.workAnd(") chooses what it goes onto.", there)
-	}
-	onto := m.marked
-	m.marked = ""
-	return m.workAnd("It goes onto "+m.pointName(onto)+"; a applies it.",
-		tea.Sequence(there, kit.Show(kit.ForScreen{Screen: planner, Msg: kit.PlanFor{Branch: b.Name, Onto: onto}})))
+	return m.shapeWith(") chooses what it goes onto.", func(point string) (string, kit.PlanFor) {
+		return "It goes onto " + m.pointName(point) + "; a applies it.", kit.PlanFor{Onto: point}
+	})
 }
 
 // sitOn has the series of the branch at the cursor begin at the marked point, in Shape, or goes there to choose one.
 func (m *Model) sitOn() tea.Cmd {
+	return m.shapeWith("( chooses what it sits on.", func(point string) (string, kit.PlanFor) {
+		return "It sits on " + m.pointName(point) + ".", kit.PlanFor{Base: point}
+	})
+}
+
+// shapeWith goes to Shape with the branch at the cursor at work, and asks there for what the marked point is for. With none marked
+// it says which key chooses one.
+func (m *Model) shapeWith(unmarked string, ask func(point string) (says string, plan kit.PlanFor)) tea.Cmd {
 	b, _ := m.branchHere()
 	there := kit.Show(kit.Go{Screen: planner})
 	if m.marked == "" || m.marked == b.Name {
-		return m.workAnd("( chooses what it sits on.", there)
+		return m.workAnd(unmarked, there)
 	}
-	base := m.marked
-	m.marked = ""
-	return m.workAnd("It sits on "+m.pointName(base)+".",
-		tea.Sequence(there, kit.Show(kit.ForScreen{Screen: planner, Msg: kit.PlanFor{Branch: b.Name, Base: base}})))
+	says, plan := ask(m.marked)
+	plan.Branch, m.marked = b.Name, ""
+	return m.workAnd(says, tea.Sequence(there, kit.Show(kit.ForScreen{Screen: planner, Msg: plan})))
 }
 
 // revert plans that the branch at work takes the commit at the cursor back.

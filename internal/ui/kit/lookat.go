@@ -3,7 +3,6 @@ package kit
 import (
 	"context"
 	"fmt"
-	"strings"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -65,6 +64,6 @@ func LookHeader(lines []string, size Size, theme Theme) (rows []string) {
 func Copies(out *app.ReadOut) Action {
 	return Act(action.CopyCommit, out != nil, func() tea.Cmd {
 		said := Say("The commit is on the clipboard as text, if the terminal lets programs reach it.")
-		return tea.Batch(tea.SetClipboard(strings.TrimRight(out.Whole(), "\n")+"\n"), said)
+		return tea.Batch(tea.SetClipboard(out.Whole()), said)
 	})
 }
