@@ -3,6 +3,7 @@ package test
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"os/exec"
 	"testing"
@@ -47,17 +48,18 @@ func harbour(b *testing.B, commits, branches int) *fixture.Repo {
 }
 
 // BenchmarkChart draws 5,000 branches on a line of 100,000 commits, without a commit graph: names, tips and dates, which are
-// there first, against for-each-ref with dates; and then the moorings of those on show, and of all.
+// there first, against for-each-ref with dates; then the nearest moorings of all, of those on show, and of all.
 func BenchmarkChart(b *testing.B) {
 	ctx := context.Background()
 	f := harbour(b, 100_000, 5000)
-	var tips, shown, all, baseline time.Duration
+	var tips, nearest, shown, all, baseline time.Duration
 	for b.Loop() {
 		for _, part := range []struct {
 			took *time.Duration
 			do   func(a *charting.App) error
 		}{
 			{&tips, func(a *charting.App) error { _, err := a.Tips(ctx); return err }},
+			{&nearest, func(a *charting.App) error { return nearestFirst(ctx, a) }},
 			{&shown, func(a *charting.App) error { _, err := a.Chart(ctx, charting.Show{}); return err }},
 			{&all, func(a *charting.App) error { _, err := a.Chart(ctx, charting.Show{All: true}); return err }},
 		} {
@@ -73,7 +75,19 @@ func BenchmarkChart(b *testing.B) {
 		baseline += time.Since(began)
 	}
 	b.ReportMetric(float64(tips)/float64(baseline), "x-for-each-ref")
+	b.ReportMetric(float64(nearest.Milliseconds())/float64(b.N), "ms/nearest")
 	b.ReportMetric(float64(shown.Milliseconds())/float64(b.N), "ms/shown")
 	b.ReportMetric(float64(all.Milliseconds())/float64(b.N), "ms/all")
 	b.ReportMetric(float64(baseline.Milliseconds())/float64(b.N), "ms/for-each-ref")
+}
+
+// nearestFirst waits for the first part of a chart of all branches.
+func nearestFirst(ctx context.Context, a *charting.App) error {
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	_, err := a.Grow(ctx, charting.Show{All: true}, func(charting.Chart) { stop() })
+	if errors.Is(err, context.Canceled) {
+		return nil
+	}
+	return err
 }

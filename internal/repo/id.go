@@ -1,6 +1,7 @@
 package repo
 
 import (
+	"encoding/binary"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -40,6 +41,14 @@ func (id ID) Short() string {
 		return ""
 	}
 	return hex.EncodeToString([]byte(id.raw[:4]))[:7]
+}
+
+// Prefix is the beginning of an id as a number: enough to know whether it was met before where that only costs time if it is wrong.
+func (id ID) Prefix() uint64 {
+	if id.IsZero() {
+		return 0
+	}
+	return binary.BigEndian.Uint64([]byte(id.raw[:8]))
 }
 
 // IsZero says whether the id names no object.

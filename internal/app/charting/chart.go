@@ -3,6 +3,7 @@ package charting
 import (
 	"cmp"
 	"context"
+	"slices"
 	"time"
 
 	"bastel/internal/app"
@@ -18,15 +19,19 @@ type Chart struct {
 	Stacks   []Stack              // in the order of their moorings, oldest first; those with a root of their own come last
 	Others   int                  // branches that are not on show
 	Branches int                  // all there are, here and on remotes
+	Unmoored int                  // branches on show of which the walk has not found yet where they hang
 	Tags     map[repo.ID][]string // names by tags
 }
+
+// Uncounted stands for a number that is not known yet.
+const Uncounted = -1
 
 // Mooring is a commit of the target's line.
 type Mooring struct {
 	At       int // how many commits of the line came after it; less than 0: it comes with a landing
 	ID       repo.ID
 	Subject  string
-	Hidden   int      // commits of the line before it, back to the place before
+	Hidden   int      // commits of the line before it, back to the place before; Uncounted: the walk has not passed them yet
 	Branches []Branch // those that are just there, with nothing of their own
 }
 
@@ -88,8 +93,30 @@ type Mark struct {
 	Merges  repo.ID // what it brought in; zero: it is no merge
 }
 
-// Chart works out where branches hang. The cost is a walk over the line, and over what the branches on show have beyond it.
-func (a *App) Chart(ctx context.Context, show Show) (Chart, error) {
+// AtWork says whether the branch at work is on the chart, or where it stands on the line.
+func (c Chart) AtWork() bool {
+	for _, s := range c.Stacks {
+		for _, segment := range s.Segments {
+			if slices.ContainsFunc(segment.Named(), func(b Branch) bool { return b.AtWork }) {
+				return true
+			}
+		}
+	}
+	return slices.ContainsFunc(c.Line, func(m Mooring) bool {
+		return slices.ContainsFunc(m.Branches, func(b Branch) bool { return b.AtWork })
+	})
+}
+
+// Chart works out where branches hang. The cost is one walk down the history, to where the last of those on show left the line.
+func (a *App) Chart(ctx context.Context, show Show) (Chart, error) { return a.Grow(ctx, show, nil) }
+
+// Grow works the chart out, and gives what is found meanwhile: the places next to the line's tip first, older ones above
+// them later, so that no row changes its place from below.
+func (a *App) Grow(ctx context.Context, show Show, part func(Chart)) (Chart, error) {
+	return a.grow(ctx, show, part, apart)
+}
+
+func (a *App) grow(ctx context.Context, show Show, part func(Chart), apart time.Duration) (Chart, error) {
 	c := Chart{Show: show}
 	tips, err := a.Tips(ctx)
 	if err != nil {
@@ -98,7 +125,7 @@ func (a *App) Chart(ctx context.Context, show Show) (Chart, error) {
 	if c.Head, err = a.Repo.Head(ctx); err != nil {
 		return c, err
 	}
-	if c.Target, err = a.line(ctx, show); err != nil {
+	if c.Target, err = a.lineOf(ctx, show); err != nil {
 		return c, err
 	}
 	if show.moment != nil {
@@ -110,7 +137,7 @@ func (a *App) Chart(ctx context.Context, show Show) (Chart, error) {
 	if c.Tags, err = a.tags(ctx); err != nil {
 		return c, err
 	}
-	w := walk{App: a, chart: &c, position: map[repo.ID]int{}, own: map[repo.ID]repo.CommitParents{}}
+	w := walk{App: a, chart: &c}
 	since := cmp.Or(show.since, c.Target.ID)
 	c.Target.ID = cmp.Or(show.lines[c.Target.Name], c.Target.ID)
 	if since != c.Target.ID {
@@ -124,15 +151,12 @@ func (a *App) Chart(ctx context.Context, show Show) (Chart, error) {
 	c.Branches = len(tips)
 	chosen := choose(tips, c.Target, show)
 	c.Others = len(tips) - len(chosen)
-	err = w.run(ctx, chosen)
-	for i := range c.Line {
-		c.Line[i].At -= w.comes
-	}
+	err = w.run(ctx, chosen, part, apart)
 	return c, err
 }
 
-// line finds what the chart hangs from.
-func (a *App) line(ctx context.Context, show Show) (app.Target, error) {
+// lineOf finds what the chart hangs from.
+func (a *App) lineOf(ctx context.Context, show Show) (app.Target, error) {
 	if show.Line != "" {
 		ref, err := a.BranchNamed(ctx, show.Line)
 		if err != nil {

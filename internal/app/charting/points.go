@@ -33,7 +33,7 @@ func (a *App) branch(ctx context.Context, name string) (repo.Ref, error) {
 // Merged lists the local branches that the target of the branch at work has all of, or those of another line: the ones that
 // can go. What is at work, checked out anywhere, or the target of a branch stays.
 func (a *App) Merged(ctx context.Context, line string) ([]string, error) {
-	target, err := a.line(ctx, Show{Line: line})
+	target, err := a.lineOf(ctx, Show{Line: line})
 	if err != nil {
 		return nil, err
 	}

@@ -9,8 +9,8 @@ import (
 
 // stack puts branches that sit on each other into rows. Of several on one tip, one goes on in the row: the one at work,
 // or the newest. Others, and those that leave from the middle of a branch, have rows of their own.
-func (w *walk) stack(branches []Branch, placed []place) {
-	g := growing{walk: w, branches: branches, placed: placed, onTip: map[repo.ID][]int{}, inside: map[int][]int{}}
+func (w *walk) stack(placed []place) {
+	g := growing{walk: w, placed: placed, onTip: map[repo.ID][]int{}, inside: map[int][]int{}}
 	var roots []int
 	names := map[repo.ID][]Branch{}
 	for i, p := range placed {
@@ -21,7 +21,7 @@ func (w *walk) stack(branches []Branch, placed []place) {
 		case !p.on.IsZero():
 			g.onTip[p.on] = append(g.onTip[p.on], i)
 		case len(p.commits) == 0: // it is just somewhere on the line
-			names[p.mooring] = append(names[p.mooring], branches[i])
+			names[p.mooring] = append(names[p.mooring], w.branches[i])
 		default:
 			roots = append(roots, i)
 		}
@@ -37,11 +37,10 @@ func (w *walk) stack(branches []Branch, placed []place) {
 // growing puts rows together, from the line outward.
 type growing struct {
 	*walk
-	branches []Branch
-	placed   []place
-	onTip    map[repo.ID][]int // branches by the tip that they sit on
-	inside   map[int][]int     // branches by the one that they leave from before its tip
-	rows     []Stack
+	placed []place
+	onTip  map[repo.ID][]int // branches by the tip that they sit on
+	inside map[int][]int     // branches by the one that they leave from before its tip
+	rows   []Stack
 }
 
 // row begins a row with a branch, and goes on outward; ahead is how many commits are below it.
@@ -97,7 +96,7 @@ func (g *growing) segment(i, mooring, ahead int, below bool) Segment {
 	merged := false
 	segment := Segment{Branch: b, Also: also}
 	for _, id := range slices.Backward(g.placed[i].commits) {
-		mark := Mark{ID: id, Unsent: g.unsent[id]}
+		mark := Mark{ID: id, Unsent: !g.reached[id].sent}
 		if parents := g.own[id].Parents; len(parents) > 1 {
 			mark.Merges, merged = parents[1], true
 		}

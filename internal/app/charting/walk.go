@@ -3,9 +3,11 @@ package charting
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"bastel/internal/repo"
 )
@@ -16,94 +18,139 @@ const mostComing = 12
 // longestLine bounds how far back a line is followed for moorings.
 const longestLine = 200_000
 
+// apart is how long the chart stays as it is, at least, while the walk goes on.
+const apart = 100 * time.Millisecond
+
 // walk finds the moorings of branches.
 type walk struct {
 	*App
+	*descent
 	chart    *Chart
-	line     []repo.ID // newest first
-	position map[repo.ID]int
-	own      map[repo.ID]repo.CommitParents // commits that the line's history does not have
-	tips     map[repo.ID][]int              // branches by their tips
-	unsent   map[repo.ID]bool
-	rank     []int64         // by branch
-	claimed  map[repo.ID]int // commits that are on the chart, by the branch that has them
-	comes    int             // commits of the line that come with landings
+	branches []Branch          // of which it is known where they hang
+	tips     map[repo.ID][]int // branches by their tips
+	rank     []int64           // by branch
+	claimed  map[repo.ID]int   // commits that are on the chart, by the branch that has them
+	comes    int               // commits of the line that come with landings
+	length   int               // of the line; 0: not known yet
 }
 
-func (w *walk) run(ctx context.Context, branches []Branch) error {
-	var err error
-	if !w.chart.Target.ID.IsZero() {
-		if w.line, err = w.Repo.RevList(ctx, "--first-parent", fmt.Sprintf("--max-count=%d", longestLine),
-			w.chart.Target.ID.String()); err != nil {
+// run walks, and gives charts of what is found so far, no two of them closer than apart.
+func (w *walk) run(ctx context.Context, branches []Branch, part func(Chart), apart time.Duration) error {
+	sent, err := w.onRemotes(ctx)
+	if err != nil {
+		return err
+	}
+	tips := slices.Clone(sent)
+	target := w.chart.Target.ID
+	if !target.IsZero() {
+		tips = append(tips, target)
+	}
+	for _, b := range branches {
+		tips = append(tips, b.Tip)
+	}
+	w.descent = newDescent(target, branches, sent)
+	err = w.byDate(ctx, tips, branches, part, apart)
+	if errors.Is(err, errOrder) {
+		w.descent = newDescent(target, branches, sent)
+		err = w.byOrder(ctx, tips)
+	}
+	if err != nil {
+		return err
+	}
+	if !target.IsZero() {
+		line, err := w.Repo.RevList(ctx, "--first-parent", fmt.Sprintf("--max-count=%d", longestLine), target.String())
+		if err != nil {
+			return err
+		}
+		w.length = len(line)
+	}
+	w.branches = branches
+	return w.lay(ctx)
+}
+
+// byDate walks with the newest commit first, which costs no more than what is read. Errors: errOrder.
+func (w *walk) byDate(ctx context.Context, tips []repo.ID, branches []Branch, part func(Chart), apart time.Duration) error {
+	news, shown := false, time.Now()
+	for c, err := range w.Repo.History(ctx, tips, repo.ByDate) {
+		if err != nil {
+			return err
+		}
+		found, err := w.visit(c)
+		if err != nil || w.done() && c.When.Before(w.settled.Add(-slop)) {
+			return err
+		}
+		news = news || found
+		if _, onLine := w.position[c.ID]; !onLine || !news || part == nil || time.Since(shown) < apart {
+			continue
+		}
+		soFar, err := w.soFar(ctx, branches)
+		if err != nil {
+			return err
+		}
+		part(soFar)
+		news, shown = false, time.Now()
+	}
+	return nil
+}
+
+// byOrder walks with each commit before those that it is made on, whatever their dates: the repository reads all of the history
+// before it gives the first one.
+func (w *walk) byOrder(ctx context.Context, tips []repo.ID) error {
+	for c, err := range w.Repo.History(ctx, tips, repo.ByOrder) {
+		if err != nil {
+			return err
+		}
+		if _, err := w.visit(c); err != nil || w.done() {
 			return err
 		}
 	}
-	for at, id := range w.line {
-		w.position[id] = at
+	return nil
+}
+
+// soFar is the chart of those branches of which it is known where they hang.
+func (w *walk) soFar(ctx context.Context, branches []Branch) (Chart, error) {
+	c := *w.chart
+	part := *w
+	part.chart = &c
+	known := map[repo.ID]bool{}
+	part.branches = nil
+	for _, b := range branches {
+		if w.moored(b.Tip, known) {
+			part.branches = append(part.branches, b)
+		}
 	}
-	if err := w.walkOwn(ctx, branches); err != nil {
-		return err
-	}
-	w.tips = map[repo.ID][]int{}
-	for i, b := range branches {
+	c.Unmoored = len(branches) - len(part.branches)
+	err := part.lay(ctx)
+	return c, err
+}
+
+// lay puts the branches into rows.
+func (w *walk) lay(ctx context.Context) error {
+	w.tips, w.claimed = map[repo.ID][]int{}, map[repo.ID]int{}
+	for i, b := range w.branches {
 		w.tips[b.Tip] = append(w.tips[b.Tip], i)
 	}
-	placed := make([]place, len(branches))
-	w.claimed = map[repo.ID]int{}
-	order := make([]int, len(branches))
+	order := make([]int, len(w.branches))
 	for i := range order {
 		order[i] = i
 	}
-	w.rank = w.ranks(branches)
+	w.rank = w.ranks()
 	slices.SortStableFunc(order, func(x, y int) int { return cmp.Compare(w.rank[y], w.rank[x]) })
+	placed := make([]place, len(w.branches))
 	for _, i := range order {
-		if placed[i], err = w.place(ctx, branches[i].Tip); err != nil {
-			return err
-		}
+		placed[i] = w.place(w.branches[i].Tip)
 		for _, id := range placed[i].commits {
 			w.claimed[id] = i
 		}
 	}
-	w.stack(branches, placed)
+	w.stack(placed)
 	if err := w.count(ctx); err != nil {
 		return err
 	}
+	for i := range w.chart.Line {
+		w.chart.Line[i].At -= w.comes
+	}
 	return w.read(ctx)
-}
-
-// walkOwn reads what the branches have beyond the line, and what of it no remote has.
-func (w *walk) walkOwn(ctx context.Context, branches []Branch) error {
-	var tips []string
-	for _, b := range branches {
-		tips = append(tips, b.Tip.String())
-	}
-	if len(tips) == 0 {
-		return nil
-	}
-	beyond := tips
-	if !w.chart.Target.ID.IsZero() {
-		beyond = append(slices.Clone(tips), "^"+w.chart.Target.ID.String())
-	}
-	commits, err := w.Repo.WalkParents(ctx, beyond...)
-	if err != nil {
-		return err
-	}
-	for _, c := range commits {
-		w.own[c.ID] = c
-	}
-	known, err := w.onRemotes(ctx)
-	if err != nil {
-		return err
-	}
-	for _, id := range known {
-		beyond = append(beyond, "^"+id.String())
-	}
-	sent, err := w.Repo.WalkParents(ctx, beyond...)
-	w.unsent = map[repo.ID]bool{}
-	for _, c := range sent {
-		w.unsent[c.ID] = true
-	}
-	return err
 }
 
 // onRemotes are the tips of what remotes are known to have, or were then.
@@ -132,25 +179,24 @@ type place struct {
 	mooring repo.ID   // the line's commit; zero: on another branch, or a root of its own
 }
 
-func (w *walk) place(ctx context.Context, tip repo.ID) (place, error) {
+func (w *walk) place(tip repo.ID) place {
 	var p place
 	for at := tip; ; {
 		c, own := w.own[at]
 		if !own {
-			mooring, err := w.onLine(ctx, at)
-			p.mooring = mooring
-			return p, err
+			p.mooring = w.mooring(at)
+			return p
 		}
 		if _, taken := w.claimed[at]; taken && at == tip && w.isTip(at) {
 			p.same = true
-			return p, nil
+			return p
 		} else if at != tip && w.isTip(at) || taken {
 			p.on, p.inside = at, !w.isTip(at)
-			return p, nil
+			return p
 		}
 		p.commits = append(p.commits, at)
 		if len(c.Parents) == 0 {
-			return p, nil
+			return p
 		}
 		at = c.Parents[0]
 	}
@@ -158,24 +204,12 @@ func (w *walk) place(ctx context.Context, tip repo.ID) (place, error) {
 
 func (w *walk) isTip(id repo.ID) bool { return len(w.tips[id]) > 0 }
 
-// onLine is the commit of the line that first had a commit of its history.
-func (w *walk) onLine(ctx context.Context, id repo.ID) (repo.ID, error) {
-	if _, ok := w.position[id]; ok {
-		return id, nil
-	}
-	above, err := w.Repo.RevList(ctx, "--first-parent", "--ancestry-path", w.chart.Target.ID.String(), "^"+id.String())
-	if err != nil || len(above) == 0 {
-		return repo.ID{}, err
-	}
-	return above[len(above)-1], nil
-}
-
 // ranks say which of several branches goes on in a row, and has the commits that several have: the one on which more others
 // sit, then the newest. What is checked out does not count, so that rows stay where they are at a switch.
-func (w *walk) ranks(branches []Branch) []int64 {
+func (w *walk) ranks() []int64 {
 	const oneMore = 1 << 40 // more than any date
-	ranks := make([]int64, len(branches))
-	for i, b := range branches {
+	ranks := make([]int64, len(w.branches))
+	for i, b := range w.branches {
 		ranks[i] += b.When.Unix()
 		for at := b.Tip; ; {
 			c, own := w.own[at]
@@ -207,7 +241,7 @@ func (w *walk) moorings(placed []place, roots []int, there map[repo.ID][]Branch)
 	if len(w.line) > 0 {
 		used[0] = true
 	}
-	for at := range min(w.comes, mostComing) {
+	for at := range min(w.comes, mostComing, len(w.line)) {
 		used[at] = true
 	}
 	var places []int
@@ -216,9 +250,13 @@ func (w *walk) moorings(placed []place, roots []int, there map[repo.ID][]Branch)
 	}
 	slices.Sort(places)
 	slices.Reverse(places) // the oldest first
-	last := len(w.line)
+	last := w.length
 	for _, at := range places {
-		w.chart.Line = append(w.chart.Line, Mooring{At: at, ID: w.line[at], Hidden: last - at - 1, Branches: there[w.line[at]]})
+		hidden := last - at - 1
+		if last == 0 {
+			hidden = Uncounted
+		}
+		w.chart.Line = append(w.chart.Line, Mooring{At: at, ID: w.line[at], Hidden: hidden, Branches: there[w.line[at]]})
 		for i := range there[w.line[at]] {
 			there[w.line[at]][i].Behind = at
 		}

@@ -36,6 +36,7 @@ type Model struct {
 
 	status app.BranchStatus
 	show   charting.Show
+	chosen bool // what to show is known: what was kept, or what keys chose since
 	keeper kit.Keeper
 	tips   kit.Reading[[]charting.Branch] // until the chart is there
 	now    kit.Reading[charting.Chart]
@@ -93,13 +94,15 @@ func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
 }
 
 func (m *Model) read() tea.Cmd {
-	show, steps, first := m.show, slices.Clone(m.steps), !m.now.Known
-	cmds := []tea.Cmd{m.now.Begin(m.ctx, Name, func(ctx context.Context) (charting.Chart, error) {
-		if first {
-			show = m.charting.Shown()
-		}
-		return m.charting.Chart(ctx, show)
-	})}
+	show, steps := m.show, slices.Clone(m.steps)
+	var cmds []tea.Cmd
+	if m.chosen {
+		cmds = append(cmds, m.now.Begin(m.ctx, Name, func(ctx context.Context) (charting.Chart, error) {
+			return m.charting.Chart(ctx, show)
+		}))
+	} else {
+		cmds = append(cmds, m.first())
+	}
 	if len(steps) > 0 {
 		cmds = append(cmds, m.readNext())
 	}
@@ -107,6 +110,18 @@ func (m *Model) read() tea.Cmd {
 		cmds = append(cmds, m.tips.Begin(m.ctx, Name, m.charting.Tips))
 	}
 	return tea.Batch(cmds...)
+}
+
+// first reads the chart for the first time: the nearest branches are there before the others, from the one at work on, since
+// the cursor begins there.
+func (m *Model) first() tea.Cmd {
+	return m.now.BeginParts(m.ctx, Name, func(ctx context.Context, part func(charting.Chart)) (charting.Chart, error) {
+		return m.charting.Grow(ctx, m.charting.Shown(), func(c charting.Chart) {
+			if c.AtWork() {
+				part(c)
+			}
+		})
+	})
 }
 
 // readNext works out how the branches will hang.
@@ -164,15 +179,7 @@ type done struct{}
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
 	case kit.Read[charting.Chart]:
-		first := !m.now.Known
-		if m.now.Take(msg) {
-			if first { // what was kept; later keys choose
-				m.show = msg.Value.Show
-			}
-			m.laid = nil
-			m.find()
-			return m.tell()
-		}
+		return m.takeChart(msg)
 	case kit.Read[outlook]:
 		return m.takeOutlook(msg)
 	case kit.Read[app.ReadOut]:
@@ -205,6 +212,23 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		m.tips.Take(msg)
 	}
 	return nil
+}
+
+// takeChart shows the chart, or the part of it that is known.
+func (m *Model) takeChart(msg kit.Read[charting.Chart]) tea.Cmd {
+	if !m.now.Take(msg) {
+		return nil
+	}
+	if !m.chosen { // what was kept; later keys choose
+		m.show, m.chosen = msg.Value.Show, true
+	}
+	before := m.cursor.row - m.top
+	m.laid = nil
+	m.find()
+	if before >= 0 { // older places come above, and what is looked at stays where it is
+		m.top = max(0, m.cursor.row-before)
+	}
+	return tea.Batch(m.tell(), msg.More())
 }
 
 // branchHere is the local branch that the cursor means: by its name, or by one of its commits.

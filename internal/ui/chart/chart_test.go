@@ -1,6 +1,7 @@
 package chart
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -202,4 +203,41 @@ func TestMovesOnTheChart(t *testing.T) {
 	assert.Len(t, m.rows(), 3)
 	on, _ = m.here()
 	assert.Equal(t, "b", on.branch)
+}
+
+// TestTheChartGrowsUpwards: when older places come, what the cursor is on stays where it is on the screen.
+func TestTheChartGrowsUpwards(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		names := make([]string, 40)
+		commits := make([]int, 40)
+		for i := range names {
+			names[i], commits[i] = fmt.Sprint("b", i), 1+i%3
+		}
+		known := rapid.IntRange(30, 39).Draw(t, "known at first")
+		part := harbour(names[40-known:], commits[40-known:])
+		for i := range part.Line { // ids are those of the whole
+			part.Line[i].ID = id(1000 + 40 - known + i)
+			part.Stacks[i].Segments[0].Tip = id(2000 + (40-known+i)*100)
+			for n := range part.Stacks[i].Segments[0].Commits {
+				part.Stacks[i].Segments[0].Commits[n].ID = id(2000 + (40-known+i)*100 + n)
+			}
+		}
+		part.Unmoored, part.Branches, part.Line[0].Hidden = 40-known, 40, charting.Uncounted
+		m := shown(part, 142, 24)
+		m.chosen = true
+		m.step(rapid.IntRange(0, known-1).Draw(t, "row"))
+		drawn := plain(m.View(m.size, kit.NewTheme(kit.Dark)))
+		assert.Contains(t, drawn, fmt.Sprintf("%d still to be moored", 40-known))
+		on, _ := m.here()
+		at := m.cursor.row - m.top
+		read := m.now.Begin(t.Context(), Name, func(context.Context) (charting.Chart, error) { return harbour(names, commits), nil })
+		m.takeChart(read().(kit.Read[charting.Chart]))
+		whole := plain(m.View(m.size, kit.NewTheme(kit.Dark)))
+		still, _ := m.here()
+		assert.Equal(t, on.commit, still.commit)
+		if at >= 3 { // at the very top it makes room for what is above
+			assert.Equal(t, at, m.cursor.row-m.top)
+		}
+		assert.NotContains(t, whole, "still to be moored")
+	})
 }

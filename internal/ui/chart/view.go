@@ -98,6 +98,9 @@ func (m *Model) footAt(rows []row, drawn int) int {
 func (m *Model) head(size kit.Size, theme kit.Theme) []string {
 	c := m.now.Value
 	shown := fmt.Sprintf("%d of %s", c.Branches-c.Others, wording.Count(c.Branches, "branch"))
+	if c.Unmoored > 0 {
+		shown += fmt.Sprintf(", %d still to be moored", c.Unmoored)
+	}
 	if size.Narrow {
 		half, style := "Now", theme.Now
 		if m.half == kit.Next {
@@ -266,7 +269,10 @@ func (m *Model) drawLine(r row, at, width int, theme kit.Theme) string {
 	}
 	segs := []kit.Seg{{Text: safe.Show(thread), Style: theme.Quiet}}
 	if r.mooring != nil {
-		if r.mooring.Hidden > 0 {
+		switch {
+		case r.mooring.Hidden == charting.Uncounted:
+			hidden = "   … "
+		case r.mooring.Hidden > 0:
 			hidden = fmt.Sprintf("%4d ", r.mooring.Hidden)
 		}
 		if at == m.cursor.row && m.cursor.item == 0 {
