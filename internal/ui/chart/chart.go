@@ -60,6 +60,7 @@ type Model struct {
 	version            kit.Reading[shownVersion]
 	cameFrom           string // the screen to go back to from there; empty: the chart
 	look               stream.Model
+	lookAbove          int // rows above it, as it was drawn
 	title              string
 }
 

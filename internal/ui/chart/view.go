@@ -373,6 +373,7 @@ func (m *Model) lookView(size kit.Size, theme kit.Theme) []string {
 	rows := []string{kit.Row(size.Width, nil, kit.Seg{Text: "◆ ", Style: theme.Accent},
 		kit.Seg{Text: safe.Show(m.title), Style: theme.Strong})}
 	rows = append(append(rows, m.outView(size, theme)...), kit.Blank(size.Width))
+	m.lookAbove = len(rows)
 	height := max(1, size.Height-len(rows))
 	if m.compared == nil || size.Narrow {
 		return kit.Pad(append(rows, m.look.View(size.Width, height, true, stream.Cool, theme)...), size.Width, size.Height)
@@ -422,8 +423,15 @@ func (m *Model) sidesView(width, height int, theme kit.Theme) []string {
 }
 
 // Click goes to a row.
-func (m *Model) Click(_, y int) tea.Cmd {
-	if m.looking || m.story != nil || !m.now.Known {
+func (m *Model) Click(x, y int) tea.Cmd {
+	switch {
+	case m.looking && m.compared != nil && !m.size.Narrow:
+		m.look.ClickIn(kit.Next, m.size, x, y-m.lookAbove)
+		return nil
+	case m.looking:
+		m.look.Click(x, y-m.lookAbove)
+		return nil
+	case m.story != nil || !m.now.Known:
 		return nil
 	}
 	m.cursor.row = m.top + y - headRows

@@ -421,7 +421,7 @@ func (m *Model) regionMap(width, height int, theme kit.Theme) []string {
 // Click goes to a line of the sides.
 func (m *Model) Click(x, y int) tea.Cmd {
 	if m.look != nil {
-		m.look.Click(y - m.lookAbove)
+		m.look.Click(x, y-m.lookAbove)
 		return nil
 	}
 	if m.at < 0 {

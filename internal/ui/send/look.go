@@ -106,6 +106,6 @@ func (l *look) head(size kit.Size, theme kit.Theme) []string {
 	return rows
 }
 
-func (l *look) click(_, y int) { l.stream.Click(y - l.above) }
+func (l *look) click(x, y int) { l.stream.Click(x, y-l.above) }
 
 func (l *look) wheel(_, turns int) { l.stream.Move(3 * turns) }

@@ -156,7 +156,7 @@ func (r *reading) click(x, y int) {
 		r.step(0)
 		return
 	}
-	r.text.Click(y - 2 - len(r.message(right)))
+	r.text.ClickIn(kit.Next, r.size, x, y-2-len(r.message(right)))
 }
 
 func (r *reading) wheel(x, turns int) {

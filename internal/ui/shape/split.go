@@ -173,7 +173,7 @@ func (s *split) view(size kit.Size, theme kit.Theme) []string {
 	return kit.Join(half(kit.Now, now), kit.Pad(nil, seam, size.Height), half(kit.Next, next))
 }
 
-func (s *split) click(half kit.Half, y int) {
+func (s *split) click(half kit.Half, size kit.Size, x, y int) {
 	s.half = half
-	s.stream().Click(y - headRows)
+	s.stream().ClickIn(half, size, x, y-headRows)
 }

@@ -365,12 +365,12 @@ func (m *Model) Click(x, y int) tea.Cmd {
 	half := kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
 	switch {
 	case m.split != nil:
-		m.split.click(half, y)
+		m.split.click(half, m.size, x, y)
 		return nil
 	case m.grid != nil:
 		return nil
 	case m.looking:
-		m.look.Click(y - headRows - m.lookAbove)
+		m.look.Click(x, y-headRows-m.lookAbove)
 		return nil
 	}
 	m.half = half

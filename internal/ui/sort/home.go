@@ -69,11 +69,11 @@ func (h *home) move(rows int) {
 	h.look[h.half].Move(rows)
 }
 
-func (h *home) click(half kit.Half, y int) {
+func (h *home) click(half kit.Half, size kit.Size, x, y int) {
 	h.half = half
 	switch at := h.top + y - headRows; {
 	case !h.looking.IsZero():
-		h.look[half].Click(y - headRows)
+		h.look[half].ClickIn(half, size, x, y-headRows)
 	case half == kit.Now && at >= 0 && at < len(h.chosen):
 		h.cursor = at
 	}

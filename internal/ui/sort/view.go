@@ -17,11 +17,11 @@ import (
 // Click goes to a row.
 func (m *Model) Click(x, y int) tea.Cmd {
 	if m.home != nil {
-		m.home.click(kit.HalfAt(m.size, homeSeam(m.size.Width), x, m.home.half), y)
+		m.home.click(kit.HalfAt(m.size, homeSeam(m.size.Width), x, m.home.half), m.size, x, y)
 		return nil
 	}
 	m.half = kit.HalfAt(m.size, seamWidth, x, m.half)
-	m.stream().Click(y - headRows)
+	m.stream().ClickIn(m.half, m.size, x, y-headRows)
 	return nil
 }
 

@@ -13,6 +13,7 @@ import (
 
 	"bastel/internal/diff"
 	"bastel/internal/tray"
+	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
 )
 
@@ -48,9 +49,7 @@ var texts = rapid.Custom(func(t *rapid.T) string {
 
 // inTwo draws in two columns, and gives both of them.
 func inTwo(m *stream.Model, width, height int) (left, right []string) {
-	two := theme
-	two.TwoColumns = true
-	for _, line := range m.View(width, height, true, stream.Cool, two) {
+	for _, line := range m.View(width, height, true, stream.Cool, withTwo()) {
 		before, after, found := strings.Cut(ansi.Strip(line), "┊")
 		if found {
 			left, right = append(left, strings.TrimSpace(strings.TrimLeft(before, "▌ "))), append(right, strings.TrimSpace(after))
@@ -100,8 +99,77 @@ func trimmed(lines []string) (list []string) {
 	return list
 }
 
-// TestKeysInTwoColumns: a row stands for both of its lines, the cursor keeps its line when the columns change, and a file
-// that is new as a whole stays in one.
+// TestEachLineIsMarkedByItself, in two columns as in one: the cursor comes to every line, down and up again, and a mark is of
+// one line, wherever it stands.
+func TestEachLineIsMarkedByItself(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		long := strings.Repeat("word ", rapid.IntRange(0, 30).Draw(t, "length"))
+		f := changed(strings.ReplaceAll(texts.Draw(t, "old"), "b\n", "b "+long+"\n"), texts.Draw(t, "new"))
+		var m stream.Model
+		m.Set([]tray.File{f})
+		inTwo(&m, 100, 100)
+		visited := map[int]bool{}
+		visit := func(step int) (order []string) {
+			for range 3 * 100 {
+				if lines := m.LineAtCursor(); lines >= 0 {
+					visited[lines] = true
+					if s := fmt.Sprint(lines); len(order) == 0 || order[len(order)-1] != s {
+						order = append(order, s)
+					}
+				}
+				m.Move(step)
+			}
+			return order
+		}
+		down := visit(1)
+		assert.Len(t, visited, len(f.Hunks[0].Lines))
+		assert.Len(t, down, len(visited), "each once")
+		up := visit(-1)
+		slices.Reverse(up)
+		assert.Equal(t, down, up)
+		want := map[int]bool{}
+		for m.Move(1); len(visited) > 0; {
+			at := m.LineAtCursor()
+			if at >= 0 && visited[at] && f.Hunks[0].Lines[at].Op != diff.Keep && rapid.Bool().Draw(t, "mark") {
+				require.True(t, m.Mark())
+				want[at] = true
+			} else {
+				m.Move(1)
+			}
+			delete(visited, at)
+		}
+		assert.Equal(t, len(want), m.Marked())
+		if len(want) > 0 {
+			assert.Equal(t, tray.LinesOfHunks{"h": want}, tray.LinesOfHunks{"h": m.Picked()[0].Lines})
+		}
+		marks := 0
+		for _, row := range m.View(100, 100, false, stream.Cool, withTwo()) {
+			marks += strings.Count(ansi.Strip(row), "●")
+		}
+		assert.GreaterOrEqual(t, marks, len(want), "each mark is drawn")
+	})
+}
+
+func withTwo() kit.Theme {
+	two := theme
+	two.TwoColumns = true
+	return two
+}
+
+// TestAClickTakesALine: the one under the mouse, of the two in a row.
+func TestAClickTakesALine(t *testing.T) {
+	var m stream.Model
+	m.Set([]tray.File{changed("a\nb\n", "a\nB\n")})
+	inTwo(&m, 100, 30)
+	for _, at := range []struct{ x, line int }{{10, 1}, {60, 2}} {
+		m.Click(at.x, 3)
+		assert.Equal(t, at.line, m.LineAtCursor())
+		m.ClickIn(kit.Next, kit.Size{Width: 142}, 42+at.x, 3)
+		assert.Equal(t, at.line, m.LineAtCursor())
+	}
+}
+
+// TestKeysInTwoColumns: the cursor keeps its line when the columns change, and a file that is new as a whole stays in one.
 func TestKeysInTwoColumns(t *testing.T) {
 	var m stream.Model
 	m.Set([]tray.File{changed("a\nb\nc\nd\n", "a\nB\nC\nd\n")})
@@ -109,13 +177,18 @@ func TestKeysInTwoColumns(t *testing.T) {
 	m.Move(2) // over a, to b
 	inTwo(&m, 100, 30)
 	require.True(t, m.Mark())
-	assert.Equal(t, []string{"h:2,4"}, names(m.Picked()), "the line that goes, and the one in its place")
+	assert.Equal(t, []string{"h:2"}, names(m.Picked()), "the line that goes")
+	require.True(t, m.Mark())
+	assert.Equal(t, []string{"h:2,4"}, names(m.Picked()), "and the one in its place")
 	m.Move(-1)
 	require.True(t, m.Mark())
-	assert.Zero(t, m.Marked(), "once more takes both marks away")
-	assert.Equal(t, 3, m.CursorLine(), "it has gone on to the next pair")
+	assert.Equal(t, []string{"h:2"}, names(m.Picked()), "once more takes its mark away")
+	assert.Equal(t, 2, m.LineAtCursor(), "it has gone on to the next row")
 	view(&m, 100, 30)
-	assert.Equal(t, 3, m.CursorLine())
+	assert.Equal(t, 2, m.LineAtCursor())
+	m.Move(2)
+	inTwo(&m, 100, 30)
+	assert.Equal(t, 4, m.LineAtCursor())
 	left, _ := inTwo(&m, 40, 30)
 	assert.Empty(t, left, "too narrow")
 

@@ -67,7 +67,7 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 		return m.drawHunk(width, f, r, backdrop, pointer, theme)
 	}
 	if m.twoFor(&f.Hunks[r.hunk]) {
-		return m.drawPair(width, f, r, backdrop, pointer, theme)
+		return m.drawPair(width, f, r, cursor, theme)
 	}
 	return m.drawLine(width, f, r, backdrop, pointer, theme)
 }

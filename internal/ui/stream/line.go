@@ -139,7 +139,7 @@ func (m *Model) drawLine(width int, f *tray.File, r row, backdrop *kit.Backdrop,
 	if backdrop == nil {
 		backdrop = c.ground
 	}
-	segs := append([]kit.Seg{m.pointer(h, r, pointer, theme)}, m.segs(f, h, c, int(r.part), theme)...)
+	segs := append([]kit.Seg{m.pointer(h, int(r.line), pointer, theme)}, m.segs(f, h, c, int(r.part), theme)...)
 	return kit.Row(width, backdrop, segs...)
 }
 
@@ -166,13 +166,13 @@ func (m *Model) cell(f *tray.File, h *tray.Hunk, at int, theme kit.Theme) cell {
 	return c
 }
 
-// pointer is the cursor's, with a mark where the row's lines are marked, or would be swept.
-func (m *Model) pointer(h *tray.Hunk, r row, pointer kit.Seg, theme kit.Theme) kit.Seg {
+// pointer is the cursor's, with a mark where the line is marked, or would be swept.
+func (m *Model) pointer(h *tray.Hunk, line int, pointer kit.Seg, theme kit.Theme) kit.Seg {
 	sign, style := "", theme.Marked
 	switch {
-	case h.Lines[r.line].Op != diff.Keep && m.isMarked(h.ID, r):
+	case h.Lines[line].Op != diff.Keep && m.marks[h.ID][line]:
 		sign = "●"
-	case m.leftover[h.ID][int(r.line)] && h.Lines[r.line].Op == diff.Add:
+	case m.leftover[h.ID][line] && h.Lines[line].Op == diff.Add:
 		sign, style = "×", theme.Trouble
 	default:
 		return pointer

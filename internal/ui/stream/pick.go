@@ -15,22 +15,11 @@ func (m *Model) Mark() bool {
 	if r.kind != lineRow || m.files[r.file].Hunks[r.hunk].Lines[r.line].Op == diff.Keep {
 		return false
 	}
-	id := m.files[r.file].Hunks[r.hunk].ID
-	marked := m.isMarked(id, r)
-	for _, line := range r.lines() {
-		if m.marks[id][line] == marked {
-			toggle(&m.marks, id, line)
-		}
-	}
+	toggle(&m.marks, m.files[r.file].Hunks[r.hunk].ID, int(r.line))
 	for m.Move(1); m.cursor < len(m.rows)-1 && m.at().part > 0; {
 		m.Move(1)
 	}
 	return true
-}
-
-// isMarked says whether all lines of a row are marked.
-func (m *Model) isMarked(id string, r row) bool {
-	return !slices.ContainsFunc(r.lines(), func(line int) bool { return !m.marks[id][line] })
 }
 
 func toggle(places *tray.LinesOfHunks, id string, line int) {
@@ -57,8 +46,8 @@ func toggle(places *tray.LinesOfHunks, id string, line int) {
 func (m *Model) Cut() bool {
 	r := m.at()
 	line := int(r.line)
-	if r.left >= 0 {
-		line = int(r.left)
+	if r.kind == lineRow { // both lines of a row stay in one part
+		line = m.rows[m.cursor].first()
 	}
 	if line < 1 {
 		return false
@@ -204,9 +193,7 @@ func (m *Model) GoTo(hit Hit) {
 	section := m.owner[hit.file]
 	delete(m.shut, m.sections[section].Layer)
 	m.setHidden(m.files[hit.file].Hunks[hit.hunk:hit.hunk+1], false)
-	if at := m.find(row{lineRow, section, int32(hit.file), int32(hit.hunk), int32(hit.line), 0, -1}); at >= 0 {
-		m.cursor = at
-	}
+	m.goTo(row{lineRow, section, int32(hit.file), int32(hit.hunk), int32(hit.line), 0, -1})
 }
 
 // Marked counts the marked lines.

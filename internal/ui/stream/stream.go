@@ -53,6 +53,7 @@ type Model struct {
 	owner    []int32     // the section of each file
 	rows     []row
 	cursor   int
+	old      bool // in a row with two lines, it is on the one that was
 	top      int
 	height   int
 	width    int                 // that the rows are laid out for
@@ -101,9 +102,7 @@ func (m *Model) restoreLine(was row, before tray.Hunk) {
 		return
 	}
 	was.section, was.file, was.hunk = now.section, now.file, now.hunk
-	if at := m.find(was); at >= 0 {
-		m.cursor = at
-	}
+	m.goTo(was)
 }
 
 // layout makes the rows for the current width.
@@ -202,6 +201,16 @@ func (m *Model) find(want row) int {
 	})
 }
 
+// goTo takes the cursor to the row that shows what another one did, if there is one.
+func (m *Model) goTo(want row) bool {
+	at := m.find(want)
+	if at < 0 {
+		return false
+	}
+	m.cursor, m.old = at, m.rows[at].left >= 0 && m.rows[at].left == want.line
+	return true
+}
+
 // like says whether a row is as another one, whatever lines stand in it.
 func (r row) like(other row) bool {
 	r.line, r.left = other.line, other.left
@@ -216,20 +225,24 @@ func (m *Model) relayout() {
 	m.layout()
 	for _, want := range []row{at, {hunkRow, at.section, at.file, at.hunk, -1, 0, -1}, {fileRow, at.section, at.file, -1, -1, 0, -1},
 		{sectionRow, at.section, -1, -1, -1, 0, -1}} {
-		if place := m.find(want); place >= 0 {
-			m.cursor = place
+		if m.goTo(want) {
 			return
 		}
 	}
 	m.cursor = max(0, min(m.cursor, len(m.rows)-1))
 }
 
-// at is the row at the cursor.
+// at is the row at the cursor; of two lines in a row, it has the one that the cursor is on.
 func (m *Model) at() row {
 	if m.cursor >= len(m.rows) {
 		return row{gapRow, -1, -1, -1, -1, 0, -1}
 	}
-	return m.rows[m.cursor]
+	r := m.rows[m.cursor]
+	if m.old && r.left >= 0 {
+		r.line = r.left
+	}
+	r.left = -1
+	return r
 }
 
 func (m *Model) place() (layer tray.Layer, path string, hunk int) {
@@ -348,20 +361,47 @@ func (m *Model) HideSpaces(hide bool) {
 	m.relayout()
 }
 
-// Move takes the cursor some rows down, or up.
-func (m *Model) Move(rows int) {
-	m.cursor = max(0, min(m.cursor+rows, len(m.rows)-1))
-	if m.at().kind == gapRow {
-		m.cursor = max(0, min(m.cursor+max(-1, min(1, rows)), len(m.rows)-1))
+// Move takes the cursor some lines down, or up: in two columns from the line that was to the one beside it, then on.
+func (m *Model) Move(lines int) {
+	for ; lines > 0; lines-- {
+		m.step(1)
+	}
+	for ; lines < 0; lines++ {
+		m.step(-1)
 	}
 }
 
+// step goes to the line after the one at the cursor, or before it.
+func (m *Model) step(by int) {
+	if m.cursor < len(m.rows) && m.rows[m.cursor].two() && m.old == (by > 0) {
+		m.old = !m.old
+		return
+	}
+	at := m.cursor + by
+	if at >= 0 && at < len(m.rows) && m.rows[at].kind == gapRow {
+		at += by
+	}
+	if at < 0 || at >= len(m.rows) {
+		return
+	}
+	m.cursor = at
+	m.old = by > 0 && m.rows[at].two()
+}
+
+// two says whether the cursor stops twice in a row: where two lines begin.
+func (r row) two() bool { return r.left >= 0 && r.part == 0 }
+
 // Page takes the cursor some screens down, or up.
-func (m *Model) Page(pages int) { m.Move(pages * max(1, m.height-4)) }
+func (m *Model) Page(pages int) {
+	m.cursor, m.old = max(0, min(m.cursor+pages*max(1, m.height-4), len(m.rows)-1)), false
+	if m.at().kind == gapRow {
+		m.step(max(-1, min(1, pages)))
+	}
+}
 
 // End takes the cursor to the last row, or to the first.
 func (m *Model) End(last bool) {
-	m.cursor = 0
+	m.cursor, m.old = 0, false
 	if last {
 		m.cursor = max(0, len(m.rows)-1)
 	}
@@ -390,11 +430,19 @@ func (m *Model) jump(step int, kind rowKind) {
 	}
 }
 
-// Click takes the cursor to a visible row.
-func (m *Model) Click(y int) {
+// Click takes the cursor to a visible line: x counts from the scroll's left edge.
+func (m *Model) Click(x, y int) {
 	if at := m.top + y; at >= 0 && at < len(m.rows) && m.rows[at].kind != gapRow {
-		m.cursor = at
+		m.cursor, m.old = at, x < pointerWidth+columnOf(m.width)
 	}
+}
+
+// ClickIn is Click where the scroll is a half of the screen: Now begins at its left edge, Next ends at its right one.
+func (m *Model) ClickIn(half kit.Half, size kit.Size, x, y int) {
+	if half == kit.Next {
+		x -= size.Width - m.width
+	}
+	m.Click(x, y)
 }
 
 // FileRows gives the visible screen row of each file's heading, by path: the first
