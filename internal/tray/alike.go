@@ -26,8 +26,9 @@ type pairing struct {
 }
 
 // pairUp finds for the paths that came where they came from: first by the very same
-// content, then by the share of lines in common.
-func pairUp(ctx context.Context, r *repo.Repo, changes []repo.Change) (map[string]pairing, error) {
+// content, then by the share of lines in common. Paths of which trays hold something by themselves stay two: what came later, and is
+// like one of them, tears nothing out of a tray.
+func pairUp(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State) (map[string]pairing, error) {
 	times := map[string]int{}
 	for _, c := range changes {
 		times[c.Path]++
@@ -37,7 +38,7 @@ func pairUp(ctx context.Context, r *repo.Repo, changes []repo.Change) (map[strin
 		var gone, came, changed []int
 		for i, c := range changes {
 			switch {
-			case times[c.Path] > 1 || c.Conflict:
+			case times[c.Path] > 1 || c.Conflict || kept.alone(c.Path):
 			case isCame(c, at):
 				came = append(came, i)
 			case isGone(c, at):

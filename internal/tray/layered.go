@@ -141,7 +141,10 @@ func (s *LayeredFile) at(l Layer) version {
 			v = e.after(v)
 		}
 	}
-	if s.whole || v.Mode == repo.ModeNone {
+	switch {
+	case v.Mode == repo.ModeNone:
+		return version{} // what it held before is nothing that is there
+	case s.whole:
 		return v
 	}
 	return version{Mode: v.Mode, data: append([]byte{}, diff.Assemble(s.weave.lines(l))...)}

@@ -100,25 +100,6 @@ func (d *CommitParts) Move(from, to Layer, selected []Selection) error {
 	return nil
 }
 
-// Into works out what index and trays hold once all that is loose of the changes is in a tray. The files are such that nothing was
-// loose or staged of before.
-func (d *CommitParts) Into(ctx context.Context, r *repo.Repo, kept *State, at Layer) (Outcome, error) {
-	for _, s := range d.sheets {
-		if s.large || at.IsDraft() && (s.head.Mode == repo.ModeSubmodule || s.work.Mode == repo.ModeSubmodule) {
-			return Outcome{}, fmt.Errorf("%s %w: it is too large, or a submodule, so that it goes into tray A by itself", strconv.Quote(s.Path),
-				ErrBlocked)
-		}
-	}
-	var all []Selection
-	for _, f := range d.Listing().Loose {
-		all = append(all, Selection{Path: f.Path})
-	}
-	if err := d.Move(Loose, at, all); err != nil {
-		return Outcome{}, err
-	}
-	return outcomeOf(ctx, r, kept, d.sheets)
-}
-
 // Trees gives the content after each part: the trays that hold something, in order,
 // and what is loose as the last one. The desk is used up.
 func (d *CommitParts) Trees(ctx context.Context, objects *repo.Overlay, old repo.ID) ([]repo.ID, error) {

@@ -34,14 +34,14 @@ type item struct {
 	alike   string
 }
 
-func itemsOf(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]item, error) {
+func itemsOf(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State) ([]item, error) {
 	if len(changes) <= batch {
 		loose := slices.DeleteFunc(slices.Clone(changes), func(c repo.Change) bool { return !c.Loose })
 		if err := r.Prime(ctx, loose); err != nil {
 			return nil, err
 		}
 	}
-	pairs, err := pairUp(ctx, r, changes)
+	pairs, err := pairUp(ctx, r, changes, kept)
 	if err != nil {
 		return nil, err
 	}
@@ -73,7 +73,7 @@ func itemsOf(ctx context.Context, r *repo.Repo, changes []repo.Change) ([]item, 
 // there any more.
 func eachBatch(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View,
 	do func(sheets []*LayeredFile, lost []string) error) error {
-	items, err := itemsOf(ctx, r, changes)
+	items, err := itemsOf(ctx, r, changes, kept)
 	if err != nil {
 		return err
 	}

@@ -336,6 +336,12 @@ func (k *State) adopt(s *LayeredFile, kept storedFile) bool {
 	return lost == 0
 }
 
+// alone says that trays hold something of a path, and it is no renamed one.
+func (k *State) alone(path string) bool {
+	kept, drafted := k.files[path]
+	return drafted && len(kept.From) == 0
+}
+
 // Paths lists the paths of which a draft holds something.
 func (k *State) Paths() []string { return slices.Sorted(maps.Keys(k.files)) }
 

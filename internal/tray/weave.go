@@ -46,7 +46,11 @@ func (l Layer) IsDraft() bool { return l > A && l <= Last }
 var ErrBuildsOn = errors.New("builds on another change")
 
 func buildsOn(l Layer) error {
-	return fmt.Errorf("it %w: take what is in tray %s along, or first", ErrBuildsOn, l)
+	where := "what is in tray " + l.String()
+	if !l.IsDraft() && l != A {
+		where = l.String()
+	}
+	return fmt.Errorf("it %w: take %s along, or first", ErrBuildsOn, where)
 }
 
 // woven is one line with the layer that brings it and the one that takes it away.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/gob"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -198,4 +199,59 @@ func TestAWeaveComesBackFromItsState(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, w, again)
 	})
+}
+
+// TestBringChangesOneLayerOnly: what comes from elsewhere is in the working tree and in its tray, and every other layer takes and
+// gives the lines that it did.
+func TestBringChangesOneLayerOnly(t *testing.T) {
+	brought := 0
+	rapid.Check(t, func(t *rapid.T) {
+		w, _, work := drawWeave(t)
+		new := rapid.SliceOf(rapid.Custom(func(t *rapid.T) [][]byte {
+			if len(work) > 0 && rapid.Bool().Draw(t, "had") {
+				at := rapid.IntRange(0, len(work)-1).Draw(t, "at")
+				return work[at:rapid.IntRange(at, len(work)).Draw(t, "until")]
+			}
+			return drawLines(t, "new")
+		})).Draw(t, "text")
+		text := bytes.Join(slices.Concat(new...), nil)
+		at := rapid.SampledFrom([]Layer{A, A + 1, A + 2}).Draw(t, "into")
+		before := bytes.Join(w.lines(Loose), nil)
+		got, err := w.bring(diff.Split(text), at)
+		if err != nil {
+			require.ErrorIs(t, err, ErrBuildsOn)
+			assert.Equal(t, before, bytes.Join(w.lines(Loose), nil), "nothing was changed")
+			return
+		}
+		brought++
+		assert.Equal(t, string(text), string(bytes.Join(got.lines(Loose), nil)))
+		for l := Head; l < at; l++ {
+			assert.Equal(t, w.lines(l), got.lines(l), "below it")
+		}
+		for _, l := range []Layer{A, A + 1, A + 2, Loose} {
+			if l != at {
+				assert.Equal(t, w.born(l), got.born(l), "%v brings what it did", l)
+				assert.Equal(t, w.gone(l), got.gone(l), "%v takes away what it did", l)
+			}
+		}
+	})
+	assert.Positive(t, brought)
+}
+
+func (w weave) born(at Layer) (lines []string) {
+	for _, line := range w {
+		if line.Born == at {
+			lines = append(lines, string(line.Text))
+		}
+	}
+	return lines
+}
+
+func (w weave) gone(at Layer) (lines []string) {
+	for _, line := range w {
+		if line.Dies == at {
+			lines = append(lines, string(line.Text))
+		}
+	}
+	return lines
 }

@@ -300,7 +300,7 @@ func (a *App) writeTaken(ctx context.Context, t taking, into tray.Layer) ([]stri
 	entry.Kind, entry.Title = journal.Take, wording.Count(len(t.ids), "commit")+" as loose changes"
 	if into != tray.Loose {
 		entry.Title = wording.Count(len(t.ids), "commit") + " into tray " + into.String()
-		if err := a.intoTray(ctx, &entry, t, paths, into); err != nil {
+		if err := a.intoTray(ctx, &entry, t, into); err != nil {
 			return nil, err
 		}
 	}
@@ -308,20 +308,9 @@ func (a *App) writeTaken(ctx context.Context, t taking, into tray.Layer) ([]stri
 	return paths, err
 }
 
-// intoTray has an entry put what is taken into a tray too. Files of which something is loose or staged already are named: there
-// nobody but the user can say which lines are meant.
-func (a *App) intoTray(ctx context.Context, entry *journal.Entry, t taking, paths []string, into tray.Layer) error {
+// intoTray has an entry put what is taken into a tray too; what is loose of the same files, or in other trays, stays where it is.
+func (a *App) intoTray(ctx context.Context, entry *journal.Entry, t taking, into tray.Layer) error {
 	changes, err := a.Repo.Status(ctx)
-	if err != nil {
-		return err
-	}
-	for _, c := range changes {
-		if slices.Contains(paths, c.Path) {
-			return app.Refuse("Something of %q is loose or staged already, so what is taken cannot be told from it in a tray. Nothing was changed. "+
-				"Take it as loose changes, and sort it there.", c.Path)
-		}
-	}
-	parts, err := tray.NewCommitParts(ctx, t.objects, t.start, t.end)
 	if err != nil {
 		return err
 	}
@@ -329,7 +318,12 @@ func (a *App) intoTray(ctx context.Context, entry *journal.Entry, t taking, path
 	if err != nil {
 		return err
 	}
-	out, err := parts.Into(ctx, a.Repo, kept, into)
+	out, err := tray.TakeIn(ctx, a.Repo, changes, kept, t.objects, t.start, t.end, into)
+	if errors.Is(err, tray.ErrBuildsOn) {
+		return &app.Refusal{Err: err, Reason: fmt.Sprintf("What is taken changes lines that are loose, or in a later tray, so it cannot come "+
+			"before them in tray %s: %v. Nothing was changed. Put those lines into tray %s first, or take it as loose changes, and sort it there.",
+			into, err, into)}
+	}
 	if err != nil {
 		return app.SelectionRefusal(err)
 	}
