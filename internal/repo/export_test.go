@@ -7,3 +7,16 @@ func RunForTest(r *Repo, args ...string) error {
 	_, err := r.run(context.Background(), nil, args...)
 	return err
 }
+
+// FilesTold is how often a change of files was told.
+func (r *Repo) FilesTold() uint64 { return r.filesTold() }
+
+// KnowsByOwnWrites says whether a status would be worked out from what Bastel wrote.
+func (r *Repo) KnowsByOwnWrites(ctx context.Context) bool {
+	head, err := r.Head(ctx)
+	if err != nil {
+		return false
+	}
+	_, known := r.statusByOwnWrites(OwnWritesOnly(ctx), head)
+	return known
+}

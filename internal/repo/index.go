@@ -55,7 +55,11 @@ func (r *Repo) UpdateIndex(ctx context.Context, entries []IndexEntry) error {
 	if len(flags) == 0 {
 		r.noteFlagless(before, r.indexStamp().b.String())
 	}
-	return r.setFlags(ctx, flags)
+	if err := r.setFlags(ctx, flags); err != nil {
+		return err
+	}
+	r.noteWritten(before, entries)
+	return nil
 }
 
 // RefreshIndex notes which working files still are what the index says, which

@@ -30,11 +30,25 @@ func (r *Repo) Status(ctx context.Context, paths ...string) ([]Change, error) {
 	if known, ok := r.knownStatus(ctx, paths); ok {
 		return known, nil
 	}
-	before := r.indexStamp()
+	before, told := r.indexStamp(), r.filesTold()
 	head, err := r.Head(ctx)
 	if err != nil {
 		return nil, err
 	}
+	if len(paths) == 0 {
+		if known, ok := r.statusByOwnWrites(ctx, head); ok {
+			return known, nil
+		}
+	}
+	changes, err := r.askStatus(ctx, paths)
+	if err == nil && len(paths) == 0 {
+		r.noteStatus(ctx, before.b.String(), head, told, changes)
+	}
+	return changes, err
+}
+
+// askStatus asks the repository, of all paths or of a few.
+func (r *Repo) askStatus(ctx context.Context, paths []string) ([]Change, error) {
 	args := []string{"status", "--porcelain=v2", "-z", "--no-renames", "--untracked-files=all", "--ignore-submodules=none"}
 	if len(paths) > 0 && len(paths) <= fewPaths {
 		args = append(append(args, "--"), literal(paths)...)
@@ -43,11 +57,7 @@ func (r *Repo) Status(ctx context.Context, paths ...string) ([]Change, error) {
 	if err != nil {
 		return nil, fmt.Errorf("read the state of the working tree: %w", err)
 	}
-	changes, err := parseStatus(string(out))
-	if err == nil && len(paths) == 0 {
-		r.noteStatus(ctx, before.b.String(), head, changes)
-	}
-	return changes, err
+	return parseStatus(string(out))
 }
 
 func parseStatus(out string) ([]Change, error) {

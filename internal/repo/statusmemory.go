@@ -1,9 +1,11 @@
 package repo
 
 import (
+	"cmp"
 	"context"
 	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 )
 
@@ -15,6 +17,11 @@ type statusMemory struct {
 	head    ID
 	files   map[string]string // by path that differs: the stamp of its working file
 	changes []Change
+	written []string // paths that Bastel wrote into the index since
+	told    uint64   // how often a change of files had been told before it
+
+	watched bool   // changes of all files are told
+	events  uint64 // how often one was
 
 	flagless string // stamp of an index of which no entry has flags
 }
@@ -33,15 +40,95 @@ func (r *Repo) fileStamp(path string) *stamps {
 	return s
 }
 
+type ownOnlyKey struct{}
+
+// OwnWritesOnly says of a reading that since the one before it, only what Bastel itself wrote into the index and refs can have
+// changed, but for what a watch of the files tells of. Where one is kept, no file is looked at then that did not differ before.
+func OwnWritesOnly(ctx context.Context) context.Context {
+	return context.WithValue(ctx, ownOnlyKey{}, true)
+}
+
+// filesChanged notes that a change of files was told, or may not have been.
+func (r *Repo) filesChanged(watched bool) {
+	r.status.mu.Lock()
+	defer r.status.mu.Unlock()
+	r.status.events++
+	r.status.watched = watched
+}
+
+func (r *Repo) filesTold() uint64 {
+	r.status.mu.Lock()
+	defer r.status.mu.Unlock()
+	return r.status.events
+}
+
+// noteWritten notes that Bastel wrote paths into an index that was as the last status saw it.
+func (r *Repo) noteWritten(before string, entries []IndexEntry) {
+	after := r.indexStamp().b.String()
+	r.status.mu.Lock()
+	defer r.status.mu.Unlock()
+	if before == "" || r.status.index != before {
+		return
+	}
+	r.status.index = after
+	for _, e := range entries {
+		r.status.written = append(r.status.written, e.Path)
+	}
+}
+
+// statusByOwnWrites is a whole status of which only those paths are asked that Bastel wrote, where nothing else can have changed.
+func (r *Repo) statusByOwnWrites(ctx context.Context, head Head) ([]Change, bool) {
+	if only, _ := ctx.Value(ownOnlyKey{}).(bool); !only {
+		return nil, false
+	}
+	r.status.mu.Lock()
+	m := &r.status
+	holds := m.watched && m.told == m.events && m.files != nil && m.index == r.indexStamp().b.String() && m.head == head.Commit
+	written, told := slices.Compact(slices.Sorted(slices.Values(m.written))), m.told
+	changes := slices.DeleteFunc(slices.Clone(m.changes), func(c Change) bool { return slices.Contains(written, c.Path) })
+	for _, c := range changes {
+		now := r.fileStamp(c.Path)
+		holds = holds && m.files[c.Path] == now.b.String() && now.settled()
+	}
+	index := m.index
+	r.status.mu.Unlock()
+	if !holds || len(written) > fewPaths {
+		return nil, false
+	}
+	if len(written) > 0 {
+		of, err := r.askStatus(ctx, written)
+		if err != nil {
+			return nil, false
+		}
+		changes = append(changes, of...)
+		slices.SortStableFunc(changes, func(x, y Change) int { return cmp.Or(x.rank()-y.rank(), strings.Compare(x.Path, y.Path)) })
+	}
+	r.noteStatus(ctx, index, head, told, changes)
+	return changes, true
+}
+
+// rank is where a status lists a change: conflicts after what differs, what the index does not have last.
+func (c Change) rank() int {
+	switch {
+	case c.New:
+		return 2
+	case c.Conflict:
+		return 1
+	}
+	return 0
+}
+
 // mostStamped is up to how many paths that differ are kept.
 const mostStamped = 1000
 
 // noteStatus keeps what a whole status said, unless something changed while it was read.
-func (r *Repo) noteStatus(ctx context.Context, before string, head Head, changes []Change) {
+func (r *Repo) noteStatus(ctx context.Context, before string, head Head, told uint64, changes []Change) {
+	var files map[string]string
 	if len(changes) > mostStamped {
 		changes = nil // to look at each of them costs more than it saves
+	} else {
+		files = map[string]string{}
 	}
-	files := map[string]string{}
 	for _, c := range changes {
 		files[c.Path] = r.fileStamp(c.Path).b.String()
 	}
@@ -51,6 +138,7 @@ func (r *Repo) noteStatus(ctx context.Context, before string, head Head, changes
 	r.status.mu.Lock()
 	defer r.status.mu.Unlock()
 	r.status.index, r.status.head, r.status.files, r.status.changes = before, head.Commit, files, changes
+	r.status.written, r.status.told = nil, told
 }
 
 // knownStatus gives what is known of paths that differ, if index, HEAD and their files are as
@@ -67,6 +155,9 @@ func (r *Repo) knownStatus(ctx context.Context, paths []string) ([]Change, bool)
 		return nil, false
 	}
 	for _, path := range paths {
+		if slices.Contains(r.status.written, path) {
+			return nil, false
+		}
 		now := r.fileStamp(path)
 		if was, ok := r.status.files[path]; !ok || now.b.String() != was || !now.settled() {
 			return nil, false

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -48,26 +49,34 @@ func (r *Repo) Watch(ctx context.Context) (<-chan Topics, error) {
 		watcher.Close()
 		return nil, err
 	}
+	all := len(folders) < mostWatched
 	for _, folder := range folders {
-		_ = watcher.Add(folder) // one that has gone since, or one too many, is done without
+		if watcher.Add(folder) != nil { // one that has gone since, or one too many, is done without
+			all = false
+		}
 	}
+	r.filesChanged(all) // meanwhile some may have
 	told := make(chan Topics, 1)
 	go func() {
 		defer watcher.Close()
 		defer close(told)
-		r.tell(ctx, watcher, told)
+		r.tell(ctx, watcher, told, all)
 	}()
 	return told, nil
 }
 
 func (r *Repo) foldersToWatch(ctx context.Context) ([]string, error) {
 	before := r.indexStamp().b.String()
-	out, err := r.run(ctx, nil, "ls-files", "-v", "-z", "--full-name", "--cached", "--others", "--exclude-standard")
+	flags, err := r.readFlags(ctx, nil)
 	if err != nil {
 		return nil, fmt.Errorf("list the folders to watch: %w", err)
 	}
-	if len(parseFlags(string(out), nil)) == 0 && r.indexStamp().b.String() == before {
+	if len(flags) == 0 && r.indexStamp().b.String() == before {
 		r.noteFlagless(before, before)
+	}
+	ignored, err := r.ignoredFolders(ctx)
+	if err != nil {
+		return nil, err
 	}
 	folders := []string{r.top, r.gitDir, filepath.Join(r.commonDir, "info")}
 	if r.commonDir != r.gitDir {
@@ -76,18 +85,53 @@ func (r *Repo) foldersToWatch(ctx context.Context) ([]string, error) {
 	folders = append(folders, r.findRefDirs(nil)...)
 	linked, _ := filepath.Glob(filepath.Join(r.commonDir, "worktrees", "*")) // for what is checked out in them
 	folders = append(folders, linked...)
-	seen := map[string]bool{".": true}
-	for record := range strings.SplitSeq(strings.TrimSuffix(string(out), "\x00"), "\x00") {
-		_, name, _ := strings.Cut(record, " ")
-		for dir := filepath.Dir(filepath.FromSlash(name)); !seen[dir] && len(folders) < mostWatched; dir = filepath.Dir(dir) {
-			seen[dir] = true
-			folders = append(folders, filepath.Join(r.top, dir))
-		}
-	}
-	return folders, nil
+	return append(folders, r.foldersWithin(r.top, ignored, mostWatched-len(folders))...), nil
 }
 
-func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan Topics) {
+// ignoredFolders are those in which no file can be anything but ignored, unlike one that holds only such files now.
+func (r *Repo) ignoredFolders(ctx context.Context) ([]string, error) {
+	ignored, err := r.Ignored(ctx)
+	if err != nil {
+		return nil, err
+	}
+	folders := slices.DeleteFunc(ignored, func(path string) bool { return !strings.HasSuffix(path, "/") })
+	if len(folders) == 0 {
+		return nil, nil
+	}
+	out, err := r.run(ctx, []byte(strings.Join(folders, "\x00")+"\x00"), "check-ignore", "-z", "--stdin")
+	if err != nil && exitCode(err) != 1 { // 1: none of them is
+		return nil, fmt.Errorf("list the folders that are ignored: %w", err)
+	}
+	return strings.FieldsFunc(string(out), func(r rune) bool { return r == 0 }), nil
+}
+
+// foldersWithin lists up to most folders of the working tree, empty ones too: a file may come into any of them. Those that are
+// ignored, and repositories of their own, are left out.
+func (r *Repo) foldersWithin(top string, ignored []string, most int) (folders []string) {
+	skip := map[string]bool{r.gitDir: true}
+	for _, path := range ignored {
+		skip[filepath.Join(r.top, filepath.FromSlash(path))] = true
+	}
+	_ = filepath.WalkDir(top, func(path string, entry fs.DirEntry, err error) error {
+		switch {
+		case err != nil || path == top || !entry.IsDir():
+			return nil // what cannot be read is done without
+		case skip[path]:
+			return fs.SkipDir
+		case len(folders) >= most:
+			return fs.SkipAll
+		}
+		if _, err := os.Lstat(filepath.Join(path, ".git")); err == nil {
+			return fs.SkipDir
+		}
+		folders = append(folders, path)
+		return nil
+	})
+	return folders
+}
+
+func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan Topics, all bool) {
+	defer r.filesChanged(false)
 	var wait <-chan time.Time
 	var since time.Time
 	var topics Topics // of what changed since it was last told
@@ -99,6 +143,8 @@ func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan To
 			if !ok {
 				return
 			}
+			all = false // some were lost
+			r.filesChanged(all)
 		case event, ok := <-watcher.Events:
 			if !ok {
 				return
@@ -107,8 +153,11 @@ func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan To
 			if topic == 0 {
 				continue
 			}
-			if event.Has(fsnotify.Create) {
-				r.watchNew(watcher, event.Name)
+			if event.Has(fsnotify.Create) && !r.watchNew(watcher, event.Name) {
+				all = false
+			}
+			if topic&Files != 0 {
+				r.filesChanged(all)
 			}
 			if wait == nil {
 				since = time.Now()
@@ -134,18 +183,20 @@ func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan To
 	}
 }
 
-// watchNew watches a folder that was made, with those in it.
-func (r *Repo) watchNew(watcher *fsnotify.Watcher, name string) {
+// watchNew watches a folder that was made, with those in it. It says whether that is so of all of them.
+func (r *Repo) watchNew(watcher *fsnotify.Watcher, name string) bool {
 	inGit := strings.HasPrefix(name, r.gitDir) && !r.isRef(name)
 	if info, err := os.Lstat(name); err != nil || !info.IsDir() || inGit {
-		return
+		return true
 	}
+	all := true
 	_ = filepath.WalkDir(name, func(path string, entry fs.DirEntry, err error) error {
-		if err == nil && entry.IsDir() && len(watcher.WatchList()) < mostWatched {
-			_ = watcher.Add(path)
+		if err == nil && entry.IsDir() {
+			all = len(watcher.WatchList()) < mostWatched && watcher.Add(path) == nil && all
 		}
 		return nil
 	})
+	return all
 }
 
 // isRef says whether a file is a ref's, of branches here or of remotes.

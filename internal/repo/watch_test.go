@@ -16,7 +16,10 @@ import (
 // TestWhatChangedIsTold: what another program changes is told by its topic, and no other than that.
 func TestWhatChangedIsTold(t *testing.T) {
 	f := fixture.New(t)
-	f.Commit("base", "a", "1\n", "deep/er/b", "1\n")
+	f.Commit("base", "a", "1\n", "deep/er/b", "1\n", ".gitignore", "*.log\nout/\n")
+	require.NoError(t, os.MkdirAll(filepath.Join(f.Dir, "hollow/inside"), 0o777))
+	f.Write("logs/a.log", "1\n")
+	f.Write("out/a", "1\n")
 	f.Git("branch", "other")
 	linked := fixture.Existing(t, filepath.Join(t.TempDir(), "linked"))
 	f.Git("worktree", "add", "--quiet", linked.Dir, "other")
@@ -28,6 +31,9 @@ func TestWhatChangedIsTold(t *testing.T) {
 		want repo.Topics
 	}{
 		{"a file", func() { f.Write("deep/er/b", "2\n") }, repo.Files},
+		{"a file in an empty folder", func() { f.Write("hollow/inside/x", "1\n") }, repo.Files},
+		{"a file beside ignored ones", func() { f.Write("logs/x", "1\n") }, repo.Files},
+		{"an ignored folder", func() { f.Write("out/b", "1\n") }, 0},
 		{"a new folder", func() { f.Write("new/c", "1\n") }, repo.Files},
 		{"what is ignored", func() { f.Write(".git/info/exclude", "new\n") }, repo.Files},
 		{"staging", func() { f.Git("add", "deep") }, repo.Index},

@@ -50,6 +50,7 @@ func BenchmarkSortAHunk(b *testing.B) {
 	l.Write("folder000/file00001.txt", "first\n"+text+"last\n")
 	d := newDriver(b, l.Dir)
 	d.wait("2 hunks")
+	d.rest() // until then keys wait for the first screen
 	r := newRenderer()
 	r.draw(d.m.View().Content)
 	var shown, settled, baseline time.Duration

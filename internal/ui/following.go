@@ -127,7 +127,7 @@ func (m *Model) haveFollowed(msg haveFollowed) tea.Cmd {
 	case msg.err == nil && m.behind():
 		return tea.Batch(append(cmds, m.followNext())...)
 	case msg.err == nil:
-		return tea.Batch(append(cmds, m.refresh())...)
+		return tea.Batch(append(cmds, m.refreshOwn())...)
 	}
 	done := m.following.steps[0]
 	m.following.steps = m.following.steps[1:]

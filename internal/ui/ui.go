@@ -383,6 +383,17 @@ func (m *Model) refresh() tea.Cmd {
 	return m.refreshTopics(repo.AllTopics)
 }
 
+// refreshOwn does so after steps of Bastel's that wrote the index and refs alone. What another program did meanwhile is told of.
+func (m *Model) refreshOwn() tea.Cmd {
+	if m.touched&repo.Files != 0 {
+		return m.refresh()
+	}
+	m.where.Supersede()
+	m.touched = repo.AllTopics
+	a := m.app
+	return m.where.Begin(repo.OwnWritesOnly(m.ctx), "where the branch stands", a.BranchStatus)
+}
+
 // refreshTopics does so where something of some topics may have changed.
 func (m *Model) refreshTopics(topics repo.Topics) tea.Cmd {
 	m.touched |= topics
