@@ -79,7 +79,7 @@ type comparison struct {
 // its own, which needs no string for each line as a map would.
 func (c *comparison) number(oldLines, newLines [][]byte) {
 	size := 16
-	for size < 2*(len(oldLines)+len(newLines)) {
+	for size*4 < 5*(len(oldLines)+len(newLines)) { // most of them are equal, so that it stays half empty
 		size *= 2
 	}
 	type slot struct {
@@ -87,41 +87,41 @@ func (c *comparison) number(oldLines, newLines [][]byte) {
 		number int32 // plus 1; 0 is free
 	}
 	table := make([]slot, size)
-	texts := make([][]byte, 0, len(oldLines)+len(newLines)/8)
+	places := make([]int32, 0, len(oldLines)+len(newLines)/8) // by number: the line that has it first; below 0: a new one
 	seed := maphash.MakeSeed()
-	numberOf := func(line []byte) int32 {
+	numberOf := func(line []byte, place int32) int32 {
 		whole := maphash.Bytes(seed, line)
 		hash := uint32(whole >> 32)
 		for i := whole & uint64(size-1); ; i = (i + 1) & uint64(size-1) {
 			s := &table[i]
 			if s.number == 0 {
-				texts = append(texts, line)
-				*s = slot{hash, int32(len(texts))}
+				places = append(places, place)
+				*s = slot{hash, int32(len(places))}
 				return s.number - 1
 			}
-			if s.hash == hash && bytes.Equal(texts[s.number-1], line) {
+			if s.hash != hash {
+				continue
+			}
+			if at := places[s.number-1]; at >= 0 && bytes.Equal(oldLines[at], line) || at < 0 && bytes.Equal(newLines[-at-1], line) {
 				return s.number - 1
 			}
 		}
 	}
-	first := make([]int32, 0, len(oldLines)) // by number: the first old line that has it
 	for i, line := range oldLines {
-		if c.a[i] = numberOf(line); int(c.a[i]) == len(first) {
-			first = append(first, int32(i))
-		}
+		c.a[i] = numberOf(line, int32(i))
 	}
 	// Most new lines are the old one behind that of the line before, and need no looking up.
 	next := 0
 	for i, line := range newLines {
 		if next < len(oldLines) && bytes.Equal(oldLines[next], line) {
 			c.b[i] = c.a[next]
-		} else if c.b[i] = numberOf(line); int(c.b[i]) < len(first) {
-			next = int(first[c.b[i]])
+		} else if c.b[i] = numberOf(line, int32(-i-1)); places[c.b[i]] >= 0 {
+			next = int(places[c.b[i]])
 		}
 		next++ // a line that is in no old one most often replaces one
 	}
-	c.count = make([]int32, len(texts))
-	c.first = make([]int32, len(texts))
+	c.count = make([]int32, len(places))
+	c.first = make([]int32, len(places))
 }
 
 // compare marks the lines of a[aLow:aHigh] that are gone and those of
