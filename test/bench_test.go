@@ -244,7 +244,7 @@ func BenchmarkMergeRenames(b *testing.B) {
 	l.Git("reset", "--quiet", "--hard", base)
 	l.ChangeEvery(500)
 	var baseline time.Duration
-	const runs = 5
+	const runs = 20
 	theirs := ""
 	for range runs {
 		began := time.Now()

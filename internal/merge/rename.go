@@ -180,6 +180,13 @@ func candidates(olds, news []diff.Likeness) map[[2]int]bool {
 
 func likenesses(ctx context.Context, objects Objects, paths []string, entries map[string]repo.Entry) ([]diff.Likeness, error) {
 	list := make([]diff.Likeness, len(paths))
+	ids := make([]repo.ID, len(paths))
+	for i, path := range paths {
+		ids[i] = entries[path].ID
+	}
+	if err := objects.Prefetch(ctx, ids); err != nil {
+		return nil, err
+	}
 	for i, path := range paths {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -252,6 +259,7 @@ type renaming struct {
 	special   []Conflict               // what cannot be said by names that agree
 	from      map[string]string        // by the path in the outcome: the one in the base
 	followed  []Move
+	contents  []repo.ID            // that will be merged
 	twoToOnes map[string][2]string // by path: what the left and the right side renamed to it
 }
 
@@ -389,6 +397,9 @@ func (r *renaming) follow(ctx context.Context, from, to string, other int) error
 	r.from[to] = from
 	if !there.Same(base) {
 		r.followed = append(r.followed, Move{from, to})
+		if mine.came[to].ID != base.ID {
+			r.contents = append(r.contents, base.ID, there.ID, mine.came[to].ID)
+		}
 	}
 	return nil
 }
@@ -517,6 +528,9 @@ func (r *renaming) again(ctx context.Context) (Merged, error) {
 			return Merged{}, err
 		}
 		r.ids[i] = id
+	}
+	if err := r.objects.Prefetch(ctx, r.contents); err != nil {
+		return Merged{}, err
 	}
 	r.suspect, r.conflicts = false, nil
 	tree, err := r.root(ctx, r.ids[atBase], r.ids[atLeft], r.ids[atRight])

@@ -2,6 +2,7 @@ package merge
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -104,6 +105,7 @@ type Objects interface {
 	Blob(ctx context.Context, id repo.ID) ([]byte, error)
 	PutTree(tree repo.Tree) repo.ID
 	Put(kind repo.Kind, data []byte) repo.ID
+	Prefetch(ctx context.Context, ids []repo.ID) error // reads what Tree and Blob will be asked for, all at once
 }
 
 // Trees merges the changes from base to left and from base to right. Folders that
@@ -142,6 +144,9 @@ type treeMerge struct {
 }
 
 func (m *treeMerge) root(ctx context.Context, base, left, right repo.ID) (repo.ID, error) {
+	if err := m.objects.Prefetch(ctx, present(base, left, right)); err != nil {
+		return repo.ID{}, err
+	}
 	tree, err := m.folder(ctx, "", base, left, right)
 	if err != nil {
 		return repo.ID{}, err
@@ -167,7 +172,18 @@ func (m *treeMerge) folder(ctx context.Context, prefix string, base, left, right
 	}
 	result := make(repo.Tree, 0, len(l)+4)
 	sorted := true
-	for _, t := range align(b, l, r) {
+	triples := align(b, l, r)
+	var next []repo.ID
+	for _, t := range triples {
+		both := !t.left.IsZero() && !t.right.IsZero()
+		if !t.oneSided() && (t.all(isTreeOrAbsent) || both && t.all(isFileOrAbsent)) {
+			next = append(next, present(t.base.ID, t.left.ID, t.right.ID)...)
+		}
+	}
+	if err := m.objects.Prefetch(ctx, next); err != nil {
+		return nil, err
+	}
+	for _, t := range triples {
 		if t.left.Same(t.base) && t.left.Same(t.right) {
 			result = append(result, t.left)
 			continue
@@ -243,6 +259,16 @@ func (t triple) name() string {
 	return ""
 }
 
+// oneSided says that one side's entry is the result, or both sides have the same, so that none of them is read.
+func (t triple) oneSided() bool {
+	return t.left.Same(t.right) || t.base.Same(t.right) || t.base.Same(t.left)
+}
+
+// present are the ids that are not zero.
+func present(ids ...repo.ID) []repo.ID {
+	return slices.DeleteFunc(ids, repo.ID.IsZero)
+}
+
 // entry merges one name; the zero entry says that it is gone.
 func (m *treeMerge) entry(ctx context.Context, prefix string, t triple) (repo.Entry, error) {
 	switch {
@@ -285,6 +311,7 @@ func (m *treeMerge) entry(ctx context.Context, prefix string, t triple) (repo.En
 
 func isTree(e repo.Entry) bool         { return e.Mode == repo.ModeTree }
 func isTreeOrAbsent(e repo.Entry) bool { return e.IsZero() || isTree(e) }
+func isFileOrAbsent(e repo.Entry) bool { return e.IsZero() || e.Mode.IsFile() }
 
 func (t triple) all(is func(repo.Entry) bool) bool { return is(t.base) && is(t.left) && is(t.right) }
 
@@ -300,7 +327,6 @@ func (m *treeMerge) subfolder(ctx context.Context, path string, t triple) (repo.
 
 // file merges what is neither folder nor absent on both sides.
 func (m *treeMerge) file(ctx context.Context, path string, t triple) (repo.Entry, error) {
-	isFileOrAbsent := func(e repo.Entry) bool { return e.IsZero() || e.Mode.IsFile() }
 	switch {
 	case t.left.Mode == repo.ModeSymlink && t.right.Mode == repo.ModeSymlink:
 		return m.conflict(path, Symlink, t), nil
@@ -444,24 +470,38 @@ func compare(ctx context.Context, objects Objects, prefix string, old, new repo.
 	if err != nil {
 		return nil, err
 	}
+	type pair struct{ old, new repo.Entry }
+	var pairs []pair
+	var folders []repo.ID
 	for len(a) > 0 || len(b) > 0 {
 		lowest := first(a, b)
-		var x, y repo.Entry
+		var p pair
 		if len(a) > 0 && repo.Compare(a[0], lowest) == 0 {
-			x, a = a[0], a[1:]
+			p.old, a = a[0], a[1:]
 		}
 		if len(b) > 0 && repo.Compare(b[0], lowest) == 0 {
-			y, b = b[0], b[1:]
+			p.new, b = b[0], b[1:]
 		}
-		switch {
-		case x.Same(y):
-		case isTree(lowest):
-			if list, err = compare(ctx, objects, prefix+lowest.Name+"/", x.ID, y.ID, list); err != nil {
+		if p.old.Same(p.new) {
+			continue
+		}
+		pairs = append(pairs, p)
+		if isTree(lowest) {
+			folders = append(folders, present(p.old.ID, p.new.ID)...)
+		}
+	}
+	if err := objects.Prefetch(ctx, folders); err != nil {
+		return nil, err
+	}
+	for _, p := range pairs {
+		name := cmp.Or(p.old.Name, p.new.Name)
+		if isTree(p.old) || isTree(p.new) {
+			if list, err = compare(ctx, objects, prefix+name+"/", p.old.ID, p.new.ID, list); err != nil {
 				return nil, err
 			}
-		default:
-			list = append(list, Difference{prefix + lowest.Name, x, y})
+			continue
 		}
+		list = append(list, Difference{prefix + name, p.old, p.new})
 	}
 	return list, nil
 }

@@ -3,7 +3,6 @@ package repo
 import (
 	"context"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -255,16 +254,23 @@ func editTree(ctx context.Context, folders Folders, id ID, prefix string, entrie
 	if err != nil {
 		return ID{}, err
 	}
-	names := make(map[string]Entry, len(tree)+len(entries))
-	for _, e := range tree {
-		names[e.Name] = e
+	if !slices.IsSortedFunc(tree, Compare) { // some tool has made it so
+		tree = slices.Clone(tree)
+		tree.Sort()
+	}
+	changed := map[string]Entry{} // by name; the zero entry is gone
+	named := func(name string) Entry {
+		if e, is := changed[name]; is {
+			return e
+		}
+		return tree.named(name)
 	}
 	for n := 0; n < len(entries); {
 		name, rest, deeper := strings.Cut(strings.TrimPrefix(entries[n].Path, prefix), "/")
 		if !deeper {
-			delete(names, name)
+			changed[name] = Entry{}
 			if entries[n].Mode != ModeNone {
-				names[name] = Entry{entries[n].Mode, name, entries[n].ID}
+				changed[name] = Entry{entries[n].Mode, name, entries[n].ID}
 			}
 			n++
 			continue
@@ -275,24 +281,23 @@ func editTree(ctx context.Context, folders Folders, id ID, prefix string, entrie
 			end++
 		}
 		folder := ID{}
-		if old := names[name]; old.Mode == ModeTree {
+		if old := named(name); old.Mode == ModeTree {
 			folder = old.ID
 		}
 		if folder, err = editTree(ctx, folders, folder, below, entries[n:end]); err != nil {
 			return ID{}, err
 		}
 		if !folder.IsZero() {
-			names[name] = Entry{ModeTree, name, folder}
-		} else if names[name].Mode == ModeTree {
-			delete(names, name)
+			changed[name] = Entry{ModeTree, name, folder}
+		} else if named(name).Mode == ModeTree {
+			changed[name] = Entry{}
 		}
 		n = end
 	}
-	if len(names) == 0 {
-		return ID{}, nil
+	if edited := tree.with(changed); len(edited) > 0 {
+		return folders.PutTree(edited), nil
 	}
-	edited := slices.SortedFunc(maps.Values(names), Compare)
-	return folders.PutTree(edited), nil
+	return ID{}, nil
 }
 
 // reach lists the written objects below id; what the repository already has ends

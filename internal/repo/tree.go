@@ -2,6 +2,8 @@ package repo
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -86,6 +88,33 @@ func (t Tree) Encode() []byte {
 
 // Sort brings the entries into the order of the format.
 func (t Tree) Sort() { sort.Slice(t, func(i, j int) bool { return Compare(t[i], t[j]) < 0 }) }
+
+// named is the entry of a name, a file's or a folder's; the zero entry where there is none. It takes O(log entries) of a sorted tree.
+func (t Tree) named(name string) Entry {
+	for _, mode := range []Mode{ModeFile, ModeTree} {
+		if at, found := slices.BinarySearchFunc(t, Entry{Mode: mode, Name: name}, Compare); found && t[at].Name == name {
+			return t[at]
+		}
+	}
+	return Entry{}
+}
+
+// with gives the tree with some names changed; the zero entry takes a name away.
+func (t Tree) with(changed map[string]Entry) Tree {
+	added := slices.SortedFunc(maps.Values(changed), Compare)
+	added = slices.DeleteFunc(added, Entry.IsZero)
+	edited := make(Tree, 0, len(t)+len(added))
+	for _, e := range t {
+		if _, is := changed[e.Name]; is {
+			continue
+		}
+		for len(added) > 0 && Compare(added[0], e) < 0 {
+			edited, added = append(edited, added[0]), added[1:]
+		}
+		edited = append(edited, e)
+	}
+	return append(edited, added...)
+}
 
 // Compare orders entries as trees do.
 func Compare(a, b Entry) int {
