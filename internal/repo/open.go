@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"golang.org/x/mod/semver"
 )
@@ -31,6 +32,7 @@ type Repo struct {
 	log        *slog.Logger
 	memory     memory
 	status     statusMemory
+	ahead      atomic.Pointer[lookAhead]
 	configLock sync.Mutex
 	config     map[string][]ConfigValue // nil: not read yet
 	configAt   string                   // the stamp of its files then

@@ -153,15 +153,27 @@ func (r *Repo) lookForLooseOrStaged(ctx context.Context, tree ID, paths []string
 	return slices.Compact(all), nil
 }
 
-func (r *Repo) differing(ctx context.Context, paths []string, command string, args ...string) ([]string, error) {
+// differing are the arguments of a command that lists the paths which differ.
+func differing(command string, args ...string) []string {
 	args = append([]string{command, "-z", "--name-only", "--no-renames", "--ignore-submodules=dirty"}, args...)
-	args = append(args, "--")
-	if len(paths) <= fewPaths {
-		args = append(args, literal(paths)...)
+	return append(args, "--")
+}
+
+func (r *Repo) differing(ctx context.Context, paths []string, command string, args ...string) ([]string, error) {
+	var out []byte
+	seen := false
+	if command == "diff-files" && len(paths) > fewPaths {
+		out, seen = r.seenAhead(ctx, paths)
 	}
-	out, err := r.run(ctx, nil, args...)
-	if err != nil {
-		return nil, err
+	if !seen {
+		args = differing(command, args...)
+		if len(paths) <= fewPaths {
+			args = append(args, literal(paths)...)
+		}
+		var err error
+		if out, err = r.run(ctx, nil, args...); err != nil {
+			return nil, err
+		}
 	}
 	wanted := make(map[string]bool, len(paths))
 	for _, path := range paths {

@@ -15,6 +15,9 @@ import (
 	"bastel/internal/shape"
 )
 
+// manyCommits is from how many on a plan is likely to change many paths.
+const manyCommits = 10
+
 // Apply rewrites the branch as the plan says, in one step, or refuses and changes
 // nothing. Loose and staged changes are carried along.
 //
@@ -24,8 +27,12 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	if err := a.RefuseUnfinished(); err != nil {
 		return app.Applied{}, err
 	}
-	if _, err := a.CheckedOutHere(ctx, "refs/heads/"+plan.Branch, plan.Tip); err != nil {
+	elsewhere, err := a.CheckedOutHere(ctx, "refs/heads/"+plan.Branch, plan.Tip)
+	if err != nil {
 		return app.Applied{}, err
+	}
+	if !elsewhere && len(plan.Next) >= manyCommits { // it takes about as long as the forecast, and needs no part of it
+		defer a.Repo.LookAhead(ctx)()
 	}
 	// An engine of its own: forecasts that go on meanwhile may drop what they made.
 	engine := replay.New(a.Repo)
@@ -33,14 +40,8 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	if err != nil {
 		return app.Applied{}, err
 	}
-	if forecast.Conflicts() > 0 {
-		return app.Applied{}, conflictRefusal(forecast)
-	}
-	if plan.Rearranges() && !forecast.SameContent && consent&app.NewContent == 0 {
-		const question = "The plan leaves nothing out, and yet the content at the end is another: in another order the changes come out " +
-			"differently."
-		return app.Applied{}, &app.Refusal{Question: question, Reason: question +
-			" Nothing was changed. Look at the difference at the end, then confirm it: bastel apply --new-content.", Err: app.ErrNewContent}
+	if err := applicable(plan, forecast, consent); err != nil {
+		return app.Applied{}, err
 	}
 	if forecast.Tip != plan.Tip {
 		if err := a.SignCommits(ctx, engine, forecast, progress); err != nil {
@@ -80,6 +81,20 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	}
 	result.Became = fatesOf(plan, forecast)
 	return result, nil
+}
+
+// applicable refuses a plan in which something meets, or that changes the content at the end without saying so. Errors: ErrNewContent.
+func applicable(plan shape.Plan, forecast *replay.Forecast, consent app.Consent) error {
+	if forecast.Conflicts() > 0 {
+		return conflictRefusal(forecast)
+	}
+	if !plan.Rearranges() || forecast.SameContent || consent&app.NewContent != 0 {
+		return nil
+	}
+	const question = "The plan leaves nothing out, and yet the content at the end is another: in another order the changes come out " +
+		"differently."
+	return &app.Refusal{Question: question, Reason: question +
+		" Nothing was changed. Look at the difference at the end, then confirm it: bastel apply --new-content.", Err: app.ErrNewContent}
 }
 
 // fatesOf says what becomes of each source.
