@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"bastel/internal/journal"
-	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/wording"
 )
@@ -63,9 +62,9 @@ type CommitMapping struct {
 
 // BranchMove is the operation that takes a branch from one commit to another: with index and
 // working tree where it is checked out here, alone where it is checked out nowhere.
-func (a *App) BranchMove(ctx context.Context, entry journal.Entry, reflog string, newTree repo.ID, engine *replay.Engine) (*Operation,
+func (a *App) BranchMove(ctx context.Context, entry journal.Entry, reflog string, newTree repo.ID, objects *repo.Overlay) (*Operation,
 	error) {
-	op := &Operation{Entry: entry, Reflog: reflog, objects: func(ctx context.Context) error { return engine.Flush(ctx, entry.New) }}
+	op := &Operation{Entry: entry, Reflog: reflog, objects: func(ctx context.Context) error { return objects.Flush(ctx, entry.New) }}
 	elsewhere, err := a.CheckedOutHere(ctx, entry.Ref, entry.Old)
 	if err != nil || elsewhere {
 		return op, err
@@ -75,14 +74,14 @@ func (a *App) BranchMove(ctx context.Context, entry journal.Entry, reflog string
 		return nil, err
 	}
 	op.trees = treeStep{old.Tree, newTree}
-	if err := a.carryAlong(ctx, op, engine.Objects()); err != nil {
+	if err := a.carryAlong(ctx, op, objects); err != nil {
 		return nil, err
 	}
 	op.Seen = func(ctx context.Context) error {
 		if err := a.checkCurrent(ctx, entry.Ref, entry.Old); err != nil {
 			return err
 		}
-		return a.nothingInTheWay(ctx, op.trees, engine.Objects())
+		return a.nothingInTheWay(ctx, op.trees, objects)
 	}
 	return op, nil
 }

@@ -21,13 +21,13 @@ func (a *App) KeepsSignatures(ctx context.Context, f *replay.Forecast) error {
 
 // SignCommits signs what a forecast makes, where the configuration asks for it. What cannot be
 // signed as it is goes without, and is counted as a signature that gets lost.
-func (a *App) SignCommits(ctx context.Context, engine *replay.Engine, f *replay.Forecast, progress replay.Progress) error {
+func (a *App) SignCommits(ctx context.Context, f *replay.Forecast, progress replay.Progress) error {
 	signs, err := a.Repo.Signs(ctx)
 	if err != nil || !signs {
 		return err
 	}
 	f.Signatures = 0
-	err = engine.Sign(ctx, f, func(ctx context.Context, c *repo.Commit) (repo.ID, error) {
+	err = f.Sign(ctx, func(ctx context.Context, c *repo.Commit) (repo.ID, error) {
 		id, err := a.Repo.SignCommit(ctx, c)
 		if errors.Is(err, repo.ErrNotSignable) {
 			f.Signatures++

@@ -105,8 +105,8 @@ func (a *App) stays(ctx context.Context, plan shape.Plan, target Target, ref rep
 // stackMoves says where each branch of the stack goes: to what its commit has become, or the last one before it of
 // which something is left, with its own commits put onto that. Those are written. A branch that conflicts there is refused,
 // unless it may be left behind.
-func (a *App) stackMoves(ctx context.Context, plan shape.Plan, f *replay.Forecast, engine *replay.Engine,
-	consent Consent) (moves []journal.RefMove, pairs []repo.Mapping, err error) {
+func (a *App) stackMoves(ctx context.Context, plan shape.Plan, f *replay.Forecast, consent Consent) (moves []journal.RefMove,
+	pairs []repo.Mapping, err error) {
 	stack, err := a.Stack(ctx, plan)
 	if err != nil {
 		return nil, nil, err
@@ -130,7 +130,7 @@ func (a *App) stackMoves(ctx context.Context, plan shape.Plan, f *replay.Forecas
 			continue
 		}
 		if s.Above > 0 {
-			moved, made, err := a.putUpon(ctx, s, to, f, engine, became)
+			moved, made, err := a.putUpon(ctx, s, to, f, became)
 			if errors.Is(err, ErrStack) && consent&LeaveStack != 0 {
 				continue
 			}
@@ -148,7 +148,7 @@ func (a *App) stackMoves(ctx context.Context, plan shape.Plan, f *replay.Forecas
 }
 
 // putUpon replays a branch's own commits onto what the one that it sits on became. Errors: ErrStack.
-func (a *App) putUpon(ctx context.Context, s Stacked, onto repo.ID, below *replay.Forecast, engine *replay.Engine,
+func (a *App) putUpon(ctx context.Context, s Stacked, onto repo.ID, below *replay.Forecast,
 	became map[repo.ID]repo.ID) (repo.ID, []repo.Mapping, error) {
 	left := func(why string) error {
 		reason := fmt.Sprintf("%s sits on these commits with %s of its own, which cannot come along: %s.", s.Name,
@@ -157,7 +157,7 @@ func (a *App) putUpon(ctx context.Context, s Stacked, onto repo.ID, below *repla
 			Reason: reason + " Nothing was changed. Leave it on the old ones with --leave-stack, or choose that it stays: bastel stack --keep " +
 				s.Name + ".", Err: ErrStack}
 	}
-	if err := engine.Flush(ctx, below.Tip); err != nil { // they are built on
+	if err := below.Store(ctx); err != nil { // they are built on
 		return repo.ID{}, nil, err
 	}
 	ids, err := a.Repo.Range(ctx, s.At, s.Tip)
@@ -182,33 +182,32 @@ func (a *App) putUpon(ctx context.Context, s Stacked, onto repo.ID, below *repla
 			return repo.ID{}, nil, left("there is a merge among them")
 		}
 	}
-	upper := replay.New(a.Repo)
 	plan := shape.New(s.Name, s.Tip, s.At, ids)
 	plan.Onto = onto.String()
-	f, err := a.ForecastBy(ctx, upper, plan, nil)
+	f, err := a.ForecastBy(ctx, replay.New(a.Repo), plan, nil)
 	if err != nil {
 		return repo.ID{}, nil, err
 	}
 	if f.Conflicts() > 0 {
 		return repo.ID{}, nil, left("they conflict with what comes out")
 	}
-	if err := a.SignCommits(ctx, upper, f, nil); err != nil {
+	if err := a.SignCommits(ctx, f, nil); err != nil {
 		return repo.ID{}, nil, err
 	}
 	if f.Tip.IsZero() { // all of it is there already
 		return onto, f.Pairs(), nil
 	}
-	return f.Tip, f.Pairs(), upper.Flush(ctx, f.Tip)
+	return f.Tip, f.Pairs(), f.Store(ctx)
 }
 
 // StackMovesWith works out what moves with a rewriting, whichever way it was made: the stack, whose branches are counted,
 // and notes. What others may build on is rewritten only with consent.
-func (a *App) StackMovesWith(ctx context.Context, plan shape.Plan, f *replay.Forecast, engine *replay.Engine,
-	consent Consent) (moves []journal.RefMove, carried int, err error) {
+func (a *App) StackMovesWith(ctx context.Context, plan shape.Plan, f *replay.Forecast, consent Consent) (moves []journal.RefMove,
+	carried int, err error) {
 	if err := a.guardShared(ctx, plan, f, consent); err != nil {
 		return nil, 0, err
 	}
-	stack, pairs, err := a.stackMoves(ctx, plan, f, engine, consent)
+	stack, pairs, err := a.stackMoves(ctx, plan, f, consent)
 	if err != nil {
 		return nil, 0, err
 	}

@@ -213,7 +213,7 @@ func (c *command) sendHome(ctx context.Context, a *app.App, homes sorting.Homes,
 	case len(moves) == 0:
 		err = errSilent
 	case dry:
-		_, _, err = sorting.Of(a).ForecastHome(ctx, homes.From, tray.Plain, moves)
+		_, err = sorting.Of(a).ForecastHome(ctx, homes.From, tray.Plain, moves)
 	default:
 		var applied app.Applied
 		if applied, err = sorting.Of(a).SendHome(ctx, homes.From, tray.Plain, moves); err == nil {

@@ -75,7 +75,15 @@ type Forecast struct {
 	Tree        repo.ID // the content at the end
 	SameContent bool    // the content at the end is that of the branch now, byte for byte
 	Signatures  int     // sources whose signature the rewriting takes away
+
+	objects *repo.Overlay // in which it was made
 }
+
+// Objects is where what the forecast makes can be read, for as long as there is the forecast.
+func (f *Forecast) Objects() *repo.Overlay { return f.objects }
+
+// Store writes what the forecast makes into the repository, as one pack.
+func (f *Forecast) Store(ctx context.Context) error { return f.objects.Flush(ctx, f.Tip) }
 
 // Conflicts counts the steps that conflict.
 func (f *Forecast) Conflicts() (n int) {
@@ -126,8 +134,7 @@ func (f *Forecast) Taken() []repo.Mapping {
 
 // Engine replays plans over one repository. It keeps what it computed: a step
 // whose parent content and source are the same as before costs nothing. Safe for
-// concurrent use; one plan is carried out at a time. A forecast's objects can be
-// flushed until the next run.
+// concurrent use; one plan is carried out at a time.
 type Engine struct {
 	repo    *repo.Repo
 	objects *repo.Overlay
@@ -158,17 +165,11 @@ func (e *Engine) Remember(memory map[mend.Key]mend.Resolution) {
 	e.memory = memory
 }
 
-// Objects is where the engine's new objects can be read.
+// Objects is where the engine makes new objects. It may be another one after the next run.
 func (e *Engine) Objects() *repo.Overlay {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	return e.objects
-}
-
-// Flush writes the objects of a forecast's commits into the repository, and
-// further commits besides, as one pack.
-func (e *Engine) Flush(ctx context.Context, roots ...repo.ID) error {
-	return e.Objects().Flush(ctx, roots...)
 }
 
 // Progress is told how many of the entries are done.
@@ -202,7 +203,7 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 	if !onto.IsZero() {
 		run.tree = e.commits[onto].Tree
 	}
-	f := &Forecast{}
+	f := &Forecast{objects: e.objects}
 	for i, entry := range plan.Next {
 		if err := ctx.Err(); err != nil {
 			return nil, err

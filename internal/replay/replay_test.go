@@ -266,7 +266,10 @@ func TestWhatARewrittenCommitKeeps(t *testing.T) {
 	forecast, err := engine.Run(ctx, shape.New("main", two, base, []repo.ID{one, two}).Join(0, 1), base, committer, nil)
 	require.NoError(t, err)
 	assert.Equal(t, 1, forecast.Signatures, "a signature cannot survive and is counted")
-	require.NoError(t, engine.Flush(ctx, forecast.Tip))
+	engine.Forget() // the forecast has its objects all the same
+	_, err = engine.Objects().Object(ctx, forecast.Tip)
+	require.ErrorIs(t, err, repo.ErrMissingObject)
+	require.NoError(t, forecast.Store(ctx))
 	got, err := r.Commit(ctx, forecast.Tip)
 	require.NoError(t, err)
 	want := *source
@@ -366,7 +369,9 @@ func TestEditsOnOneEngine(t *testing.T) {
 			require.NoError(t, err)
 			fresh, err := replay.New(r).Run(ctx, plan, h.base, committer, nil)
 			require.NoError(t, err)
-			require.Equal(t, fresh, kept)
+			require.Equal(t, fresh.Steps, kept.Steps)
+			require.Equal(t, []any{fresh.Tip, fresh.Tree, fresh.SameContent, fresh.Signatures},
+				[]any{kept.Tip, kept.Tree, kept.SameContent, kept.Signatures})
 		}
 	})
 }
@@ -463,7 +468,7 @@ func TestMergeEntries(t *testing.T) {
 	assert.Equal(t, []string{"depth", "old"}, paths, "the same change on both sides is none")
 	result, err = engine.Run(ctx, plan, plan.Base, committer, nil)
 	require.NoError(t, err)
-	require.NoError(t, engine.Flush(ctx, result.Tip))
+	require.NoError(t, result.Store(ctx))
 	assert.Equal(t, plan.Tip.String()+" "+onto.String(), f.Git("log", "-1", "--format=%P", result.Tip.String()),
 		"commits before it stay as they are")
 	assert.Equal(t, "8 m", f.Git("show", result.Tip.String()+":depth"))

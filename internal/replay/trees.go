@@ -29,7 +29,7 @@ func (e *Engine) ReplayTrees(ctx context.Context, onto repo.ID, sources, trees [
 	if !onto.IsZero() {
 		r.tree = e.commits[onto].Tree
 	}
-	f := &Forecast{}
+	f := &Forecast{objects: e.objects}
 	for i, id := range sources {
 		source := e.commits[id]
 		step := Step{From: []repo.ID{id}, Sources: []repo.ID{id}, Title: source.Subject(), Result: Clean, Tree: trees[i]}

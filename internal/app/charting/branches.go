@@ -421,5 +421,5 @@ func (o *outlook) moveHere(ctx context.Context, entry journal.Entry) (*app.Opera
 	}
 	entry.Kind, entry.Ref, entry.Old, entry.New = journal.Move, o.head.Ref, o.head.Commit, to
 	entry.Others = slices.DeleteFunc(slices.Clone(entry.Others), func(move journal.RefMove) bool { return move.Ref == o.head.Ref })
-	return o.BranchMove(ctx, entry, "move: "+entry.Title, tree, o.Engine)
+	return o.BranchMove(ctx, entry, "move: "+entry.Title, tree, o.Engine.Objects())
 }

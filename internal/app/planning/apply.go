@@ -34,9 +34,7 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	if !elsewhere && len(plan.Next) >= manyCommits { // it takes about as long as the forecast, and needs no part of it
 		defer a.Repo.LookAhead(ctx)()
 	}
-	// An engine of its own: forecasts that go on meanwhile may drop what they made.
-	engine := replay.New(a.Repo)
-	forecast, err := a.ForecastBy(ctx, engine, plan, progress)
+	forecast, err := a.ForecastBy(ctx, a.Engine, plan, progress) // what was forecast for the screen is known
 	if err != nil {
 		return app.Applied{}, err
 	}
@@ -44,7 +42,7 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 		return app.Applied{}, err
 	}
 	if forecast.Tip != plan.Tip {
-		if err := a.SignCommits(ctx, engine, forecast, progress); err != nil {
+		if err := a.SignCommits(ctx, forecast, progress); err != nil {
 			return app.Applied{}, err
 		}
 	}
@@ -65,12 +63,12 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	if entry.Plan, err = planText(plan); err != nil {
 		return result, err
 	}
-	op, err := a.BranchMove(ctx, entry, "shape: "+what, forecast.Tree, engine)
+	op, err := a.BranchMove(ctx, entry, "shape: "+what, forecast.Tree, forecast.Objects())
 	if err != nil {
 		return result, err
 	}
 	op.OtherMoves = func(ctx context.Context) (moves []journal.RefMove, err error) {
-		moves, result.Carried, err = a.StackMovesWith(ctx, plan, forecast, engine, consent)
+		moves, result.Carried, err = a.StackMovesWith(ctx, plan, forecast, consent)
 		return moves, err
 	}
 	op.Hooks = func(ctx context.Context) error {

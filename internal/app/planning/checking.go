@@ -33,7 +33,7 @@ func (a *App) CheckSteps(ctx context.Context, f *replay.Forecast, tell func(step
 		return app.Refuse("No check command is set. Set one: git config bastel.check \"COMMAND\", or check = \"COMMAND\" in the settings.")
 	}
 	if !f.Tip.IsZero() {
-		if err := a.Engine.Flush(ctx, f.Tip); err != nil {
+		if err := f.Store(ctx); err != nil {
 			return err
 		}
 	}

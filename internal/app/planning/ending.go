@@ -39,7 +39,7 @@ func (a *App) EndChanges(ctx context.Context, plan shape.Plan, f *replay.Forecas
 	if err != nil {
 		return nil, err
 	}
-	objects := a.Engine.Objects()
+	objects := f.Objects()
 	list, err := merge.Compare(ctx, objects, tip, f.Tree)
 	if err != nil {
 		return nil, err
@@ -120,6 +120,6 @@ func (a *App) EndLines(ctx context.Context, plan shape.Plan, f *replay.Forecast,
 	if err != nil {
 		return nil, err
 	}
-	files, err := tray.Between(ctx, a.Engine.Objects(), tip, f.Tree)
+	files, err := tray.Between(ctx, f.Objects(), tip, f.Tree)
 	return slices.DeleteFunc(files, func(file tray.File) bool { return file.Path != path && file.From != path }), err
 }

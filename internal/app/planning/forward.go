@@ -71,7 +71,7 @@ func (a *App) forwardCurrent(ctx context.Context, head repo.Head) (string, error
 	}
 	name := repo.Ref{Name: upstream}.Short()
 	entry := journal.Entry{Kind: journal.Forward, Ref: head.Ref, Old: head.Commit, New: to, Title: head.Branch() + " to " + name}
-	op, err := a.BranchMove(ctx, entry, "forward: to "+name, tree, a.Engine)
+	op, err := a.BranchMove(ctx, entry, "forward: to "+name, tree, a.Engine.Objects())
 	if err != nil {
 		return "", err
 	}

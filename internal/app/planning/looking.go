@@ -11,8 +11,8 @@ import (
 )
 
 // StepChanges is what the commit of a forecast's step will change, and that commit, which nothing has written yet.
-func (a *App) StepChanges(ctx context.Context, step replay.Step) ([]tray.File, app.ReadOut, error) {
-	objects := a.Engine.Objects()
+func (a *App) StepChanges(ctx context.Context, f *replay.Forecast, step replay.Step) ([]tray.File, app.ReadOut, error) {
+	objects := f.Objects()
 	commit, err := commitIn(ctx, objects, step.Commit)
 	if err != nil {
 		return nil, app.ReadOut{}, err

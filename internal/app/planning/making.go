@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 
 	"bastel/internal/app"
+	"bastel/internal/replay"
 
 	"bastel/internal/repo"
 	"bastel/internal/tray"
@@ -94,11 +95,12 @@ type Scratch struct {
 }
 
 // LayOut writes what an entry of a forecast will hold into a new folder.
-func (a *App) LayOut(ctx context.Context, commit, tree repo.ID, dir string) (Scratch, error) {
-	if err := a.Engine.Flush(ctx, commit); err != nil {
+func (a *App) LayOut(ctx context.Context, f *replay.Forecast, at int, dir string) (Scratch, error) {
+	step := f.Steps[at]
+	if err := f.Objects().Flush(ctx, step.Commit); err != nil {
 		return Scratch{}, err
 	}
-	return Scratch{dir, commit, tree}, a.Repo.Export(ctx, tree, dir)
+	return Scratch{dir, step.Commit, step.Tree}, a.Repo.Export(ctx, step.Tree, dir)
 }
 
 // TakeBack makes a commit of what was changed in the folder; zero if nothing was.
@@ -112,7 +114,8 @@ func (a *App) TakeBack(ctx context.Context, s Scratch) (repo.ID, error) {
 
 // LayOutConflict writes a conflict's file into a new folder, among all that lies around
 // it: a tree, or without one what HEAD has. It gives the file's name.
-func (a *App) LayOutConflict(ctx context.Context, tree repo.ID, dir, path string, text []byte) (Scratch, string, error) {
+func (a *App) LayOutConflict(ctx context.Context, objects *repo.Overlay, tree repo.ID, dir, path string, text []byte) (Scratch, string,
+	error) {
 	var err error
 	if tree.IsZero() {
 		head, err := a.Repo.Head(ctx)
@@ -122,7 +125,7 @@ func (a *App) LayOutConflict(ctx context.Context, tree repo.ID, dir, path string
 		if tree, err = a.TreeOf(ctx, head.Commit); err != nil {
 			return Scratch{}, "", err
 		}
-	} else if err = a.Engine.Flush(ctx, tree); err != nil {
+	} else if err = objects.Flush(ctx, tree); err != nil {
 		return Scratch{}, "", err
 	}
 	if err = a.Repo.Export(ctx, tree, dir); err != nil {

@@ -105,7 +105,7 @@ func TestExtrasAuthorsAndContent(t *testing.T) {
 	forecast, err := planning.Of(a).Forecast(ctx, plan, nil)
 	require.NoError(t, err)
 	dir := t.TempDir()
-	scratch, err := planning.Of(a).LayOut(ctx, forecast.Steps[1].Commit, forecast.Steps[1].Tree, dir)
+	scratch, err := planning.Of(a).LayOut(ctx, forecast, 1, dir)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "c"), []byte("changed\n"), 0o666))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "new"), []byte("n\n"), 0o666))

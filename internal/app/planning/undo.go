@@ -205,7 +205,7 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 		if err != nil {
 			return nil, err
 		}
-		return a.BranchMove(ctx, record, op.Reflog, target.Tree, a.Engine)
+		return a.BranchMove(ctx, record, op.Reflog, target.Tree, a.Engine.Objects())
 	}
 	// The working tree, and of tray A by itself the index too, keep what the commit held:
 	// it is staged again.

@@ -71,7 +71,7 @@ func (a *App) WriteAnswers(ctx context.Context, w *PendingMerge) ([]string, erro
 		if f.Open() > 0 || w.related[f.Path] != nil {
 			continue
 		}
-		edits, err := f.Edits(ctx, w.objects)
+		edits, err := f.Edits(ctx, w.Objects)
 		if err != nil {
 			return nil, err
 		}
@@ -88,7 +88,7 @@ func (a *App) WriteAnswers(ctx context.Context, w *PendingMerge) ([]string, erro
 		return nil, err
 	}
 	for i := range entries {
-		if err := a.storeBlob(ctx, w.objects, &entries[i]); err != nil {
+		if err := a.storeBlob(ctx, w.Objects, &entries[i]); err != nil {
 			return nil, err
 		}
 	}

@@ -21,6 +21,8 @@ type ConflictedStep struct {
 	Step  int       // place of the plan's entry
 	First mend.Side // the side that is the user's own, shown first
 	Files []ConflictedFile
+
+	Objects *repo.Overlay // where what met there can be read
 }
 
 // Mending is all that met in a plan, and the answers that are remembered.
@@ -69,12 +71,13 @@ func (a *App) Mending(ctx context.Context, plan shape.Plan, f *replay.Forecast) 
 		if len(step.PathConflicts) == 0 {
 			continue
 		}
-		m := ConflictedStep{Title: fmt.Sprintf("entry %d of %d, %s", at+1, len(f.Steps), step.Title), Step: at, First: mend.Right}
+		m := ConflictedStep{Title: fmt.Sprintf("entry %d of %d, %s", at+1, len(f.Steps), step.Title), Step: at, First: mend.Right,
+			Objects: f.Objects()}
 		if step.Merge {
 			m.First = mend.Left
 		}
 		for _, met := range step.PathConflicts {
-			file, err := a.matterFile(ctx, plan, step, met, rules)
+			file, err := a.matterFile(ctx, plan, f, step, met, rules)
 			if err != nil {
 				return found, err
 			}
@@ -88,7 +91,7 @@ func (a *App) Mending(ctx context.Context, plan shape.Plan, f *replay.Forecast) 
 	return found, nil
 }
 
-func (a *App) matterFile(ctx context.Context, plan shape.Plan, step replay.Step, met replay.PathConflict,
+func (a *App) matterFile(ctx context.Context, plan shape.Plan, f *replay.Forecast, step replay.Step, met replay.PathConflict,
 	rules *repo.MergeRules) (ConflictedFile, error) {
 	file := ConflictedFile{State: met.State}
 	rule, err := rules.Rule(ctx, met.Path)
@@ -116,7 +119,7 @@ func (a *App) matterFile(ctx context.Context, plan shape.Plan, step replay.Step,
 	if met.Chunks == nil {
 		return file, nil
 	}
-	return file, a.atEnd(ctx, plan, met, &file)
+	return file, a.atEnd(ctx, f.Objects(), plan, met, &file)
 }
 
 // nameOf says what a source is to the user.
@@ -150,8 +153,7 @@ func (a *App) story(ctx context.Context, name string, ids []repo.ID) (SideHistor
 }
 
 // atEnd reads what suggestions need: the base's text, and that at the branch's end.
-func (a *App) atEnd(ctx context.Context, plan shape.Plan, met replay.PathConflict, file *ConflictedFile) error {
-	objects := a.Engine.Objects()
+func (a *App) atEnd(ctx context.Context, objects *repo.Overlay, plan shape.Plan, met replay.PathConflict, file *ConflictedFile) error {
 	tip, err := a.TreeOf(ctx, plan.Tip)
 	if err != nil {
 		return err
@@ -169,14 +171,14 @@ func (a *App) atEnd(ctx context.Context, plan shape.Plan, met replay.PathConflic
 
 // Versions reads what each side has at a path without regions, as texts to be shown;
 // ok is false for what is no text.
-func (a *App) Versions(ctx context.Context, c merge.Conflict) (texts map[mend.Side][]byte, err error) {
+func (s ConflictedStep) Versions(ctx context.Context, c merge.Conflict) (texts map[mend.Side][]byte, err error) {
 	texts = map[mend.Side][]byte{}
 	for side, e := range map[mend.Side]repo.Entry{mend.Base: c.Base, mend.Left: c.Left, mend.Right: c.Right} {
 		switch {
 		case e.Mode == repo.ModeSubmodule:
 			texts[side] = []byte("commit " + e.ID.String() + "\n")
 		case e.Mode.IsFile() || e.Mode == repo.ModeSymlink:
-			data, err := a.Engine.Objects().Blob(ctx, e.ID)
+			data, err := s.Objects.Blob(ctx, e.ID)
 			if err != nil {
 				return nil, err
 			}

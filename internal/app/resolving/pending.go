@@ -24,7 +24,6 @@ type PendingMerge struct {
 	Operation string    // empty: one that leaves no trace, such as bringing back what was put aside
 	Finish    string    // the command that ends it, where Bastel does not
 	Taking    []repo.ID // the commits that are taken as loose changes, if it is that
-	objects   *repo.Overlay
 	stages    []repo.Stage
 	merged    map[string]repo.Entry // of paths that merge by themselves
 	found     []mend.Resolution     // answers that stand in working files
@@ -55,8 +54,8 @@ func (a *App) PendingMerge(ctx context.Context) (*PendingMerge, error) {
 		}
 		return t.waiting, nil
 	}
-	w := &PendingMerge{objects: a.Repo.NewOverlay(), stages: stages, merged: map[string]repo.Entry{},
-		ConflictedStep: ConflictedStep{Title: "a stash that waits in the working tree", First: mend.Left}}
+	w := &PendingMerge{stages: stages, merged: map[string]repo.Entry{}, ConflictedStep: ConflictedStep{
+		Title: "a stash that waits in the working tree", First: mend.Left, Objects: a.Repo.NewOverlay()}}
 	if busy {
 		w.Operation, w.Finish = op.Name, op.Finish
 		w.Title = "a " + op.Name + " that waits in the working tree"
@@ -105,7 +104,7 @@ func (a *App) waitingFiles(ctx context.Context, w *PendingMerge) error {
 		for _, s := range stages {
 			entries[s.Number] = repo.Entry{Mode: s.Mode, Name: path, ID: s.ID}
 		}
-		entry, conflicts, err := merge.Path(ctx, w.objects, options, path, entries[1], entries[2], entries[3])
+		entry, conflicts, err := merge.Path(ctx, w.Objects, options, path, entries[1], entries[2], entries[3])
 		if err != nil {
 			return err
 		}

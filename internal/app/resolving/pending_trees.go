@@ -33,7 +33,7 @@ func (a *App) waitingTrees(ctx context.Context, w *PendingMerge, options merge.O
 		}
 		var base repo.ID
 		if name == repo.MergeHead {
-			base, err = replay.CommonTree(ctx, a.Repo, w.objects, options, head, id)
+			base, err = replay.CommonTree(ctx, a.Repo, w.Objects, options, head, id)
 			if errors.Is(err, replay.ErrUnrelated) {
 				base, err = a.Repo.EmptyTree(), nil
 			}
@@ -60,7 +60,7 @@ func (a *App) renamesWaiting(ctx context.Context, w *PendingMerge, options merge
 	if err != nil || !ok {
 		return nil, err
 	}
-	merged, err := merge.TreesWith(ctx, w.objects, options, trees[0], trees[1], trees[2])
+	merged, err := merge.TreesWith(ctx, w.Objects, options, trees[0], trees[1], trees[2])
 	if err != nil {
 		return nil, err
 	}
@@ -103,12 +103,12 @@ func (w *PendingMerge) byName(ctx context.Context) ([]repo.IndexEntry, error) {
 		if open > 0 {
 			continue
 		}
-		tree, err := mend.ApplyAnswers(ctx, w.objects, w.tree, states)
+		tree, err := mend.ApplyAnswers(ctx, w.Objects, w.tree, states)
 		if err != nil {
 			return nil, err
 		}
 		for _, name := range along {
-			e, err := repo.Find(ctx, w.objects, tree, name)
+			e, err := repo.Find(ctx, w.Objects, tree, name)
 			if err != nil {
 				return nil, err
 			}
@@ -121,7 +121,7 @@ func (w *PendingMerge) byName(ctx context.Context) ([]repo.IndexEntry, error) {
 // asMerged is what the operation wrote into a working file, as far as the repository kept it.
 func (a *App) asMerged(ctx context.Context, w *PendingMerge, path string) (repo.Entry, error) {
 	if !w.auto.IsZero() {
-		return repo.Find(ctx, w.objects, w.auto, path)
+		return repo.Find(ctx, w.Objects, w.auto, path)
 	}
 	return repo.Entry{}, nil
 }
@@ -179,7 +179,7 @@ func (a *App) withHandEdits(ctx context.Context, w *PendingMerge, entries []repo
 			return &app.Refusal{Reason: fmt.Sprintf("%q", e.Path) + " was edited by hand since the conflict came, where its answers would be " +
 				"written. Nothing was changed. Mark the file as resolved as it is, or take the edits back.", Err: repo.ErrMoved}
 		}
-		e.ID = w.objects.Put(repo.KindBlob, merged)
+		e.ID = w.Objects.Put(repo.KindBlob, merged)
 	}
 	return nil
 }
@@ -190,7 +190,7 @@ func (a *App) editedByHand(ctx context.Context, w *PendingMerge, path string, te
 		if id.IsZero() {
 			return false, nil
 		}
-		data, err := w.objects.Blob(ctx, id)
+		data, err := w.Objects.Blob(ctx, id)
 		return bytes.Equal(data, text), err
 	}
 	written, err := a.asMerged(ctx, w, path)
@@ -241,7 +241,7 @@ func (a *App) mergedByHand(ctx context.Context, w *PendingMerge, e repo.IndexEnt
 	if !e.Mode.IsFile() {
 		return nil, false, nil
 	}
-	answered, err := w.objects.Blob(ctx, e.ID)
+	answered, err := w.Objects.Blob(ctx, e.ID)
 	if err != nil || bytes.Equal(answered, text) {
 		return text, err == nil, err
 	}
@@ -249,7 +249,7 @@ func (a *App) mergedByHand(ctx context.Context, w *PendingMerge, e repo.IndexEnt
 	if err != nil || written.IsZero() {
 		return nil, false, err
 	}
-	from, err := w.objects.Blob(ctx, written.ID)
+	from, err := w.Objects.Blob(ctx, written.ID)
 	if err != nil {
 		return nil, false, err
 	}

@@ -146,7 +146,8 @@ func (a *App) takeInMemory(ctx context.Context, ids []repo.ID) (taking, error) {
 		return t, err
 	}
 	w := &PendingMerge{Taking: ids, merged: map[string]repo.Entry{}, Operation: "taking", Finish: "a",
-		ConflictedStep: ConflictedStep{Title: fmt.Sprintf("%s taken as loose changes", wording.Count(len(ids), "commit")), First: mend.Left}}
+		ConflictedStep: ConflictedStep{Title: fmt.Sprintf("%s taken as loose changes", wording.Count(len(ids), "commit")), First: mend.Left,
+			Objects: t.objects}}
 	if w.Memory, err = a.RememberedAnswers(); err != nil {
 		return t, err
 	}

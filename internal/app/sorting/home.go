@@ -176,18 +176,16 @@ func (a *App) home(ctx context.Context, objects *repo.Overlay, head repo.ID, sou
 type homing struct {
 	head     repo.Head
 	plan     shape.Plan // of the commits that are made anew
-	engine   *replay.Engine
 	forecast *replay.Forecast
 	out      tray.Outcome
 	title    string
 }
 
 // ForecastHome carries a sending home out in memory. The steps are the branch's commits from
-// the first one that changes on; the engine holds their objects.
-func (a *App) ForecastHome(ctx context.Context, from tray.Layer, view tray.View, moves []HomeMove) (*replay.Forecast, *repo.Overlay,
-	error) {
+// the first one that changes on.
+func (a *App) ForecastHome(ctx context.Context, from tray.Layer, view tray.View, moves []HomeMove) (*replay.Forecast, error) {
 	f, err := a.planHome(ctx, from, view, moves)
-	return f.forecast, f.engine.Objects(), err
+	return f.forecast, err
 }
 
 // SendHome joins hunks to commits of the branch and replays the later ones, in one step.
@@ -202,16 +200,16 @@ func (a *App) SendHome(ctx context.Context, from tray.Layer, view tray.View, mov
 	if err != nil {
 		return app.Applied{}, err
 	}
-	if err := a.SignCommits(ctx, f.engine, f.forecast, nil); err != nil {
+	if err := a.SignCommits(ctx, f.forecast, nil); err != nil {
 		return app.Applied{}, err
 	}
-	if err := f.engine.Flush(ctx, f.forecast.Tip); err != nil {
+	if err := f.forecast.Store(ctx); err != nil {
 		return app.Applied{}, err
 	}
 	entry := journal.Entry{Kind: journal.Home, Ref: f.head.Ref, Old: f.head.Commit, New: f.forecast.Tip, Title: f.title,
 		Pairs: f.forecast.Pairs()}
 	carried := 0
-	if entry.Others, carried, err = a.StackMovesWith(ctx, f.plan, f.forecast, f.engine, app.OwnOnly); err != nil {
+	if entry.Others, carried, err = a.StackMovesWith(ctx, f.plan, f.forecast, app.OwnOnly); err != nil {
 		return app.Applied{}, err
 	}
 	hooks := func(ctx context.Context) error { return a.Repo.RunPostRewrite(ctx, "rebase", f.forecast.Pairs()) }
@@ -241,7 +239,7 @@ func (a *App) JoinTray(ctx context.Context, into repo.ID) (int, app.Applied, err
 }
 
 func (a *App) planHome(ctx context.Context, from tray.Layer, view tray.View, moves []HomeMove) (homing, error) {
-	f := homing{engine: replay.New(a.Repo), title: wording.Count(len(moves), "hunk") + " joined"}
+	f := homing{title: wording.Count(len(moves), "hunk") + " joined"}
 	head, sources, err := a.ownRange(ctx)
 	f.head = head
 	if err != nil {
@@ -262,7 +260,8 @@ func (a *App) planHome(ctx context.Context, from tray.Layer, view tray.View, mov
 	if err != nil {
 		return f, err
 	}
-	objects := f.engine.Objects()
+	engine := replay.New(a.Repo)
+	objects := engine.Objects()
 	tips, out, err := tray.Absorb(ctx, a.Repo, objects, tree, kept, groups)
 	if err != nil {
 		return f, app.SelectionRefusal(err)
@@ -288,7 +287,7 @@ func (a *App) planHome(ctx context.Context, from tray.Layer, view tray.View, mov
 	for _, s := range sources[first:] {
 		ids = append(ids, s.ID)
 	}
-	if f.forecast, err = f.engine.ReplayTrees(ctx, sources[first].Commit.Parent(), ids, trees, committer); err != nil {
+	if f.forecast, err = engine.ReplayTrees(ctx, sources[first].Commit.Parent(), ids, trees, committer); err != nil {
 		return f, err
 	}
 	return f, a.KeepsSignatures(ctx, f.forecast)

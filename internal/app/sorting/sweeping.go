@@ -95,25 +95,25 @@ func (a *App) SweepBranch(ctx context.Context, dry bool) (Swept, error) {
 	if dry {
 		return swept, nil
 	}
-	return swept, a.applySweep(ctx, head, app.RangePlan(head, sources), engine, &swept)
+	return swept, a.applySweep(ctx, head, app.RangePlan(head, sources), &swept)
 }
 
-func (a *App) applySweep(ctx context.Context, head repo.Head, plan shape.Plan, engine *replay.Engine, swept *Swept) error {
+func (a *App) applySweep(ctx context.Context, head repo.Head, plan shape.Plan, swept *Swept) error {
 	f := swept.Forecast
 	if f.Tip.IsZero() {
 		return app.Refuse("Nothing would be left of the branch. Nothing was changed.")
 	}
-	if err := a.SignCommits(ctx, engine, f, nil); err != nil {
+	if err := a.SignCommits(ctx, f, nil); err != nil {
 		return err
 	}
 	entry := journal.Entry{Kind: journal.Apply, Ref: head.Ref, Old: head.Commit, New: f.Tip,
 		Title: wording.Count(len(swept.Findings), "leftover") + " swept", Pairs: f.Pairs()}
 	var err error
 	carried := 0
-	if entry.Others, carried, err = a.StackMovesWith(ctx, plan, f, engine, app.OwnOnly); err != nil {
+	if entry.Others, carried, err = a.StackMovesWith(ctx, plan, f, app.OwnOnly); err != nil {
 		return err
 	}
-	op, err := a.BranchMove(ctx, entry, "sweep: "+entry.Title, f.Tree, engine)
+	op, err := a.BranchMove(ctx, entry, "sweep: "+entry.Title, f.Tree, f.Objects())
 	if err != nil {
 		return err
 	}

@@ -237,13 +237,13 @@ func (m *Model) goTo(at int) tea.Cmd {
 	if at < 0 {
 		return nil
 	}
-	s, conflict := m.spot(), m.file().Conflict
+	s, step, conflict := m.spot(), *m.matter(), m.file().Conflict
 	if conflict.Chunks != nil {
 		return nil
 	}
 	m.texts = nil
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (told, error) {
-		texts, err := m.resolving.Versions(ctx, conflict)
+		texts, err := step.Versions(ctx, conflict)
 		return told{s, texts}, err
 	})
 }

@@ -155,7 +155,7 @@ func (m *Model) edit() tea.Cmd {
 			}
 		}
 	}
-	tree := m.around()
+	tree, objects := m.around(), m.matter().Objects
 	return kit.Start(kit.Work[kit.Got]{
 		Title: "Writing the files out",
 		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
@@ -163,7 +163,7 @@ func (m *Model) edit() tea.Cmd {
 			if err != nil {
 				return kit.Got{}, err
 			}
-			place, file, err := planning.Of(m.app).LayOutConflict(ctx, tree, dir, f.Path, text)
+			place, file, err := planning.Of(m.app).LayOutConflict(ctx, objects, tree, dir, f.Path, text)
 			return kit.Got{Msg: kit.Launch{File: file, Done: func() tea.Msg {
 				defer os.RemoveAll(place.Dir)
 				data, err := os.ReadFile(file)

@@ -79,7 +79,8 @@ func (m *Model) lookIntoEntry() tea.Cmd {
 	if m.half != kit.Next || at < 0 || m.forecast == nil || at >= len(m.forecast.Steps) {
 		return nil
 	}
-	step, entry := m.forecast.Steps[at], m.plan.Next[at]
+	forecast, entry := m.forecast, m.plan.Next[at]
+	step := forecast.Steps[at]
 	if step.Commit.IsZero() || step.Kept {
 		return nil
 	}
@@ -88,7 +89,7 @@ func (m *Model) lookIntoEntry() tea.Cmd {
 		from = append(from, m.numberOf(id))
 	}
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
-		files, out, err := m.planning.StepChanges(ctx, step)
+		files, out, err := m.planning.StepChanges(ctx, forecast, step)
 		lines := append([]string{"from " + strings.Join(from, ", ")}, out.Header()...)
 		return looked{title: safe.Line(out.Subject), ahead: shape.Letter(at), lines: lines, out: &out, files: files}, err
 	})

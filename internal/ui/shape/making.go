@@ -284,7 +284,7 @@ func (m *Model) content() tea.Cmd {
 	if m.forecast == nil || at >= len(m.forecast.Steps) || m.forecast.Steps[at].Commit.IsZero() {
 		return kit.Say("The entry's content is not known before its forecast is clean.")
 	}
-	step, plan := m.forecast.Steps[at], m.plan
+	forecast, plan := m.forecast, m.plan
 	open := func(shell bool) func() tea.Cmd {
 		return func() tea.Cmd {
 			return kit.Start(kit.Work[kit.Got]{
@@ -294,7 +294,7 @@ func (m *Model) content() tea.Cmd {
 					if err != nil {
 						return kit.Got{}, err
 					}
-					scratch, err := m.planning.LayOut(ctx, step.Commit, step.Tree, dir)
+					scratch, err := m.planning.LayOut(ctx, forecast, at, dir)
 					return kit.ToScreen(Name, laidOut{at, plan, scratch, shell}), err
 				},
 			})

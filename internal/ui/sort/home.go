@@ -152,7 +152,7 @@ func (h *home) preview() tea.Cmd {
 
 func previewOf(ctx context.Context, a *app.App, from tray.Layer, view tray.View, moves []sorting.HomeMove, id repo.ID) (previewed, error) {
 	p := previewed{home: id}
-	forecast, objects, err := sorting.Of(a).ForecastHome(ctx, from, view, moves)
+	forecast, err := sorting.Of(a).ForecastHome(ctx, from, view, moves)
 	if err != nil {
 		return p, err
 	}
@@ -173,7 +173,7 @@ func previewOf(ctx context.Context, a *app.App, from tray.Layer, view tray.View,
 	}
 	for _, step := range forecast.Steps {
 		if step.From[0] == id {
-			p.after, err = tray.BetweenFollowed(ctx, objects, tree, step.Tree)
+			p.after, err = tray.BetweenFollowed(ctx, forecast.Objects(), tree, step.Tree)
 			return p, err
 		}
 		tree = step.Tree
