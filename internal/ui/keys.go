@@ -44,7 +44,7 @@ func (m *Model) globalActions() []kit.Action {
 		kit.Act(action.OpenDemo, true, m.askDemo),
 		kit.Act(action.Menu, true, func() tea.Cmd { return m.openPage(&menu{actions: m.keyless()}) }),
 		kit.Act(action.FindAction, true, m.openFinder),
-		kit.Act(action.Help, true, func() tea.Cmd { return m.openPage(&help{}) }),
+		kit.Act(action.Help, true, func() tea.Cmd { return m.openPage(&helpPage{}) }),
 		kit.Act(action.Leave, true, func() tea.Cmd { return tea.Quit }),
 		m.darkOrLight(),
 		kit.Act(action.Suspend, true, func() tea.Cmd { return tea.Suspend }),

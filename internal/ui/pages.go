@@ -186,16 +186,16 @@ func (m *Model) say(n kit.Notice) {
 }
 
 // help explains the screen and lists its keys.
-type help struct{ pager }
+type helpPage struct{ pager }
 
-func (h *help) update(msg tea.Msg, m *Model) tea.Cmd {
+func (h *helpPage) update(msg tea.Msg, m *Model) tea.Cmd {
 	if key := keyOf(msg); key != "" && !h.key(key) {
 		m.closePage()
 	}
 	return nil
 }
 
-func (h *help) view(size kit.Size, m *Model) []string {
+func (h *helpPage) view(size kit.Size, m *Model) []string {
 	theme := m.theme
 	var rows []string
 	heading, text := m.screen().Explain()
@@ -229,7 +229,7 @@ func (h *help) view(size kit.Size, m *Model) []string {
 	return h.draw(size, title(size, heading, theme), rows)
 }
 
-func (h *help) keys() string { return "↑ ↓ scroll   any other key closes" }
+func (h *helpPage) keys() string { return "↑ ↓ scroll   any other key closes" }
 
 // failure says what is wrong with a folder that could not be opened, and what to do.
 func failure(err error) (what, todo string) {

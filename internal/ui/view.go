@@ -6,8 +6,11 @@ import (
 	"strings"
 	"time"
 
+	"charm.land/bubbles/v2/help"
+	"charm.land/bubbles/v2/key"
+	"charm.land/lipgloss/v2"
+
 	tea "charm.land/bubbletea/v2"
-	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/app"
 	"bastel/internal/safe"
@@ -182,8 +185,6 @@ func (m *Model) keysLine() string {
 	if m.page != nil {
 		return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + m.page.keys()), Style: m.theme.Dim})
 	}
-	var segs, last []kit.Seg
-	room := m.width - 2
 	ends := []action.ID{action.Help, action.FindAction}
 	actions := m.actions()
 	if m.bodySize().Narrow {
@@ -191,28 +192,32 @@ func (m *Model) keysLine() string {
 	} else {
 		ends = append(ends, action.Leave, action.Menu)
 	}
-	actions = m.advised(actions)
-	for _, a := range actions {
-		if a.Can() && slices.Contains(ends, a.ID) {
-			last = append(last, m.keySegs(a)...)
+	var first, last []key.Binding
+	for _, a := range m.advised(actions) {
+		switch {
+		case slices.Contains(ends, a.ID):
+			last = append(last, a.Binding())
+		case a.Listed:
+			first = append(first, a.Binding())
 		}
 	}
-	for _, seg := range last {
-		room -= ansi.StringWidth(string(seg.Text))
+	line := keysHelp(m.theme)
+	right := line.ShortHelpView(last)
+	room := max(0, m.width-1-lipgloss.Width(right)-len(line.ShortSeparator))
+	line.SetWidth(room)
+	left := " "
+	if room > 0 {
+		left += line.ShortHelpView(first)
 	}
-	for _, a := range actions {
-		if !a.Listed || !a.Can() || slices.Contains(ends, a.ID) {
-			continue
-		}
-		add := m.keySegs(a)
-		size := ansi.StringWidth(string(add[0].Text)) + ansi.StringWidth(string(add[1].Text))
-		if size > room {
-			break
-		}
-		room -= size
-		segs = append(segs, add...)
-	}
-	return kit.Split(m.width, nil, append([]kit.Seg{{Text: " "}}, segs...), last...)
+	return kit.Ends(m.width, left, right)
+}
+
+// keysHelp draws keys and what they do in a line.
+func keysHelp(theme kit.Theme) help.Model {
+	line := help.New()
+	line.ShortSeparator, line.Ellipsis = "   ", ""
+	line.Styles.ShortKey, line.Styles.ShortDesc, line.Styles.ShortSeparator = theme.Next.Bold(true), theme.Dim, theme.Dim
+	return line
 }
 
 // applyFirst puts what applies first, so that it has room on a line that has little.
@@ -241,11 +246,4 @@ func (m *Model) advised(actions []kit.Action) []kit.Action {
 	first := actions[at]
 	first.Listed = true
 	return append([]kit.Action{first}, slices.Delete(slices.Clone(actions), at, at+1)...)
-}
-
-func (m *Model) keySegs(a kit.Action) []kit.Seg {
-	return []kit.Seg{
-		{Text: safe.Show(a.Key()), Style: m.theme.Next.Bold(true)},
-		{Text: safe.Show(" " + a.Name + "   "), Style: m.theme.Dim},
-	}
 }

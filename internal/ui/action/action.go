@@ -8,8 +8,9 @@ package action
 
 import (
 	"fmt"
-	"slices"
 	"strings"
+
+	"charm.land/bubbles/v2/key"
 )
 
 // ID names a row of the table.
@@ -87,8 +88,19 @@ func index() map[ID]Action {
 	return rows
 }
 
+// Pressed is a key by the name that Bubble Tea gives it.
+type Pressed string
+
+// String gives the name.
+func (p Pressed) String() string { return string(p) }
+
 // Is says whether a key, as Bubble Tea names it, is one of an action's.
-func Is(id ID, key string) bool { return slices.Contains(Find(id).Keys, key) }
+func Is(id ID, pressed string) bool { return key.Matches(Pressed(pressed), Find(id).Binding()) }
+
+// Binding binds the action's keys, with the help that the line of keys gives.
+func (a Action) Binding() key.Binding {
+	return key.NewBinding(key.WithKeys(a.Keys...), key.WithHelp(a.Key(), a.Name))
+}
 
 // Key is how the action's key is written on the screen; empty if it has none.
 func (a Action) Key() string {

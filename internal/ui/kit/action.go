@@ -1,8 +1,7 @@
 package kit
 
 import (
-	"slices"
-
+	"charm.land/bubbles/v2/key"
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/ui/action"
@@ -58,18 +57,23 @@ func (a Action) Named(name string) Action {
 	return a
 }
 
+// Binding binds the action's keys where it can be done now.
+func (a Action) Binding() key.Binding {
+	binding := a.Action.Binding()
+	binding.SetEnabled(a.Can())
+	return binding
+}
+
 // FindKey gives the action of a key that can be done now.
-func FindKey(actions []Action, key string) (Action, bool) {
+func FindKey(actions []Action, pressed string) (Action, bool) {
 	for _, a := range actions {
-		if !slices.Contains(a.Keys, key) {
+		if !key.Matches(action.Pressed(pressed), a.Binding()) {
 			continue
 		}
 		if a.DoKey != nil {
-			a.Do = func() tea.Cmd { return a.DoKey(key) }
+			a.Do = func() tea.Cmd { return a.DoKey(pressed) }
 		}
-		if a.Do != nil {
-			return a, true
-		}
+		return a, true
 	}
 	return Action{}, false
 }

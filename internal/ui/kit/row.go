@@ -154,6 +154,13 @@ func Wrap(text string, width int) []string {
 	return strings.Split(ansi.Wrap(text, max(width, 1), ""), "\n")
 }
 
+// Ends puts what is drawn already at both ends of a row: the right one stays where there is no room for all of the left.
+func Ends(width int, left, right string) string {
+	right = ansi.Truncate(right, width, "")
+	left = ansi.Truncate(left, width-ansi.StringWidth(right), "")
+	return left + Blank(width-ansi.StringWidth(left)-ansi.StringWidth(right)) + right
+}
+
 // Scroll gives the first visible item so that the cursor is in view, with some
 // room around it, and the view does not move more than it has to.
 func Scroll(top, cursor, height, total int) int {
