@@ -14,22 +14,22 @@ import (
 // Step is how paths were sorted before a step of sorting, and what became of them, so that it
 // can be taken back.
 type Step struct {
-	view   View
-	before []*LayeredFile // as they were
-	after  []*LayeredFile // as the step left them
-	sheets []*LayeredFile // as they are now, in the same order
+	view    View
+	before  []*LayeredFile // as they were
+	after   []*LayeredFile // as the step left them
+	layered []*LayeredFile // as they are now, in the same order
 }
 
-// note adds a sheet before it is sorted otherwise.
+// note adds a file before it is sorted otherwise.
 func (st *Step) note(s *LayeredFile) {
-	before := *s // sorting replaces what a sheet holds, and changes nothing of it
-	st.before, st.after, st.sheets = append(st.before, &before), append(st.after, s), append(st.sheets, s)
+	before := *s // sorting replaces what a file holds, and changes nothing of it
+	st.before, st.after, st.layered = append(st.before, &before), append(st.after, s), append(st.layered, s)
 }
 
-// ended fixes what the step left, so that sheets can be sorted on.
+// ended fixes what the step left, so that files can be sorted on.
 func (st Step) ended() Step {
-	after := make([]*LayeredFile, len(st.sheets))
-	for i, s := range st.sheets {
+	after := make([]*LayeredFile, len(st.layered))
+	for i, s := range st.layered {
 		now := *s
 		after[i] = &now
 	}
@@ -37,9 +37,9 @@ func (st Step) ended() Step {
 	return st
 }
 
-// undo sorts the sheets themselves as they were.
+// undo sorts the files themselves as they were.
 func (st Step) undo() {
-	for i, s := range st.sheets {
+	for i, s := range st.layered {
 		*s = *st.before[i]
 	}
 }
@@ -65,8 +65,8 @@ var ErrChangedSince = errors.New("changed since it was sorted")
 // Errors: ErrChangedSince.
 func Back(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, st Step) (Outcome, error) {
 	now := map[string]*LayeredFile{}
-	err := eachBatch(ctx, r, changes, kept, st.view, func(sheets []*LayeredFile, _ []string) error {
-		for _, s := range sheets {
+	err := eachBatch(ctx, r, changes, kept, st.view, func(layered []*LayeredFile, _ []string) error {
+		for _, s := range layered {
 			now[s.Path] = s
 		}
 		return nil
@@ -76,13 +76,13 @@ func Back(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State,
 	}
 	back := make([]*LayeredFile, len(st.before))
 	for i, before := range st.before {
-		after := st.after[i].keep(r)
+		after := st.after[i].stored(r)
 		s := now[before.Path]
-		if s == nil && after.Head == after.Index && after.Index == after.Work || s != nil && reflect.DeepEqual(s.keep(r), after) {
-			sheet := *before
-			sheet.index = st.after[i].at(A)
-			sheet.index.ID = after.Index.ID
-			back[i] = &sheet
+		if s == nil && after.Head == after.Index && after.Index == after.Work || s != nil && reflect.DeepEqual(s.stored(r), after) {
+			file := *before
+			file.index = st.after[i].at(A)
+			file.index.ID = after.Index.ID
+			back[i] = &file
 			continue
 		}
 		return Outcome{}, fmt.Errorf("%s %w", strconv.Quote(before.Path), ErrChangedSince)

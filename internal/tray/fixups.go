@@ -17,8 +17,8 @@ func CommitLayers(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head
 	layers []Layer) ([]repo.ID, Outcome, error) {
 	out := Outcome{Kept: kept.Clone()}
 	entries := make([][]repo.IndexEntry, len(layers))
-	err := eachBatch(ctx, r, changes, kept, Plain, func(sheets []*LayeredFile, _ []string) error {
-		for _, s := range sheets {
+	err := eachBatch(ctx, r, changes, kept, Plain, func(layered []*LayeredFile, _ []string) error {
+		for _, s := range layered {
 			touched := false
 			for n, l := range layers {
 				if !s.has(l) {
@@ -55,7 +55,7 @@ func CommitLayers(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head
 	return trees, out, storeIndex(ctx, r, overlay, out.Index)
 }
 
-// entriesAt gives what the paths of a sheet hold at a layer, with the contents put
+// entriesAt gives what the paths of a file hold at a layer, with the contents put
 // into the overlay. From is the path that the file may have had before.
 func (s *LayeredFile) entriesAt(overlay *repo.Overlay, from string, at Layer) []repo.IndexEntry {
 	v := s.at(at)
@@ -107,8 +107,8 @@ func ReturnLayers(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head
 			out.Kept.Messages[p.Into], out.Kept.Authors[p.Into] = p.Message, p.Author
 		}
 	}
-	err = eachBatch(ctx, r, changes, kept, Plain, func(sheets []*LayeredFile, _ []string) error {
-		for _, s := range sheets {
+	err = eachBatch(ctx, r, changes, kept, Plain, func(layered []*LayeredFile, _ []string) error {
+		for _, s := range layered {
 			if s.Blocked != "" {
 				return s.blocked()
 			}
@@ -158,8 +158,8 @@ func (s *LayeredFile) shift(by Layer) {
 	for i := range s.weave {
 		s.weave[i].Born, s.weave[i].Dies = up(s.weave[i].Born), up(s.weave[i].Dies)
 	}
-	for i := range s.events {
-		s.events[i].At = up(s.events[i].At)
+	for i := range s.changes {
+		s.changes[i].At = up(s.changes[i].At)
 	}
 	s.Renamed = up(s.Renamed)
 }
@@ -214,11 +214,11 @@ type Fixup struct {
 func Fixups(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View, from Layer,
 	selected []Selection) ([]Fixup, error) {
 	if len(selected) == 0 {
-		board, err := Read(ctx, r, changes, kept, view)
+		listing, err := Read(ctx, r, changes, kept, view)
 		if err != nil {
 			return nil, err
 		}
-		selected = Select(IDs(board.Files(from))...)
+		selected = Select(IDs(listing.Files(from))...)
 	}
 	picked, err := resolve(ctx, r, changes, kept, view, from, selected)
 	if err != nil {
@@ -233,7 +233,7 @@ func Fixups(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Stat
 			}
 			one := f
 			one.pick = Pick{File: f.pick.File, Hunks: map[string]bool{h.ID: whole}, Lines: map[string]map[int]bool{h.ID: lines}}
-			pieces = append(pieces, Fixup{Path: f.sheet.Path, Hunk: h, Lines: lines, from: from, found: one})
+			pieces = append(pieces, Fixup{Path: f.file.Path, Hunk: h, Lines: lines, from: from, found: one})
 		}
 	}
 	return pieces, nil
@@ -249,8 +249,8 @@ func (p Fixup) Selection() Selection {
 
 // Onto gives HEAD's tree with this piece alone.
 func (p Fixup) Onto(ctx context.Context, overlay *repo.Overlay, head repo.ID) (repo.ID, error) {
-	s := *p.found.sheet
-	s.events = slices.Clone(s.events)
+	s := *p.found.file
+	s.changes = slices.Clone(s.changes)
 	from := s.From
 	if err := s.move(p.found.pick, p.found.step, p.from, Head); err != nil {
 		return repo.ID{}, fmt.Errorf("%s: %w", strconv.Quote(p.Path), err)
@@ -263,14 +263,14 @@ func (p Fixup) Onto(ctx context.Context, overlay *repo.Overlay, head repo.ID) (r
 func Absorb(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head repo.ID, kept *State, groups [][]Fixup) ([]repo.ID, Outcome,
 	error) {
 	out := Outcome{Kept: kept.Clone()}
-	var sheets []*LayeredFile
+	var layered []*LayeredFile
 	var trees []repo.ID
 	for _, group := range groups {
 		var entries []repo.IndexEntry
 		for _, p := range group {
-			s := p.found.sheet
-			if !slices.Contains(sheets, s) {
-				sheets = append(sheets, s)
+			s := p.found.file
+			if !slices.Contains(layered, s) {
+				layered = append(layered, s)
 				for i := range s.weave {
 					s.weave[i].place = i + 1
 				}
@@ -287,7 +287,7 @@ func Absorb(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head repo.
 		}
 		trees = append(trees, head)
 	}
-	for _, s := range sheets {
+	for _, s := range layered {
 		out.Paths = append(out.Paths, s.Path)
 		if s.changesIndex() {
 			out.Index = append(out.Index, s.entriesAt(overlay, s.From, A)...)
@@ -298,9 +298,9 @@ func Absorb(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head repo.
 }
 
 // absorb moves a piece into HEAD. Its places in the weave are those from before
-// other pieces of the sheet went, since when lines may have vanished.
+// other pieces of the file went, since when lines may have vanished.
 func (s *LayeredFile) absorb(p Fixup) error {
-	before := s.picked(p.found.pick, p.found.step)
+	before := p.found.pick.lines(p.found.step)
 	now := map[int]bool{}
 	for i, line := range s.weave {
 		if line.place > 0 && before[line.place-1] {
@@ -311,18 +311,18 @@ func (s *LayeredFile) absorb(p Fixup) error {
 	if err != nil {
 		return err
 	}
-	events, err := s.moveEvents(p.found.pick, p.from, Head)
+	changes, err := s.moveChanges(p.found.pick, p.from, Head)
 	if err != nil {
 		return err
 	}
 	head := s.head
-	s.weave, s.events = w, nil
-	for _, e := range events {
-		if e.At == Head {
-			head = e.after(head)
+	s.weave, s.changes = w, nil
+	for _, c := range changes {
+		if c.At == Head {
+			head = c.applied(head)
 			continue
 		}
-		s.events = append(s.events, e)
+		s.changes = append(s.changes, c)
 	}
 	s.head = head
 	if s.From != "" && s.Renamed == p.from && p.found.pick.takesRename() {

@@ -123,10 +123,10 @@ func TestADeskGivesTheCommitBack(t *testing.T) {
 		layer := rapid.SampledFrom([]tray.Layer{tray.A, tray.A + 1, tray.Loose})
 		for range rapid.IntRange(0, 4).Draw(t, "moves") {
 			from, to := layer.Draw(t, "from"), layer.Draw(t, "to")
-			board := desk.Listing()
-			words := some(t, board.Files(from))
+			listing := desk.Listing()
+			words := some(t, listing.Files(from))
 			if rapid.Bool().Draw(t, "whole") {
-				words = tray.IDs(board.Files(from))
+				words = tray.IDs(listing.Files(from))
 			}
 			if from != to && len(words) > 0 {
 				_ = desk.Move(from, to, selection(t, words...)) // what builds on another is refused, and stays

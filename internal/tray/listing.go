@@ -19,13 +19,13 @@ type Listing struct {
 	Lost  []string // paths of which trays held what is not loose any more
 
 	view    View
-	sheets  []laid // nothing where they are too many, or too large, to be kept in memory
+	layered []laid // nothing where they are too many, or too large, to be kept in memory
 	authors map[Layer]string
 }
 
-// laid is a sheet with what its layers show.
+// laid is a file with what its layers show.
 type laid struct {
-	sheet *LayeredFile
+	file  *LayeredFile
 	files map[Layer]File
 }
 
@@ -50,46 +50,46 @@ func (b Listing) Files(l Layer) []File {
 	return nil
 }
 
-// mostInMemory bounds the texts of a board that can be sorted in memory, in bytes.
+// mostInMemory bounds the texts of a listing that can be sorted in memory, in bytes.
 const mostInMemory = 16 << 20
 
 // Read lists all changes, sorted as kept.
 func Read(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View) (Listing, error) {
-	board := Listing{view: view, authors: kept.Authors}
+	listing := Listing{view: view, authors: kept.Authors}
 	byLayer := map[Layer][]File{}
 	seen := map[string]bool{}
 	size := 0
-	err := eachBatch(ctx, r, changes, kept, view, func(sheets []*LayeredFile, lost []string) error {
-		board.Lost = append(board.Lost, lost...)
-		for _, s := range sheets {
+	err := eachBatch(ctx, r, changes, kept, view, func(layered []*LayeredFile, lost []string) error {
+		listing.Lost = append(listing.Lost, lost...)
+		for _, s := range layered {
 			if err := ctx.Err(); err != nil {
 				return err
 			}
 			seen[s.Path] = true
 			l := s.lay(view.Context, byLayer)
 			if size += s.size(); len(changes) <= batch && size <= mostInMemory {
-				board.sheets = append(board.sheets, l)
+				listing.layered = append(listing.layered, l)
 			}
 		}
 		return nil
 	})
 	if err != nil {
-		return board, err
+		return listing, err
 	}
 	if len(changes) > batch || size > mostInMemory {
-		board.sheets = nil
+		listing.layered = nil
 	}
 	for path := range kept.files {
 		if !seen[path] {
-			board.Lost = append(board.Lost, path)
+			listing.Lost = append(listing.Lost, path)
 		}
 	}
-	slices.Sort(board.Lost)
-	board.fill(byLayer, func(l Layer) string { return kept.Messages[l] })
-	return board, nil
+	slices.Sort(listing.Lost)
+	listing.fill(byLayer, func(l Layer) string { return kept.Messages[l] })
+	return listing, nil
 }
 
-// lay adds what each layer shows of a sheet to lists.
+// lay adds what each layer shows of a file to lists.
 func (s *LayeredFile) lay(context int, byLayer map[Layer][]File) laid {
 	files := map[Layer]File{}
 	for _, l := range append([]Layer{A, Loose}, s.drafts()...) {
@@ -102,7 +102,7 @@ func (s *LayeredFile) lay(context int, byLayer map[Layer][]File) laid {
 	return laid{s, files}
 }
 
-// inOrder compares the places of sheets in the repository's status: paths that the index has by name, and then the
+// inOrder compares the places of files in the repository's status: paths that the index has by name, and then the
 // others.
 func (s *LayeredFile) inOrder(o *LayeredFile) int {
 	if a, b := s.untracked(), o.untracked(); a != b {
@@ -121,7 +121,7 @@ func (s *LayeredFile) untracked() bool {
 	return s.head.Mode == repo.ModeNone && s.at(A).Mode == repo.ModeNone
 }
 
-// size is how much text the sheet holds, in bytes.
+// size is how much text the file holds, in bytes.
 func (s *LayeredFile) size() int { return len(s.head.data) + len(s.index.data) + len(s.work.data) }
 
 // fill lists the layers with what they hold.
@@ -134,10 +134,10 @@ func (b *Listing) fill(byLayer map[Layer][]File, message func(Layer) string) {
 	}
 }
 
-// InMemory says whether the board can be sorted in memory.
-func (b Listing) InMemory() bool { return b.sheets != nil }
+// InMemory says whether the listing can be sorted in memory.
+func (b Listing) InMemory() bool { return b.layered != nil }
 
-// WithMessagesOf gives the board with the messages of another one.
+// WithMessagesOf gives the listing with the messages of another one.
 func (b Listing) WithMessagesOf(o Listing) Listing {
 	byLayer := map[Layer][]File{Loose: b.Loose}
 	for _, t := range b.Trays {
@@ -157,58 +157,58 @@ func (b Listing) Message(l Layer) string {
 	return ""
 }
 
-// ErrNotInMemory is a board, or a part of one, that only the repository can sort.
+// ErrNotInMemory is a listing, or a part of one, that only the repository can sort.
 var ErrNotInMemory = errors.New("it is not in memory")
 
-// Move gives the board as it will be once hunks, lines or files have gone from one layer to
+// Move gives the listing as it will be once hunks, lines or files have gone from one layer to
 // another, by what was read: nothing is written. Within are the paths that the selection lies in, if they
 // are known, which saves comparing all others. Errors: those of the function Move, and ErrNotInMemory.
 func (b Listing) Move(from, to Layer, selected []Selection, within []string) (Listing, error) {
-	if b.sheets == nil {
+	if b.layered == nil {
 		return b, ErrNotInMemory
 	}
-	var sheets []*LayeredFile
-	for _, l := range b.sheets {
-		if s := l.sheet; len(within) == 0 || slices.Contains(within, s.Path) || s.From != "" && slices.Contains(within, s.From) {
-			sheets = append(sheets, s)
+	var layered []*LayeredFile
+	for _, l := range b.layered {
+		if s := l.file; len(within) == 0 || slices.Contains(within, s.Path) || s.From != "" && slices.Contains(within, s.From) {
+			layered = append(layered, s)
 		}
 	}
-	picked, err := pickFrom(sheets, b.view.Context, from, selected)
+	picked, err := pickFrom(layered, b.view.Context, from, selected)
 	if err != nil {
 		return b, err
 	}
 	moved := map[*LayeredFile]*LayeredFile{}
 	for _, p := range picked {
-		gone := p.sheet.weave.forgets(p.sheet.picked(p.pick, p.step), from, to)
-		if p.sheet.stamp != "" || p.pick.File.has(repo.ModeSubmodule) || gone > 0 {
+		gone := p.file.weave.forgets(p.pick.lines(p.step), from, to)
+		if p.file.stamp != "" || p.pick.File.has(repo.ModeSubmodule) || gone > 0 {
 			return b, ErrNotInMemory // it has to be stored first, or looked at, or kept by the journal
 		}
-		s := *p.sheet // moving replaces what it holds, and changes nothing of it
+		s := *p.file // moving replaces what it holds, and changes nothing of it
 		if err := s.move(p.pick, p.step, from, to); err != nil {
 			return b, fmt.Errorf("%s: %w", strconv.Quote(s.Path), err)
 		}
-		moved[p.sheet] = &s
+		moved[p.file] = &s
 	}
 	return b.with(moved), nil
 }
 
-// with gives the board with some of its sheets sorted otherwise.
+// with gives the listing with some of its files sorted otherwise.
 func (b Listing) with(moved map[*LayeredFile]*LayeredFile) Listing {
-	sheets := slices.Clone(b.sheets)
-	for i, l := range sheets {
-		if s := moved[l.sheet]; s != nil {
-			sheets[i] = s.lay(b.view.Context, map[Layer][]File{})
+	layered := slices.Clone(b.layered)
+	for i, l := range layered {
+		if s := moved[l.file]; s != nil {
+			layered[i] = s.lay(b.view.Context, map[Layer][]File{})
 		}
 	}
-	slices.SortStableFunc(sheets, func(a, b laid) int { return a.sheet.inOrder(b.sheet) })
+	slices.SortStableFunc(layered, func(a, b laid) int { return a.file.inOrder(b.file) })
 	byLayer := map[Layer][]File{}
-	for _, l := range sheets {
+	for _, l := range layered {
 		for at, f := range l.files {
 			byLayer[at] = append(byLayer[at], f)
 		}
 	}
 	old := b
-	b.sheets = sheets
+	b.layered = layered
 	b.fill(byLayer, old.Message)
 	return b
 }

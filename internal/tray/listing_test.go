@@ -13,7 +13,7 @@ import (
 	"bastel/test/fixture"
 )
 
-// shownBy is what a board shows: by layer and path, the hunks.
+// shownBy is what a listing shows: by layer and path, the hunks.
 func shownBy(b tray.Listing) (shown []string) {
 	list := func(at string, files []tray.File) {
 		for _, f := range files {
@@ -29,7 +29,7 @@ func shownBy(b tray.Listing) (shown []string) {
 	return shown
 }
 
-// TestSortingInMemory: what a board in memory shows after any row of moves is what is read once
+// TestSortingInMemory: what a listing in memory shows after any row of moves is what is read once
 // the repository has followed; and steps taken back, last first, bring back each state before.
 func TestSortingInMemory(t *testing.T) {
 	fixture.FewerChecks(t, "25")
@@ -48,7 +48,7 @@ func TestSortingInMemory(t *testing.T) {
 		} else if rapid.Bool().Draw(t, "runs") {
 			require.NoError(t, os.Chmod(filepath.Join(d.Dir, "run"), 0o755))
 		}
-		board := d.board(t)
+		listing := d.listing(t)
 		last := tray.NothingKept()
 		read := func() tray.Listing {
 			changes, kept := d.look(t)
@@ -57,25 +57,25 @@ func TestSortingInMemory(t *testing.T) {
 			require.NoError(t, err)
 			return b
 		}
-		fresh := shownBy(board)
+		fresh := shownBy(listing)
 		var steps []tray.Step
 		var moves []tray.Movement // in one go, at the end
 		var states [][]string
 		layer := rapid.SampledFrom([]tray.Layer{tray.A, B, tray.Loose})
 		for range rapid.IntRange(1, 5).Draw(t, "moves") {
 			from, to := layer.Draw(t, "from"), layer.Draw(t, "to")
-			words := some(t, board.Files(from))
+			words := some(t, listing.Files(from))
 			if rapid.Bool().Draw(t, "whole") {
-				words = tray.IDs(board.Files(from))
+				words = tray.IDs(listing.Files(from))
 			}
 			if from == to || len(words) == 0 {
 				continue
 			}
 			var within []string
 			if rapid.Bool().Draw(t, "paths are known") {
-				within = paths(board.Files(from))
+				within = paths(listing.Files(from))
 			}
-			moved, inMemory := board.Move(from, to, selection(t, words...), within)
+			moved, inMemory := listing.Move(from, to, selection(t, words...), within)
 			changes, kept := d.look(t)
 			kept.Remember(last)
 			out, err := tray.Move(ctx, d.repo, changes, kept, tray.Plain, from, to, selection(t, words...))
@@ -88,17 +88,17 @@ func TestSortingInMemory(t *testing.T) {
 			} else {
 				require.NoError(t, inMemory)
 			}
-			states = append(states, shownBy(board))
+			states = append(states, shownBy(listing))
 			d.keep(t, out, err)
 			last = out.Kept
-			if board = moved; out.Gone > 0 {
-				board, steps, states, moves = read(), nil, nil, nil
+			if listing = moved; out.Gone > 0 {
+				listing, steps, states, moves = read(), nil, nil, nil
 				fresh = nil
 			} else {
 				moves = append(moves, tray.Movement{From: from, To: to, Selected: selection(t, words...)})
 				steps = append(steps, out.Step)
 			}
-			require.Equal(t, shownBy(read()), shownBy(board))
+			require.Equal(t, shownBy(read()), shownBy(listing))
 		}
 		if rapid.Bool().Draw(t, "another program unstages") {
 			d.Git("reset", "--quiet")
@@ -124,7 +124,7 @@ func TestSortingInMemory(t *testing.T) {
 			require.Len(t, again, len(moves))
 			d.keep(t, out, nil)
 			last = out.Kept
-			require.Equal(t, shownBy(board), shownBy(read()), "all at once")
+			require.Equal(t, shownBy(listing), shownBy(read()), "all at once")
 			for i := len(again) - 1; i >= 0; i-- {
 				changes, kept := d.look(t)
 				kept.Remember(last)
@@ -144,7 +144,7 @@ func TestSortingInMemory(t *testing.T) {
 				require.Equal(t, states[i+1], shownBy(read()))
 			}
 		}
-		require.Equal(t, shownBy(board), shownBy(read()))
+		require.Equal(t, shownBy(listing), shownBy(read()))
 		d.Git("add", "--all")
 	})
 }

@@ -12,7 +12,7 @@ import (
 	"bastel/internal/repo"
 )
 
-// Outcome is what a step over sheets makes: what the index shall hold, how the
+// Outcome is what a step over files makes: what the index shall hold, how the
 // trays are sorted then, and the paths that it was about.
 type Outcome struct {
 	Index []repo.IndexEntry
@@ -22,11 +22,11 @@ type Outcome struct {
 	Step  Step
 }
 
-// found is a picked sheet with what is picked of it.
+// found is a picked file with what is picked of it.
 type found struct {
-	sheet *LayeredFile
-	pick  Pick
-	step  step
+	file *LayeredFile
+	pick Pick
+	step step
 }
 
 // resolve finds what is selected among what a layer changes.
@@ -35,11 +35,11 @@ func resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Sta
 	// First to find out which paths are meant, then these once more, as a whole: all
 	// of many files would not fit into memory.
 	if len(changes) > batch {
-		board, err := Read(ctx, r, changes, kept, view)
+		listing, err := Read(ctx, r, changes, kept, view)
 		if err != nil {
 			return nil, err
 		}
-		picks, err := resolveAll(board.Files(at), selected)
+		picks, err := resolveAll(listing.Files(at), selected)
 		if err != nil {
 			return nil, err
 		}
@@ -49,23 +49,23 @@ func resolve(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Sta
 		}
 		changes = slices.DeleteFunc(slices.Clone(changes), func(c repo.Change) bool { return !meant[c.Path] })
 	}
-	var sheets []*LayeredFile
+	var layered []*LayeredFile
 	err := eachBatch(ctx, r, changes, kept, view, func(some []*LayeredFile, _ []string) error {
-		sheets = append(sheets, some...)
+		layered = append(layered, some...)
 		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
-	return pickFrom(sheets, view.Context, at, selected)
+	return pickFrom(layered, view.Context, at, selected)
 }
 
-// pickFrom finds what is selected among what a layer of sheets changes.
-func pickFrom(sheets []*LayeredFile, context int, at Layer, selected []Selection) ([]found, error) {
+// pickFrom finds what is selected among what a layer of files changes.
+func pickFrom(layered []*LayeredFile, context int, at Layer, selected []Selection) ([]found, error) {
 	var changed []*LayeredFile
 	var files []File
 	var steps []step
-	for _, s := range sheets {
+	for _, s := range layered {
 		if f, st := s.file(at, context); len(f.Hunks) > 0 {
 			changed, files, steps = append(changed, s), append(files, f), append(steps, st)
 		}
@@ -99,7 +99,7 @@ func Move(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State,
 	if err != nil {
 		return Outcome{}, err
 	}
-	out, err := outcomeOf(ctx, r, kept, sheetsOf(picked))
+	out, err := outcomeOf(ctx, r, kept, filesOfPicked(picked))
 	out.Gone, out.Step = gone, step
 	return out, err
 }
@@ -111,15 +111,15 @@ func moveAll(ctx context.Context, r *repo.Repo, picked []found, view View, from,
 	for _, p := range picked {
 		if to.IsDraft() && p.pick.File.Old.Mode == repo.ModeNone && p.pick.File.has(repo.ModeSubmodule) {
 			// Outside the index nothing tells it from a repository that lies there.
-			return step, 0, fmt.Errorf("%s %w: a new submodule can be in tray A only", strconv.Quote(p.sheet.Path), ErrBlocked)
+			return step, 0, fmt.Errorf("%s %w: a new submodule can be in tray A only", strconv.Quote(p.file.Path), ErrBlocked)
 		}
 		if err := p.storeLarge(ctx, r, to); err != nil {
 			return step, 0, err
 		}
-		step.note(p.sheet)
-		gone += p.sheet.weave.forgets(p.sheet.picked(p.pick, p.step), from, to)
-		if err := p.sheet.move(p.pick, p.step, from, to); err != nil {
-			return step, 0, fmt.Errorf("%s: %w", strconv.Quote(p.sheet.Path), err)
+		step.note(p.file)
+		gone += p.file.weave.forgets(p.pick.lines(p.step), from, to)
+		if err := p.file.move(p.pick, p.step, from, to); err != nil {
+			return step, 0, fmt.Errorf("%s: %w", strconv.Quote(p.file.Path), err)
 		}
 	}
 	return step, gone, nil
@@ -135,9 +135,9 @@ type Movement struct {
 // step of each. It ends before one that cannot be made, whose error it gives, or that would leave
 // lines nowhere (ErrForgets): the outcome is that of the steps before it.
 func MoveEach(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View, moves []Movement) (Outcome, []Step, error) {
-	var sheets []*LayeredFile
+	var layered []*LayeredFile
 	err := eachBatch(ctx, r, changes, kept, view, func(some []*LayeredFile, _ []string) error {
-		sheets = append(sheets, some...)
+		layered = append(layered, some...)
 		return nil
 	})
 	if err != nil {
@@ -146,7 +146,7 @@ func MoveEach(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *St
 	var steps []Step
 	var why error
 	for _, m := range moves {
-		step, err := moveOne(ctx, r, sheets, view, m)
+		step, err := moveOne(ctx, r, layered, view, m)
 		if err != nil {
 			step.undo()
 			why = err
@@ -156,7 +156,7 @@ func MoveEach(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *St
 	}
 	var touched []*LayeredFile
 	for _, step := range steps {
-		for _, s := range step.sheets {
+		for _, s := range step.layered {
 			if !slices.Contains(touched, s) {
 				touched = append(touched, s)
 			}
@@ -172,8 +172,8 @@ func MoveEach(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *St
 // ErrForgets is a move that would leave lines nowhere, which the journal has to keep.
 var ErrForgets = errors.New("it forgets text that only a tray has")
 
-func moveOne(ctx context.Context, r *repo.Repo, sheets []*LayeredFile, view View, m Movement) (Step, error) {
-	picked, err := pickFrom(sheets, view.Context, m.From, m.Selected)
+func moveOne(ctx context.Context, r *repo.Repo, layered []*LayeredFile, view View, m Movement) (Step, error) {
+	picked, err := pickFrom(layered, view.Context, m.From, m.Selected)
 	if err != nil {
 		return Step{}, err
 	}
@@ -187,7 +187,7 @@ func moveOne(ctx context.Context, r *repo.Repo, sheets []*LayeredFile, view View
 // storeLarge stores a large working file that goes into a tray: its content is the
 // tray's from then on.
 func (p found) storeLarge(ctx context.Context, r *repo.Repo, to Layer) error {
-	s := p.sheet
+	s := p.file
 	if s.stamp == "" || to == Loose || !s.work.ID.IsZero() {
 		return nil
 	}
@@ -196,9 +196,9 @@ func (p found) storeLarge(ctx context.Context, r *repo.Repo, to Layer) error {
 		return err
 	}
 	s.work.ID = id
-	for i := range s.events {
-		if s.events[i].At == Loose && s.events[i].Part&contentPart != 0 {
-			s.events[i].New.ID = id
+	for i := range s.changes {
+		if s.changes[i].At == Loose && s.changes[i].Aspect&contentAspect != 0 {
+			s.changes[i].New.ID = id
 		}
 	}
 	return nil
@@ -212,7 +212,7 @@ func Rewrite(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Sta
 	if err != nil {
 		return Outcome{}, err
 	}
-	s, p := picked[0].sheet, picked[0]
+	s, p := picked[0].file, picked[0]
 	at := p.pick.File.hunk(one.Hunk)
 	if at < 0 || !p.pick.File.Hunks[at].HasLines() {
 		return Outcome{}, fmt.Errorf("%s: %w: only a hunk with lines can be given others", strconv.Quote(one.String()), ErrBadPick)
@@ -259,7 +259,7 @@ func Discards(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *St
 	var work []repo.IndexEntry
 	store := storing{repo: r}
 	for _, p := range picked {
-		s := p.sheet
+		s := p.file
 		if p.pick.File.has(repo.ModeSubmodule) {
 			return Outcome{}, fmt.Errorf("%s %w: go into the submodule and switch there", strconv.Quote(s.Path), ErrBlocked)
 		}
@@ -279,30 +279,30 @@ func Discards(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *St
 	if err := store.run(ctx, work); err != nil {
 		return Outcome{}, err
 	}
-	out, err := outcomeOf(ctx, r, kept, sheetsOf(picked))
+	out, err := outcomeOf(ctx, r, kept, filesOfPicked(picked))
 	out.Index = work
 	return out, err
 }
 
-func sheetsOf(picked []found) []*LayeredFile {
-	sheets := make([]*LayeredFile, len(picked))
+func filesOfPicked(picked []found) []*LayeredFile {
+	layered := make([]*LayeredFile, len(picked))
 	for i, p := range picked {
-		sheets[i] = p.sheet
+		layered[i] = p.file
 	}
-	return sheets
+	return layered
 }
 
-// outcomeOf works out what the index shall hold for sheets, and keeps how they are
+// outcomeOf works out what the index shall hold for files, and keeps how they are
 // sorted. The contents get stored.
-func outcomeOf(ctx context.Context, r *repo.Repo, kept *State, sheets []*LayeredFile) (Outcome, error) {
+func outcomeOf(ctx context.Context, r *repo.Repo, kept *State, layered []*LayeredFile) (Outcome, error) {
 	out := Outcome{Kept: kept.Clone()}
 	store := storing{repo: r}
-	for _, s := range sheets {
+	for _, s := range layered {
 		out.Paths = append(out.Paths, s.Path)
 		if s.changesIndex() {
 			store.entries(&out.Index, s, A)
 		}
-		for _, e := range s.events {
+		for _, e := range s.changes {
 			if e.At.IsDraft() && e.New.data != nil {
 				store.blob(e.New.data)
 			}
@@ -312,7 +312,7 @@ func outcomeOf(ctx context.Context, r *repo.Repo, kept *State, sheets []*Layered
 	return out, store.run(ctx, out.Index)
 }
 
-// changesIndex says whether the index holds something else than the sheet's tray A.
+// changesIndex says whether the index holds something else than the file's tray A.
 func (s *LayeredFile) changesIndex() bool {
 	v := s.at(A)
 	if v.Mode != s.index.Mode || s.From != "" || s.whole && v.ID != s.index.ID {
@@ -340,7 +340,7 @@ func (st *storing) add(entries *[]repo.IndexEntry, path string, v version) {
 	*entries = append(*entries, e)
 }
 
-// entries adds what a sheet's path, and the one it is renamed from, hold at a layer.
+// entries adds what a file's path, and the one it is renamed from, hold at a layer.
 func (st *storing) entries(entries *[]repo.IndexEntry, s *LayeredFile, at Layer) {
 	for _, path := range []string{s.From, s.Path} {
 		switch path {

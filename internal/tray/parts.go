@@ -11,7 +11,7 @@ import (
 
 // CommitParts is what one commit changed, to be sorted into parts: like the changes of a
 // working tree, but in memory only. What is in no tray is loose.
-type CommitParts struct{ sheets []*LayeredFile }
+type CommitParts struct{ layered []*LayeredFile }
 
 // NewCommitParts spreads out what lies between two trees.
 func NewCommitParts(ctx context.Context, objects *repo.Overlay, old, new repo.ID) (*CommitParts, error) {
@@ -61,8 +61,8 @@ func partsOf(ctx context.Context, objects *repo.Overlay, differences []merge.Der
 				*to = v
 			}
 		}
-		s.plan()
-		d.sheets = append(d.sheets, s)
+		s.layOut()
+		d.layered = append(d.layered, s)
 	}
 	return d, nil
 }
@@ -70,31 +70,31 @@ func partsOf(ctx context.Context, objects *repo.Overlay, differences []merge.Der
 // Listing lists the changes as they are sorted now.
 func (d *CommitParts) Listing() Listing {
 	byLayer := map[Layer][]File{}
-	for _, s := range d.sheets {
+	for _, s := range d.layered {
 		for _, l := range append([]Layer{A, Loose}, s.drafts()...) {
 			if f, _ := s.file(l, Plain.Context); len(f.Hunks) > 0 {
 				byLayer[l] = append(byLayer[l], f)
 			}
 		}
 	}
-	board := Listing{Loose: byLayer[Loose]}
+	listing := Listing{Loose: byLayer[Loose]}
 	for l := A; l <= Last; l++ {
 		if l == A || len(byLayer[l]) > 0 {
-			board.Trays = append(board.Trays, Tray{Layer: l, Files: byLayer[l]})
+			listing.Trays = append(listing.Trays, Tray{Layer: l, Files: byLayer[l]})
 		}
 	}
-	return board
+	return listing
 }
 
 // Move takes hunks, lines or files from one layer to another. Errors: as Move's.
 func (d *CommitParts) Move(from, to Layer, selected []Selection) error {
-	picked, err := pickFrom(d.sheets, Plain.Context, from, selected)
+	picked, err := pickFrom(d.layered, Plain.Context, from, selected)
 	if err != nil {
 		return err
 	}
 	for _, p := range picked {
-		if err := p.sheet.move(p.pick, p.step, from, to); err != nil {
-			return fmt.Errorf("%s: %w", strconv.Quote(p.sheet.Path), err)
+		if err := p.file.move(p.pick, p.step, from, to); err != nil {
+			return fmt.Errorf("%s: %w", strconv.Quote(p.file.Path), err)
 		}
 	}
 	return nil
@@ -106,7 +106,7 @@ func (d *CommitParts) Trees(ctx context.Context, objects *repo.Overlay, old repo
 	var trees []repo.ID
 	for l := A; l <= Loose; l++ {
 		var entries []repo.IndexEntry
-		for _, s := range d.sheets {
+		for _, s := range d.layered {
 			if !s.has(l) {
 				continue
 			}

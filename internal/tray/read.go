@@ -68,11 +68,11 @@ func itemsOf(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Sta
 	return items, nil
 }
 
-// eachBatch reads the sheets of changes, some at a time, sorted as kept: the next ones
+// eachBatch reads the files of changes, some at a time, sorted as kept: the next ones
 // are read while do is at work. Lost are the paths of which not all that was kept is
 // there any more.
 func eachBatch(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State, view View,
-	do func(sheets []*LayeredFile, lost []string) error) error {
+	do func(layered []*LayeredFile, lost []string) error) error {
 	items, err := itemsOf(ctx, r, changes, kept)
 	if err != nil {
 		return err
@@ -82,12 +82,12 @@ func eachBatch(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *S
 	group.Go(func() error {
 		defer close(read)
 		for some := range slices.Chunk(items, batch) {
-			sheets, err := readSheets(ctx, r, some, view)
+			layered, err := readLayered(ctx, r, some, view)
 			if err != nil {
 				return err
 			}
 			select {
-			case read <- sheets:
+			case read <- layered:
 			case <-ctx.Done():
 				return ctx.Err()
 			}
@@ -95,14 +95,14 @@ func eachBatch(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *S
 		return nil
 	})
 	group.Go(func() error {
-		for sheets := range read {
+		for layered := range read {
 			var lost []string
-			for _, s := range sheets {
+			for _, s := range layered {
 				if !kept.sort(s) {
 					lost = append(lost, s.Path)
 				}
 			}
-			if err := do(sheets, lost); err != nil {
+			if err := do(layered, lost); err != nil {
 				return err
 			}
 		}
@@ -111,14 +111,14 @@ func eachBatch(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *S
 	return group.Wait()
 }
 
-func readSheets(ctx context.Context, r *repo.Repo, items []item, view View) ([]*LayeredFile, error) {
-	sheets := make([]*LayeredFile, len(items))
+func readLayered(ctx context.Context, r *repo.Repo, items []item, view View) ([]*LayeredFile, error) {
+	layered := make([]*LayeredFile, len(items))
 	var loose []repo.Change
 	var owners []*LayeredFile
 	var reads []*version
 	for i, it := range items {
 		s := &LayeredFile{Path: it.path, alike: it.alike}
-		sheets[i] = s
+		layered[i] = s
 		records := it.records
 		if it.from != nil {
 			s.From, s.Renamed = it.from.Path, it.renamed
@@ -145,7 +145,7 @@ func readSheets(ctx context.Context, r *repo.Repo, items []item, view View) ([]*
 	if err := readVersions(ctx, r, reads, limit); err != nil {
 		return nil, err
 	}
-	for _, s := range sheets {
+	for _, s := range layered {
 		s.work = s.index
 		for _, v := range []version{s.head, s.index} {
 			s.large = s.large || v.Mode != repo.ModeNone && v.Mode != repo.ModeSubmodule && v.data == nil
@@ -158,10 +158,10 @@ func readSheets(ctx context.Context, r *repo.Repo, items []item, view View) ([]*
 	for i, f := range files {
 		owners[i].takeWork(r, f)
 	}
-	for _, s := range sheets {
-		s.plan()
+	for _, s := range layered {
+		s.layOut()
 	}
-	return sheets, nil
+	return layered, nil
 }
 
 // take notes what a record of the status says of HEAD and the index. Of a renamed

@@ -3,6 +3,7 @@ package tray
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 
 	"bastel/internal/diff"
@@ -32,11 +33,11 @@ func TakeIn(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Stat
 		return Outcome{}, err
 	}
 	var files []*LayeredFile
-	for _, taken := range parts.sheets {
+	for _, taken := range parts.layered {
 		f := changed[taken.Path]
 		if f == nil { // as HEAD has it
 			f = &LayeredFile{Path: taken.Path, head: taken.head, index: taken.head, work: taken.head, large: taken.large}
-			f.plan()
+			f.layOut()
 		}
 		if err := f.takeIn(taken, at); err != nil {
 			return Outcome{}, fmt.Errorf("%s: %w", strconv.Quote(taken.Path), err)
@@ -61,16 +62,14 @@ func (s *LayeredFile) takeIn(taken *LayeredFile, at Layer) error {
 		return fmt.Errorf("it %w: parts of its text are in trays, and it would be no text any more", ErrBlocked)
 	case whole && !s.whole:
 		s.whole, s.weave = true, nil
-		s.events = append(s.between(s.head, s.index, A), s.between(s.index, s.work, Loose)...)
+		s.changes = append(s.between(s.head, s.index, A), s.between(s.index, s.work, Loose)...)
 	}
-	events := s.events
-	for _, e := range s.between(s.work, taken.work, at) {
-		for _, earlier := range s.events {
-			if earlier.Part&e.Part != 0 && at < earlier.At {
-				return buildsOn(earlier.At)
-			}
+	changes := slices.Clone(s.changes)
+	for _, c := range s.between(s.work, taken.work, at) {
+		if later, builds := c.buildsOn(s.changes, at); builds {
+			return buildsOn(later)
 		}
-		events = append(events, e)
+		changes = append(changes, c)
 	}
 	if !s.whole {
 		w, err := s.weave.bring(diff.Split(taken.work.data), at)
@@ -79,7 +78,7 @@ func (s *LayeredFile) takeIn(taken *LayeredFile, at Layer) error {
 		}
 		s.weave = w
 	}
-	s.events, s.work = inOrder(events), taken.work
+	s.changes, s.work = inOrder(changes), taken.work
 	return nil
 }
 

@@ -40,14 +40,14 @@ func (d desk) look(t fixture.TB) ([]repo.Change, *tray.State) {
 	return changes, kept
 }
 
-func (d desk) board(t fixture.TB) tray.Listing {
+func (d desk) listing(t fixture.TB) tray.Listing {
 	changes, kept := d.look(t)
-	board, err := tray.Read(ctx, d.repo, changes, kept, tray.Plain)
+	listing, err := tray.Read(ctx, d.repo, changes, kept, tray.Plain)
 	require.NoError(t, err)
-	return board
+	return listing
 }
 
-func (d desk) list(t fixture.TB, at tray.Layer) []tray.File { return d.board(t).Files(at) }
+func (d desk) list(t fixture.TB, at tray.Layer) []tray.File { return d.listing(t).Files(at) }
 
 // keep carries an outcome out.
 func (d desk) keep(t fixture.TB, out tray.Outcome, err error) {
@@ -191,8 +191,8 @@ func TestThreeTraysAddUp(t *testing.T) {
 			}
 			d.keep(t, out, err)
 		}
-		board := d.board(t)
-		require.Empty(t, board.Lost)
+		listing := d.listing(t)
+		require.Empty(t, listing.Lost)
 		changes, kept := d.look(t)
 		overlay := d.repo.NewOverlay()
 		head, err := repo.ParseID(before)
@@ -201,7 +201,7 @@ func TestThreeTraysAddUp(t *testing.T) {
 		require.NoError(t, err)
 		last := head
 		for n, made := range trees {
-			files := board.Files(tray.A + tray.Layer(n))
+			files := listing.Files(tray.A + tray.Layer(n))
 			for _, file := range files {
 				old := cmp.Or(file.From, file.Path)
 				want := patched(t, linesIn(t, overlay, last, old), file.Hunks)
@@ -357,9 +357,9 @@ func TestAFileThatCannotBeReadIsShown(t *testing.T) {
 	// reading without permission would be, for the superuser too.
 	changes[0].Path = "link/a"
 	require.NoError(t, os.Symlink(t.TempDir(), filepath.Join(f.Dir, "link")))
-	board, err := tray.Read(ctx, f.repo, changes, kept, tray.Plain)
+	listing, err := tray.Read(ctx, f.repo, changes, kept, tray.Plain)
 	require.NoError(t, err, "one file does not hide the others")
-	files := board.Loose
+	files := listing.Loose
 	assert.Equal(t, []tray.Kind{tray.Blocked, tray.Text}, []tray.Kind{files[0].Hunks[0].Kind, files[1].Hunks[0].Kind})
 	_, err = tray.Move(ctx, f.repo, changes, kept, tray.Plain, tray.Loose, tray.A, tray.SelectFiles("link/a"))
 	assert.ErrorIs(t, err, tray.ErrBlocked)

@@ -13,8 +13,8 @@ import (
 func TreeAt(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head repo.ID, changes []repo.Change, kept *State,
 	at Layer) (repo.ID, error) {
 	var entries []repo.IndexEntry
-	err := eachBatch(ctx, r, changes, kept, Plain, func(sheets []*LayeredFile, _ []string) error {
-		for _, s := range sheets {
+	err := eachBatch(ctx, r, changes, kept, Plain, func(layered []*LayeredFile, _ []string) error {
+		for _, s := range layered {
 			if at == Loose && s.stamp != "" && s.work.ID.IsZero() {
 				id, err := r.StoreFile(ctx, s.Path)
 				if err != nil {
