@@ -90,7 +90,7 @@ func (a *App) RememberedAnswers() (map[mend.Key]mend.Resolution, error) {
 	}
 	memory := make(map[mend.Key]mend.Resolution, len(answers))
 	for _, r := range answers {
-		given, err := r.Given()
+		given, err := r.Resolution()
 		if err != nil {
 			return nil, fmt.Errorf("read the remembered answers: %w", err)
 		}

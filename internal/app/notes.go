@@ -118,8 +118,8 @@ func (a *App) ReviewPath() (string, error) {
 	return filepath.Join(dir, reviewFile), err
 }
 
-// ReadBook reads what was read and noted; without a file that is nothing.
-func (a *App) ReadBook() (review.Record, error) {
+// ReviewRecord reads what was read and noted; without a file that is nothing.
+func (a *App) ReviewRecord() (review.Record, error) {
 	path, err := a.ReviewPath()
 	if err != nil {
 		return review.Record{}, err
@@ -131,9 +131,9 @@ func (a *App) ReadBook() (review.Record, error) {
 	if err != nil {
 		return review.Record{}, fmt.Errorf("read what was read: %w", err)
 	}
-	book, err := review.Parse(data)
+	record, err := review.Parse(data)
 	if err != nil {
-		return book, fmt.Errorf("read what was read: %w", errors.Join(err, ErrUnreadable))
+		return record, fmt.Errorf("read what was read: %w", errors.Join(err, ErrUnreadable))
 	}
-	return book, nil
+	return record, nil
 }

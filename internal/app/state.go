@@ -68,7 +68,7 @@ func (a *App) unreadableState(ctx context.Context) string {
 		pass(path, err)
 	}
 	if path, err := a.ReviewPath(); err == nil {
-		_, err := a.ReadBook()
+		_, err := a.ReviewRecord()
 		pass(path, err)
 	}
 	if id, err := a.Repo.RefValue(ctx, tray.Ref(a.Repo)); err == nil && !id.IsZero() {

@@ -92,9 +92,9 @@ func (c *command) mendPlan(ctx context.Context, a *app.App, name string, flags m
 		return err
 	}
 	if len(flags.answers)+len(flags.texts) == 0 {
-		return c.listMatters(found.Matters)
+		return c.listConflicts(found.Steps)
 	}
-	given, err := flags.given(found.Matters)
+	given, err := flags.given(found.Steps)
 	if err != nil {
 		return err
 	}
@@ -156,7 +156,7 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 		return c.finishMerge(ctx, a, flags.message, flags.meant)
 	}
 	if w == nil {
-		return c.listMatters(nil)
+		return c.listConflicts(nil)
 	}
 	switch {
 	case w.Open() == 0 && w.WritesSomething():
@@ -164,7 +164,7 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 	case w.Open() == 0 && w.Finish != "":
 		fmt.Fprintf(c.stderr, "bastel: everything is resolved; finish it with %s\n", w.Finishing())
 	}
-	return c.listMatters([]resolving.ConflictedStep{w.ConflictedStep})
+	return c.listConflicts([]resolving.ConflictedStep{w.ConflictedStep})
 }
 
 func (c *command) finishMerge(ctx context.Context, a *app.App, message string, meant bool) error {
@@ -186,7 +186,7 @@ func (c *command) finishMerge(ctx context.Context, a *app.App, message string, m
 }
 
 // given reads the answers for what is open; a key stands for every place of that content.
-func (f mendFlags) given(matters []resolving.ConflictedStep) (given []mend.Resolution, err error) {
+func (f mendFlags) given(steps []resolving.ConflictedStep) (given []mend.Resolution, err error) {
 	for _, words := range append(append([]string{}, f.answers...), f.texts...) {
 		key, value, ok := strings.Cut(words, "=")
 		if !ok {
@@ -202,7 +202,7 @@ func (f mendFlags) given(matters []resolving.ConflictedStep) (given []mend.Resol
 			return nil, fmt.Errorf("%w: %w", errUsage, err)
 		}
 		found := false
-		for _, m := range matters {
+		for _, m := range steps {
 			for _, file := range m.Files {
 				for _, q := range append(file.Questions(), file.WholeQuestion()) {
 					if string(q.Key) != key {
@@ -253,10 +253,10 @@ type matterDocument struct {
 
 var originNames = map[mend.Origin]string{mend.Open: "open", mend.Here: "given", mend.Elsewhere: "elsewhere", mend.Remembered: "remembered"}
 
-// listMatters prints what met; the answer is no while something is open.
-func (c *command) listMatters(matters []resolving.ConflictedStep) error {
+// listConflicts prints what met; the answer is no while something is open.
+func (c *command) listConflicts(steps []resolving.ConflictedStep) error {
 	documents, open := []matterDocument{}, 0
-	for _, m := range matters {
+	for _, m := range steps {
 		d := matterDocument{Title: m.Title, Open: m.Open(), Conflicts: []conflictDocument{}}
 		open += d.Open
 		for _, f := range m.Files {
@@ -396,7 +396,7 @@ func (c *command) takeCommits(ctx context.Context, a *app.App, ids []repo.ID, ho
 	if waiting != nil {
 		fmt.Fprintln(c.stderr, "bastel: there are conflicts with what you have, and nothing was changed yet; answer it with bastel mend, or "+
 			"stop with bastel take --stop")
-		return c.listMatters([]resolving.ConflictedStep{waiting.ConflictedStep})
+		return c.listConflicts([]resolving.ConflictedStep{waiting.ConflictedStep})
 	}
 	return c.changedPaths(paths)
 }

@@ -8,11 +8,11 @@ import (
 	"github.com/pelletier/go-toml/v2"
 )
 
-// format names the layout of the file that a book is kept in.
+// format names the layout of the file that a record is kept in.
 const format = "bastel-review/1"
 
-// ErrUnreadable is a file that holds no book.
-var ErrUnreadable = errors.New("it is not a book of what was read")
+// ErrUnreadable is a file that holds no record.
+var ErrUnreadable = errors.New("it is no record of what was read")
 
 type kept struct {
 	Format   string               `toml:"format"`
@@ -33,7 +33,7 @@ func Parse(data []byte) (Record, error) {
 	return Record{Read: k.Read, Notes: k.Notes, Verdicts: k.Verdicts}, nil
 }
 
-// Encode writes the book as TOML.
+// Encode writes the record as TOML.
 func (b Record) Encode() ([]byte, error) {
 	return toml.Marshal(kept{format, b.Notes, b.Verdicts, b.Read})
 }

@@ -2,7 +2,7 @@
 //
 // Both hold on to content, not to commits: a rewriting makes new commits, and what was
 // read of them, and did not change, stays read. Where the series comes from and where the
-// book is kept is left to the use cases.
+// record is kept is left to the use cases.
 //
 // Its tests promise: ticks and notes follow their content through any rewriting.
 package review

@@ -68,7 +68,7 @@ func NewFileAnswer(g mend.Resolution) FileAnswer {
 }
 
 // Answers reads an answer from a file. Errors: ErrBadPlan.
-func (f FileAnswer) Given() (g mend.Resolution, err error) {
+func (f FileAnswer) Resolution() (g mend.Resolution, err error) {
 	g = mend.Resolution{Key: f.Key, Everywhere: f.Everywhere, Place: mend.Place{Source: f.Of, Path: f.Path, Nth: f.Nth}}
 	if f.QuotedPath != "" {
 		if g.Path, err = strconv.Unquote(f.QuotedPath); err != nil {

@@ -135,7 +135,7 @@ func (f File) Plan(base repo.ID, sources []repo.ID, messageOf func(repo.ID) stri
 	p := Plan{Branch: f.Branch, Tip: f.Tip, Base: base, Onto: f.Onto, Sources: sources, LeftOut: f.LeftOut, Extra: f.Extra,
 		NotFromMemory: f.Shut}
 	for _, answer := range f.Answers {
-		given, err := answer.Given()
+		given, err := answer.Resolution()
 		if err != nil {
 			return p, err
 		}

@@ -77,7 +77,7 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	if result.Warning, err = a.CarryOut(ctx, op); err != nil {
 		return result, err
 	}
-	result.Became = fatesOf(plan, forecast)
+	result.Became = mappingsOf(plan, forecast)
 	return result, nil
 }
 
@@ -95,34 +95,34 @@ func applicable(plan shape.Plan, forecast *replay.Forecast, consent app.Consent)
 		" Nothing was changed. Look at the difference at the end, then confirm it: bastel apply --new-content.", Err: app.ErrNewContent}
 }
 
-// fatesOf says what becomes of each source.
-func fatesOf(plan shape.Plan, f *replay.Forecast) []app.CommitMapping {
-	var fates []app.CommitMapping
+// mappingsOf says what becomes of each source.
+func mappingsOf(plan shape.Plan, f *replay.Forecast) []app.CommitMapping {
+	var mappings []app.CommitMapping
 	for i, id := range plan.Sources {
-		fate := app.CommitMapping{Source: id, Relation: "gone"}
+		mapping := app.CommitMapping{Source: id, Relation: "gone"}
 		for at, step := range f.Steps {
 			if step.Commit.IsZero() || !slices.Contains(step.Sources, id) {
 				continue
 			}
-			fate.New = append(fate.New, step.Commit)
+			mapping.New = append(mapping.New, step.Commit)
 			switch {
-			case len(fate.New) > 1:
-				fate.Relation = "split"
+			case len(mapping.New) > 1:
+				mapping.Relation = "split"
 			case len(step.Sources) > 1:
-				fate.Relation = "joined"
+				mapping.Relation = "joined"
 			case plan.Next[at].Message != "":
-				fate.Relation = "reworded"
+				mapping.Relation = "reworded"
 			case step.Kept:
-				fate.Relation = "the same"
+				mapping.Relation = "the same"
 			case at != i:
-				fate.Relation = "moved"
+				mapping.Relation = "moved"
 			default:
-				fate.Relation = "rewritten"
+				mapping.Relation = "rewritten"
 			}
 		}
-		fates = append(fates, fate)
+		mappings = append(mappings, mapping)
 	}
-	return fates
+	return mappings
 }
 
 func conflictRefusal(f *replay.Forecast) error {

@@ -92,7 +92,7 @@ func (a *App) learned(kind journal.Kind, entry journal.Entry) error {
 	}
 	var given []mend.Resolution
 	for _, answer := range file.Answers {
-		g, err := answer.Given()
+		g, err := answer.Resolution()
 		if err != nil {
 			return err
 		}

@@ -90,11 +90,11 @@ func (a *App) LookLanding(ctx context.Context) (LandingLook, error) {
 
 // lookReviews tells of approvals and notes.
 func (a *App) lookReviews(head repo.Head, look *LandingLook) error {
-	book, err := a.knownBook()
+	record, err := a.knownRecord()
 	if err != nil {
 		return err
 	}
-	for _, v := range book.Verdicts {
+	for _, v := range record.Verdicts {
 		switch {
 		case v.Branch != look.Branch || !v.Approved:
 		case v.Commit == head.Commit:
@@ -103,7 +103,7 @@ func (a *App) lookReviews(head repo.Head, look *LandingLook) error {
 			look.Approved = append(look.Approved, v.By+" (as it was at "+v.Commit.Short()+")")
 		}
 	}
-	for _, n := range book.Notes {
+	for _, n := range record.Notes {
 		if n.Branch == look.Branch && !n.Settled {
 			look.OpenNotes++
 		}

@@ -108,11 +108,11 @@ func (a *App) facts(ctx context.Context, branch string, settings app.Settings) (
 
 // readFacts says what was not read yet, and how many notes are open.
 func (a *App) readFacts(ctx context.Context, branch string, sources []app.Source, f *send.Facts) error {
-	book, err := a.knownBook()
+	record, err := a.knownRecord()
 	if err != nil {
 		return err
 	}
-	for _, n := range book.Notes {
+	for _, n := range record.Notes {
 		switch {
 		case n.Branch != branch || n.Settled:
 		case n.By != "":
@@ -126,7 +126,7 @@ func (a *App) readFacts(ctx context.Context, branch string, sources []app.Source
 		return err
 	}
 	for _, c := range series {
-		if slices.ContainsFunc(c.Keys, func(keys [][]string) bool { return slices.Contains(book.WasRead(keys), false) }) {
+		if slices.ContainsFunc(c.Keys, func(keys [][]string) bool { return slices.Contains(record.WasRead(keys), false) }) {
 			f.Unread = append(f.Unread, c.ID)
 		}
 	}

@@ -27,7 +27,7 @@ type ReadThrough struct {
 	Whole     review.Commit   // all of it as one difference
 	Notes     []review.Placed // of this branch
 	Verdicts  []review.Verdict
-	Book      review.Record
+	Record    review.Record
 }
 
 // ReadThrough reads the branch's own commits, and what was read of them.
@@ -43,7 +43,7 @@ func (a *App) ReadThrough(ctx context.Context) (ReadThrough, error) {
 	if r.Series, err = a.seriesOf(ctx, r.Sources); err != nil {
 		return r, err
 	}
-	if r.Book, err = a.knownBook(); err != nil {
+	if r.Record, err = a.knownRecord(); err != nil {
 		return r, err
 	}
 	if len(r.Sources) > 0 {
@@ -88,7 +88,7 @@ func (a *App) seriesOf(ctx context.Context, sources []app.Source) ([]review.Comm
 
 // place finds where the notes on the branch stand now.
 func (r *ReadThrough) place() {
-	for _, n := range r.Book.Notes {
+	for _, n := range r.Record.Notes {
 		if n.Branch != r.Branch {
 			continue
 		}
@@ -99,7 +99,7 @@ func (r *ReadThrough) place() {
 		}
 		r.Notes = append(r.Notes, placed)
 	}
-	for _, v := range r.Book.Verdicts {
+	for _, v := range r.Record.Verdicts {
 		if v.Branch == r.Branch {
 			r.Verdicts = append(r.Verdicts, v)
 		}
@@ -109,7 +109,7 @@ func (r *ReadThrough) place() {
 // Tally counts the hunks of a commit, and those that were read.
 func (r ReadThrough) Tally(commit int) (read, all int) {
 	for _, keys := range r.Series[commit].Keys {
-		for _, done := range r.Book.WasRead(keys) {
+		for _, done := range r.Record.WasRead(keys) {
 			all++
 			if done {
 				read++
@@ -129,32 +129,32 @@ func (r ReadThrough) Open() (n int) {
 	return n
 }
 
-// knownBook is the book; one that cannot be read is passed over, which opening tells.
-func (a *App) knownBook() (review.Record, error) {
-	book, err := a.ReadBook()
+// knownRecord is the record; one that cannot be read is passed over, which opening tells.
+func (a *App) knownRecord() (review.Record, error) {
+	record, err := a.ReviewRecord()
 	if errors.Is(err, app.ErrUnreadable) {
 		return review.Record{}, nil
 	}
-	return book, err
+	return record, err
 }
 
-// changeBook changes the book as it is now, one change at a time.
-func (a *App) changeBook(change func(b *review.Record) error) error {
+// changeRecord changes the record as it is now, one change at a time.
+func (a *App) changeRecord(change func(b *review.Record) error) error {
 	a.ReviewLock.Lock()
 	defer a.ReviewLock.Unlock()
-	book, err := a.ReadBook()
+	record, err := a.ReviewRecord()
 	if errors.Is(err, app.ErrUnreadable) {
 		path, pathErr := a.ReviewPath()
-		book, err = review.Record{}, errors.Join(pathErr, app.SetAside(path))
+		record, err = review.Record{}, errors.Join(pathErr, app.SetAside(path))
 	}
 	if err != nil {
 		return err
 	}
-	if err := change(&book); err != nil {
+	if err := change(&record); err != nil {
 		return err
 	}
-	book.Trim(mostRead)
-	text, err := book.Encode()
+	record.Trim(mostRead)
+	text, err := record.Encode()
 	if err != nil {
 		return fmt.Errorf("write what was read: %w", err)
 	}
@@ -169,7 +169,7 @@ func (a *App) changeBook(change func(b *review.Record) error) error {
 // not.
 func (a *App) TickRead(commits []review.Commit, hunks map[string]bool) error {
 	when := time.Now().Truncate(time.Second)
-	return a.changeBook(func(b *review.Record) error {
+	return a.changeRecord(func(b *review.Record) error {
 		for _, c := range commits {
 			for i, f := range c.Files {
 				b.Tick(f, c.Keys[i], hunks, when)
@@ -207,7 +207,7 @@ func (a *App) AddNote(branch string, anchor review.Anchor, text string) (number 
 	if text = strings.TrimSpace(text); text == "" {
 		return 0, app.Refuse("A note needs a text.")
 	}
-	return number, a.changeBook(func(b *review.Record) error {
+	return number, a.changeRecord(func(b *review.Record) error {
 		number = b.Add(review.Note{Branch: branch, Anchor: anchor, Text: text, When: time.Now().Truncate(time.Second)})
 		return nil
 	})
@@ -254,7 +254,7 @@ func (a *App) RewordNote(number int, text string) error {
 }
 
 func (a *App) changeNote(number int, change func(n *review.Note)) error {
-	return a.changeBook(func(b *review.Record) error {
+	return a.changeRecord(func(b *review.Record) error {
 		n := b.Note(number)
 		if n == nil {
 			return app.Refuse("There is no note %d. bastel notes lists them.", number)
@@ -266,7 +266,7 @@ func (a *App) changeNote(number int, change func(n *review.Note)) error {
 
 // DropNote takes a note away.
 func (a *App) DropNote(number int) error {
-	return a.changeBook(func(b *review.Record) error {
+	return a.changeRecord(func(b *review.Record) error {
 		if b.Note(number) == nil {
 			return app.Refuse("There is no note %d. bastel notes lists them.", number)
 		}

@@ -71,7 +71,7 @@ func (a *App) ReceiveReview(ctx context.Context) (Received, error) {
 	for i := range answer.Verdicts {
 		answer.Verdicts[i].Branch = head.Branch()
 	}
-	return got, a.changeBook(func(b *review.Record) error {
+	return got, a.changeRecord(func(b *review.Record) error {
 		got.Comments, got.Verdicts = b.Receive(notes, answer.Verdicts)
 		return nil
 	})

@@ -25,7 +25,7 @@ func (a *App) keptAnswers() (given []mend.Resolution) {
 		return nil
 	}
 	for _, f := range kept.Answer {
-		if g, err := f.Given(); err == nil {
+		if g, err := f.Resolution(); err == nil {
 			given = append(given, g)
 		}
 	}

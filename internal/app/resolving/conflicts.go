@@ -27,8 +27,8 @@ type ConflictedStep struct {
 
 // Mending is all that met in a plan, and the answers that are remembered.
 type Mending struct {
-	Matters []ConflictedStep
-	Memory  map[mend.Key]mend.Resolution
+	Steps  []ConflictedStep
+	Memory map[mend.Key]mend.Resolution
 }
 
 // ConflictedFile is a conflict with the stories of its sides.
@@ -77,13 +77,13 @@ func (a *App) Mending(ctx context.Context, plan shape.Plan, f *replay.Forecast) 
 			m.First = mend.Left
 		}
 		for _, met := range step.PathConflicts {
-			file, err := a.matterFile(ctx, plan, f, step, met, rules)
+			file, err := a.conflictedFile(ctx, plan, f, step, met, rules)
 			if err != nil {
 				return found, err
 			}
 			m.Files = append(m.Files, file)
 		}
-		found.Matters = append(found.Matters, m)
+		found.Steps = append(found.Steps, m)
 		if step.Result == replay.Conflict {
 			break
 		}
@@ -91,7 +91,7 @@ func (a *App) Mending(ctx context.Context, plan shape.Plan, f *replay.Forecast) 
 	return found, nil
 }
 
-func (a *App) matterFile(ctx context.Context, plan shape.Plan, f *replay.Forecast, step replay.Step, met replay.PathConflict,
+func (a *App) conflictedFile(ctx context.Context, plan shape.Plan, f *replay.Forecast, step replay.Step, met replay.PathConflict,
 	rules *repo.MergeRules) (ConflictedFile, error) {
 	file := ConflictedFile{State: met.State}
 	rule, err := rules.Rule(ctx, met.Path)

@@ -200,13 +200,13 @@ func (m *Model) book() mend.AnswerBook {
 
 // lookAnew shows the answers at once; what follows from them comes with the forecast.
 func (m *Model) lookAnew() {
-	for i := range m.matters {
-		for j := range m.matters[i].Files {
-			f := &m.matters[i].Files[j]
+	for i := range m.steps {
+		for j := range m.steps[i].Files {
+			f := &m.steps[i].Files[j]
 			f.State = mend.Look(f.Conflict, f.WholeQuestion().Source, m.book())
 		}
 	}
-	m.spots = spotsOf(m.matters)
+	m.spots = spotsOf(m.steps)
 	m.at = min(m.at, len(m.spots)-1)
 }
 
@@ -319,7 +319,7 @@ func (m *Model) likewise(q mend.Question, fits func(path string) bool) (given []
 		return nil
 	}
 	for _, s := range m.spots {
-		f := &m.matters[s.matter].Files[s.file]
+		f := &m.steps[s.step].Files[s.file]
 		other := f.Questions()[s.question]
 		if other.Open() && fits(f.Path) && (other.Region != nil) == (q.Region != nil) {
 			given = append(given, other.Give(q.Answer))

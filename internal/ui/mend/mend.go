@@ -47,7 +47,7 @@ type Model struct {
 	looking    kit.Reading[*resolving.PendingMerge] // those in the working tree
 	keeper     kit.Keeper
 	memory     map[mend.Key]mend.Resolution
-	matters    []resolving.ConflictedStep
+	steps      []resolving.ConflictedStep
 	waiting    *resolving.PendingMerge // conflicts that another tool left in the working tree; nil: the plan's
 
 	spots     []spot
@@ -68,7 +68,7 @@ type Model struct {
 }
 
 // spot is the place of a question.
-type spot struct{ matter, file, question int }
+type spot struct{ step, file, question int }
 
 // New makes the screen.
 func New(ctx context.Context, a *app.App, planner Planner) *Model {
@@ -136,7 +136,7 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	case kit.Read[conflictsRead]:
 		// What was read of a plan that was answered since says nothing of what is next.
 		if m.planned.Take(msg) && m.waiting == nil && msg.Value.plan.Equal(m.planner.Plan()) {
-			return m.take(msg.Value.found.Matters, msg.Value.found.Memory)
+			return m.take(msg.Value.found.Steps, msg.Value.found.Memory)
 		}
 	case kit.Read[*resolving.PendingMerge]:
 		if m.looking.Take(msg) {
@@ -194,13 +194,13 @@ func (m *Model) read() tea.Cmd {
 
 // take shows what was read. The cursor stays with its question, or goes to the first
 // one that is open.
-func (m *Model) take(matters []resolving.ConflictedStep, memory map[mend.Key]mend.Resolution) tea.Cmd {
+func (m *Model) take(steps []resolving.ConflictedStep, memory map[mend.Key]mend.Resolution) tea.Cmd {
 	var was *mend.Question
 	if q, ok := m.question(); ok {
 		was = &q
 	}
-	m.matters, m.memory = matters, memory
-	m.spots = spotsOf(matters)
+	m.steps, m.memory = steps, memory
+	m.spots = spotsOf(steps)
 	at := -1
 	if was != nil {
 		at = slices.IndexFunc(m.spots, func(s spot) bool { q := m.questionAt(s); return q.Place == was.Place && q.Key == was.Key })
@@ -237,7 +237,7 @@ func (m *Model) goTo(at int) tea.Cmd {
 	if at < 0 {
 		return nil
 	}
-	s, step, conflict := m.spot(), *m.matter(), m.file().Conflict
+	s, step, conflict := m.spot(), *m.conflicted(), m.file().Conflict
 	if conflict.Chunks != nil {
 		return nil
 	}
@@ -255,12 +255,12 @@ func (m *Model) spot() spot {
 	return m.spots[m.at]
 }
 
-func (m *Model) matter() *resolving.ConflictedStep { return &m.matters[m.spot().matter] }
+func (m *Model) conflicted() *resolving.ConflictedStep { return &m.steps[m.spot().step] }
 
-func (m *Model) file() *resolving.ConflictedFile { return &m.matter().Files[m.spot().file] }
+func (m *Model) file() *resolving.ConflictedFile { return &m.conflicted().Files[m.spot().file] }
 
 func (m *Model) questionAt(s spot) mend.Question {
-	return m.matters[s.matter].Files[s.file].Questions()[s.question]
+	return m.steps[s.step].Files[s.file].Questions()[s.question]
 }
 
 // FileAtHand is the file that conflicts, as the branch at work has it.
@@ -285,8 +285,8 @@ func (m *Model) question() (q mend.Question, ok bool) {
 
 // open counts what is open in the file at the cursor, and in all.
 func (m *Model) open() (inFile, inAll int) {
-	for _, matter := range m.matters {
-		inAll += matter.Open()
+	for _, step := range m.steps {
+		inAll += step.Open()
 	}
 	if m.at >= 0 {
 		inFile = m.file().Open()
@@ -296,7 +296,7 @@ func (m *Model) open() (inFile, inAll int) {
 
 // sides are the two of the question at the cursor, in the order of their keys.
 func (m *Model) sides() [2]mend.Side {
-	if m.matter().First == mend.Left {
+	if m.conflicted().First == mend.Left {
 		return [2]mend.Side{mend.Left, mend.Right}
 	}
 	return [2]mend.Side{mend.Right, mend.Left}

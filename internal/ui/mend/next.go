@@ -43,7 +43,7 @@ func (m *Model) summary(theme kit.Theme) (string, lipgloss.Style) {
 	case open == 0 && m.forecast.Conflicts() == 0 && !m.forecast.Tip.IsZero():
 		return "all answered, the rest is clean: a applies the plan", theme.Next
 	}
-	after := len(m.forecast.Steps) - m.matter().Step - 1
+	after := len(m.forecast.Steps) - m.conflicted().Step - 1
 	return wording.Count(after, "entry") + " after this one", theme.Dim
 }
 

@@ -23,9 +23,9 @@ import (
 	"bastel/internal/wording"
 )
 
-func spotsOf(matters []resolving.ConflictedStep) (spots []spot) {
-	for i, matter := range matters {
-		for j, file := range matter.Files {
+func spotsOf(steps []resolving.ConflictedStep) (spots []spot) {
+	for i, step := range steps {
+		for j, file := range step.Files {
 			for k := range file.Questions() {
 				spots = append(spots, spot{i, j, k})
 			}
@@ -155,7 +155,7 @@ func (m *Model) edit() tea.Cmd {
 			}
 		}
 	}
-	tree, objects := m.around(), m.matter().Objects
+	tree, objects := m.around(), m.conflicted().Objects
 	return kit.Start(kit.Work[kit.Got]{
 		Title: "Writing the files out",
 		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
@@ -187,10 +187,10 @@ type edited struct {
 
 // around is the content that the file at the cursor lies in.
 func (m *Model) around() repo.ID {
-	if m.waiting != nil || m.forecast == nil || m.matter().Step >= len(m.forecast.Steps) {
+	if m.waiting != nil || m.forecast == nil || m.conflicted().Step >= len(m.forecast.Steps) {
 		return repo.ID{}
 	}
-	return m.forecast.Steps[m.matter().Step].Tree
+	return m.forecast.Steps[m.conflicted().Step].Tree
 }
 
 // joinable are the entries that conflict at the same paths as the one at the cursor,
@@ -199,7 +199,7 @@ func (m *Model) joinable() []int {
 	if m.waiting != nil || m.at < 0 || m.forecast == nil {
 		return nil
 	}
-	here := m.matter().Step
+	here := m.conflicted().Step
 	if here >= len(m.forecast.Steps) || len(m.forecast.Steps) != len(m.planner.Plan().Next) {
 		return nil
 	}

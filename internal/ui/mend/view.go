@@ -81,7 +81,7 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 		status, style = "all answered", theme.Next
 	}
 	return []string{
-		kit.Heading(width, "Now", safe.Line(m.matter().Title), m.half == kit.Now, theme.Now, theme, false),
+		kit.Heading(width, "Now", safe.Line(m.conflicted().Title), m.half == kit.Now, theme.Now, theme, false),
 		kit.Split(width, nil, []kit.Seg{{Text: safe.Show("  " + where), Style: theme.Strong},
 			{Text: safe.Show("  " + m.place()), Style: theme.Dim}}, kit.Seg{Text: safe.Show(status), Style: style}),
 		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + m.reused()), Style: theme.Next}),

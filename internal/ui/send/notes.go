@@ -19,7 +19,7 @@ import (
 // write writes a note on what the cursor is on, or changes the one that is there.
 func (r *reading) write() tea.Cmd {
 	if number := r.text.NoteAtCursor(); number > 0 && r.half == kit.Next {
-		if n := r.data.Book.Note(number); n != nil && n.By == "" {
+		if n := r.data.Record.Note(number); n != nil && n.By == "" {
 			return kit.Show(kit.Edit{Title: fmt.Sprintf("Note %d", number), Text: n.Text, Suffix: ".md", Done: func(text string) tea.Cmd {
 				if strings.TrimSpace(text) == "" {
 					return kit.Say("A note needs a text. x deletes it.")
@@ -40,7 +40,7 @@ func (r *reading) write() tea.Cmd {
 	}})
 }
 
-// anchor says what a note would be about, for the book and for people.
+// anchor says what a note would be about, for the record and for people.
 func (r *reading) anchor() (review.Anchor, string) {
 	at := review.Place{Commit: r.commit, File: -1, Hunk: -1, Line: -1}
 	if r.half == kit.Next {
@@ -84,7 +84,7 @@ func (r *reading) change(said string, do func() error) tea.Cmd {
 }
 
 func (r *reading) closeNote(number int) tea.Cmd {
-	n := r.data.Book.Note(number)
+	n := r.data.Record.Note(number)
 	if n == nil {
 		return nil
 	}

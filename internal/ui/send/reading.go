@@ -89,7 +89,7 @@ func (r *reading) show() {
 	r.text.Set(c.Files)
 	read := map[string]bool{}
 	for i, f := range c.Files {
-		for h, done := range r.data.Book.WasRead(c.Keys[i]) {
+		for h, done := range r.data.Record.WasRead(c.Keys[i]) {
 			read[f.Hunks[h].ID] = done
 		}
 	}
@@ -196,11 +196,11 @@ func (r *reading) tickCommit() tea.Cmd {
 	return r.keep()
 }
 
-// mark brings what was ticked into the book that is shown.
+// mark brings what was ticked into the record that is shown.
 func (r *reading) mark() {
 	for _, c := range r.everything() {
 		for i, f := range c.Files {
-			r.data.Book.Tick(f, c.Keys[i], r.ticked, time.Now())
+			r.data.Record.Tick(f, c.Keys[i], r.ticked, time.Now())
 		}
 	}
 	r.count()

@@ -124,19 +124,19 @@ func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
 		source := m.sources[i]
 		cursor := m.half == kit.Now && i == m.cursor[kit.Now]
 		out := m.plan.Place(source.ID) < 0
-		kin := at >= 0 && slices.Contains(m.plan.Next[at].From, source.ID)
-		lines = append(lines, m.entries[kit.Now].Rows(i, m.nowRows(width, i, source, cursor, kin, out, theme))...)
+		ofEntry := at >= 0 && slices.Contains(m.plan.Next[at].From, source.ID)
+		lines = append(lines, m.entries[kit.Now].Rows(i, m.nowRows(width, i, source, cursor, ofEntry, out, theme))...)
 	}
 	return kit.Pad(lines, width, height)
 }
 
-func (m *Model) nowRows(width, i int, s app.Source, cursor, kin, out bool, theme kit.Theme) []string {
+func (m *Model) nowRows(width, i int, s app.Source, cursor, ofEntry, out bool, theme kit.Theme) []string {
 	backdrop, pointer := kit.Cursor(theme, cursor, 1)
 	title, number := theme.Plain, theme.Now
 	switch {
 	case out:
 		title, number = theme.Dim.Strikethrough(true), theme.Dim
-	case kin:
+	case ofEntry:
 		title, number = theme.Strong, theme.Accent
 	}
 	writer := s.Commit.Writer()
