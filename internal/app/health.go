@@ -57,7 +57,7 @@ func (a *App) Health(ctx context.Context) ([]HealthCheck, error) {
 	}
 	list = append(list, a.locks()...)
 	list = append(list, a.packs())
-	if n := a.removeScratch(time.Now().Add(-scratchAge)); n > 0 {
+	if n := a.removeScratch(scratchAge); n > 0 {
 		add("temporary folders", wording.Count(n, "folder")+" that a crash had left were removed", "")
 	}
 	set, err := a.ConfiguredHere(ctx)
@@ -122,12 +122,20 @@ func (a *App) packs() HealthCheck {
 	return f
 }
 
-// scratchAge is how old a temporary folder is that nothing works in any more.
-const scratchAge = 3 * 24 * time.Hour
+// How old a temporary folder is that nothing works in any more: by what doctor is asked to do, and by itself at a start, when an
+// editor somewhere may still be open on one.
+const (
+	scratchAge   = 3 * 24 * time.Hour
+	forgottenAge = 30 * 24 * time.Hour
+)
 
-// removeScratch removes what crashes left of temporary folders, if it is older than that. It gives how many went.
-func (a *App) removeScratch(before time.Time) (removed int) {
-	outside := []string{"bastel-check-", "bastel-entry-", "bastel-mend-", "bastel-merge-", "bastel-ask-", "bastel-copy-"}
+// RemoveForgotten removes what crashes left long ago of temporary folders and files.
+func (a *App) RemoveForgotten() { a.removeScratch(forgottenAge) }
+
+// removeScratch removes what crashes left of temporary folders and files, if it is older than an age. It gives how many went.
+func (a *App) removeScratch(age time.Duration) (removed int) {
+	before := time.Now().Add(-age)
+	outside := []string{"bastel-check-", "bastel-entry-", "bastel-mend-", "bastel-merge-", "bastel-ask-", "bastel-copy-", "bastel-text-"}
 	inside := []string{"layout-", "scratch-index-"}
 	for dir, names := range map[string][]string{filepath.Join(a.Repo.GitDir(), "bastel"): inside, os.TempDir(): outside} {
 		entries, err := os.ReadDir(dir)

@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -18,6 +19,7 @@ import (
 	"bastel/internal/journal"
 	"bastel/internal/send"
 	"bastel/internal/sweep"
+	"bastel/internal/tray"
 )
 
 // Settings are the user's own, from a file in the XDG configuration folder. The
@@ -25,6 +27,7 @@ import (
 // bastel.background or bastel.check.
 type Settings struct {
 	Background string            `toml:"background"`  // dark or light
+	Theme      string            `toml:"theme"`       // a name of Themes; empty: the usual colours
 	Check      string            `toml:"check"`       // the command that checks a tray's content
 	FetchEvery string            `toml:"fetch_every"` // how often to fetch by itself, such as 15m; empty: never
 	Journal    string            `toml:"journal"`     // how long its entries are kept, such as 90d; empty: always
@@ -36,6 +39,37 @@ type Settings struct {
 
 	Warnings []string `toml:"-"` // what was passed over, each with its place and name
 }
+
+// Themes are the names of other colours than the usual ones.
+func Themes() []string { return []string{"contrast", "colour-blind"} }
+
+// TabWidth is how far apart tab stops are, by the tabwidth of core.whitespace; 0 where that says nothing.
+func (a *App) TabWidth(ctx context.Context) int {
+	value, err := a.Repo.Config(ctx, "core.whitespace")
+	if err != nil {
+		return 0 // what cannot be read is told where it matters
+	}
+	for word := range strings.SplitSeq(value, ",") {
+		if width, is := strings.CutPrefix(strings.TrimSpace(word), "tabwidth="); is {
+			if n, err := strconv.Atoi(width); err == nil && n > 0 && n < 64 { // as the repository's own commands have it
+				return n
+			}
+		}
+	}
+	return 0
+}
+
+// DiffContext is how many unchanged lines are shown around a change, by diff.context; the usual number where that says nothing.
+func (a *App) DiffContext(ctx context.Context) int {
+	value, err := a.Repo.Config(ctx, "diff.context")
+	if n, wrong := strconv.Atoi(value); err == nil && wrong == nil && n >= 0 {
+		return min(n, MostContext)
+	}
+	return tray.Plain.Context
+}
+
+// MostContext is how many unchanged lines are shown at most.
+const MostContext = 48
 
 // settingsFile is where the settings are, by the XDG base directory specification.
 func settingsFile() (string, error) {
@@ -66,7 +100,7 @@ func (a *App) Settings(ctx context.Context) (Settings, error) {
 	for key, setting := range map[string]struct {
 		name  string
 		value *string
-	}{"bastel.background": {"background", &s.Background}, "bastel.check": {"check", &s.Check},
+	}{"bastel.background": {"background", &s.Background}, "bastel.theme": {"theme", &s.Theme}, "bastel.check": {"check", &s.Check},
 		"bastel.fetchEvery": {"fetch_every", &s.FetchEvery}} {
 		read := a.Repo.Config
 		if slices.Contains(guardedKeys, key) {
@@ -140,6 +174,10 @@ func (s *Settings) passOver(place func(key, value string) string) {
 	if s.Background != "" && s.Background != "dark" && s.Background != "light" {
 		s.warn("%s: background is %q; it can be dark or light.", place("background", s.Background), s.Background)
 		s.Background = ""
+	}
+	if s.Theme != "" && !slices.Contains(Themes(), s.Theme) {
+		s.warn("%s: theme is %q; it can be %s.", place("theme", s.Theme), s.Theme, strings.Join(Themes(), " or "))
+		s.Theme = ""
 	}
 	if every, err := time.ParseDuration(s.FetchEvery); s.FetchEvery != "" && (err != nil || every < 0) {
 		s.warn("%s: fetch_every is %q, and no time such as 15m.", place("fetch_every", s.FetchEvery), s.FetchEvery)

@@ -24,7 +24,7 @@ func (m *Model) turnGround() tea.Cmd {
 	if m.theme.Ground == kit.Light {
 		ground, name = kit.Dark, "dark"
 	}
-	m.useTheme(ground)
+	m.useGround(ground)
 	m.groundSet = true
 	a := m.app
 	return kit.Start(kit.Work[string]{Title: "Keeping the choice", Do: func(ctx context.Context, _ func(string)) (string, error) {

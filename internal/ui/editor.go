@@ -247,7 +247,7 @@ type composed struct {
 
 // compose opens what is being written in the user's own editor.
 func (m *Model) compose(e *editor, text string) tea.Cmd {
-	file, err := os.CreateTemp("", "bastel-*"+e.Suffix)
+	file, err := os.CreateTemp("", "bastel-text-*"+e.Suffix)
 	if err == nil {
 		_, err = file.WriteString(text + "\n")
 		err = firstError(err, file.Close())

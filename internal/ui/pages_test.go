@@ -14,7 +14,7 @@ import (
 )
 
 func TestTheGaugeOfAMessage(t *testing.T) {
-	theme := kit.NewTheme(kit.Dark)
+	theme := kit.NewTheme(kit.Look{Ground: kit.Dark})
 	for text, want := range map[string]string{
 		"":                                    "subject 0 of 60",
 		"Short":                               "subject 5 of 60",
@@ -34,7 +34,7 @@ func TestLeavingTheEditorAsksOnce(t *testing.T) {
 	m := &Model{}
 	escape := tea.KeyPressMsg{Code: tea.KeyEscape}
 	open := func() *editor {
-		e := newEditor(kit.Edit{Text: "text"}, kit.NewTheme(kit.Dark))
+		e := newEditor(kit.Edit{Text: "text"}, kit.NewTheme(kit.Look{Ground: kit.Dark}))
 		m.page = e
 		return e
 	}
@@ -52,7 +52,7 @@ func TestLeavingTheEditorAsksOnce(t *testing.T) {
 func press(key string) tea.KeyPressMsg { return tea.KeyPressMsg{Text: key, Code: []rune(key)[0]} }
 
 func TestTheChooserNarrowsDown(t *testing.T) {
-	m := &Model{theme: kit.NewTheme(kit.Dark)}
+	m := &Model{theme: kit.NewTheme(kit.Look{Ground: kit.Dark})}
 	took := ""
 	option := func(label string) kit.Option {
 		return kit.Option{Label: label, Detail: "detail of " + label, Do: func() tea.Cmd { took = label; return nil }}
@@ -82,7 +82,7 @@ func TestTheChooserNarrowsDown(t *testing.T) {
 
 // TestChoicesWithTheSameSubjectAreReadOutApart: commits may have the same one.
 func TestChoicesWithTheSameSubjectAreReadOutApart(t *testing.T) {
-	m := &Model{theme: kit.NewTheme(kit.Dark)}
+	m := &Model{theme: kit.NewTheme(kit.Look{Ground: kit.Dark})}
 	options := []kit.Option{{Label: "again", Key: "1111111"}, {Label: "again", Key: "2222222"}}
 	c := &chooser{Choose: kit.Choose{Options: options}, looks: map[string]string{}}
 	for _, option := range options {
@@ -112,7 +112,7 @@ func TestAKeyBeforeAChoiceChoosesIt(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			took = ""
-			m := &Model{theme: kit.NewTheme(kit.Dark)}
+			m := &Model{theme: kit.NewTheme(kit.Look{Ground: kit.Dark})}
 			page := &chooser{Choose: kit.Choose{Options: c.options}}
 			m.page = page
 			for _, key := range c.typed {

@@ -18,6 +18,7 @@ import (
 	"time"
 
 	tea "charm.land/bubbletea/v2"
+	"github.com/charmbracelet/colorprofile"
 	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/app"
@@ -54,6 +55,7 @@ type Model struct {
 	stale       []bool // by screen: something changed since it read what it shows
 	where       kit.Reading[app.BranchStatus]
 	columnsKept kit.Keeper
+	ascii       bool        // nothing else can be drawn
 	columns     int         // that differences are wanted in: 2 where old and new shall stand beside each other
 	touched     repo.Topics // since the situation was last read
 
@@ -78,7 +80,7 @@ type Model struct {
 func Run(ctx context.Context, dir string, log *slog.Logger) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	m := &Model{ctx: ctx, dir: dir, log: log, theme: kit.NewTheme(groundOfEnvironment())}
+	m := &Model{ctx: ctx, dir: dir, log: log, theme: kit.NewTheme(kit.Look{Ground: groundOfEnvironment()}), ascii: kit.OnlyASCII()}
 	defer func() {
 		if m.app != nil {
 			m.app.Close()
@@ -101,10 +103,14 @@ func Run(ctx context.Context, dir string, log *slog.Logger) error {
 }
 
 type opened struct {
-	app    *app.App
-	note   string
-	ground kit.Background
-	err    error
+	app  *app.App
+	note string
+	err  error
+
+	ground  kit.Background
+	palette kit.Palette
+	tab     int
+	context int // unchanged lines around a change
 
 	questions  prompts
 	unfinished app.Unfinished
@@ -150,7 +156,8 @@ func (m *Model) open() tea.Msg {
 		note = strings.TrimSpace(note + " This repository's configuration names commands that are not allowed here yet: bastel allow.")
 	}
 	return opened{app: a, note: note, unfinished: a.ReadUnfinished(), questions: line, fetch: settings.FetchTime(),
-		ground: kit.GroundOf(settings.Background), columns: a.Columns()}
+		ground: kit.GroundOf(settings.Background), palette: kit.Palette(settings.Theme), tab: a.TabWidth(m.ctx), context: a.DiffContext(m.ctx),
+		columns: a.Columns()}
 }
 
 // options are how the repository is opened.
@@ -206,8 +213,10 @@ func (m *Model) fromTerminal(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 		m.ground(msg.IsDark())
 	case unanswered:
 		if m.theme.Ground == kit.Unknown { // most are dark; the action "dark or light" says otherwise
-			m.useTheme(kit.Dark)
+			m.useGround(kit.Dark)
 		}
+	case tea.ColorProfileMsg:
+		m.look(func(look *kit.Look) { look.Sixteen = msg.Profile == colorprofile.ANSI })
 	case tea.ResumeMsg:
 		return tea.Batch(tea.Raw(freeScrolling), m.refresh()), true
 	case tea.KeyPressMsg:
@@ -334,17 +343,22 @@ func (m *Model) ground(dark bool) {
 	switch {
 	case m.groundSet:
 	case dark:
-		m.useTheme(kit.Dark)
+		m.useGround(kit.Dark)
 	default:
-		m.useTheme(kit.Light)
+		m.useGround(kit.Light)
 	}
 }
 
-// useTheme takes the colours for a background; how many columns differences have stays.
-func (m *Model) useTheme(ground kit.Background) {
-	two := m.theme.TwoColumns
-	m.theme = kit.NewTheme(ground)
+// look takes the colours for another look; how many columns differences have stays.
+func (m *Model) look(change func(look *kit.Look)) {
+	look, two := m.theme.Look, m.theme.TwoColumns
+	change(&look)
+	m.theme = kit.NewTheme(look)
 	m.theme.TwoColumns = two
+}
+
+func (m *Model) useGround(ground kit.Background) {
+	m.look(func(look *kit.Look) { look.Ground = ground })
 }
 
 func (m *Model) haveOpened(msg opened) tea.Cmd {
@@ -360,12 +374,13 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	}
 	m.app, m.where = msg.app, kit.Reading[app.BranchStatus]{}
 	planner := shape.New(m.ctx, m.app)
-	m.screens = []kit.Screen{chart.New(m.ctx, m.app), sort.New(m.ctx, m.app), planner, mend.New(m.ctx, m.app, planner),
+	m.screens = []kit.Screen{chart.New(m.ctx, m.app), sort.New(m.ctx, m.app, msg.context), planner, mend.New(m.ctx, m.app, planner),
 		send.New(m.ctx, m.app, planner)}
 	m.unfinished.texts = msg.unfinished
 	m.at, m.stale = firstScreen, make([]bool, len(m.screens))
+	m.look(func(look *kit.Look) { look.Palette, look.Tab = msg.palette, msg.tab })
 	if msg.ground != kit.Unknown {
-		m.useTheme(msg.ground)
+		m.useGround(msg.ground)
 		m.groundSet = true
 	}
 	m.columns = msg.columns
@@ -374,7 +389,15 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 		m.notice = kit.Notice{Text: msg.note}
 	}
 	return tea.Batch(m.refresh(), inBackground(m.watch(m.app)), inBackground(m.awaitQuestion(msg.questions)),
-		inBackground(fetchLater(msg.fetch)))
+		inBackground(fetchLater(msg.fetch)), inBackground(removeForgotten(m.app)))
+}
+
+// removeForgotten takes away what crashes left, while nobody waits for it.
+func removeForgotten(a *app.App) tea.Cmd {
+	return func() tea.Msg {
+		a.RemoveForgotten()
+		return nil
+	}
 }
 
 // refresh reads where the user stands, and then what the screens show.

@@ -39,7 +39,11 @@ func (m *Model) draw() tea.View {
 	rows := m.top()
 	rows = append(rows, m.body(m.bodySize())...)
 	rows = append(rows, m.bottom()...)
-	v.SetContent(strings.Join(rows, "\n"))
+	drawn := strings.Join(rows, "\n")
+	if m.ascii {
+		drawn = kit.ASCII(drawn)
+	}
+	v.SetContent(drawn)
 	return v
 }
 

@@ -438,3 +438,17 @@ func TestLookAtWhatWillBe(t *testing.T) {
 		"+Ines Falk <ines@lanternquay.example>", "+config/quay.toml",
 		"+docs/guide.md", "Escape", "+from 10 11", "k", "Enter", "+what 7930dee changes")
 }
+
+// TestInASCII: where the locale has no other characters, all is drawn with those of ASCII, and nothing is out of its column.
+func TestInASCII(t *testing.T) {
+	work, _ := makeDemo(t)
+	t.Setenv("BASTEL_TEST_LOCALE", "C")
+	term := open(t, work.Dir, 142, 42)
+	term.play("+3 hunks", "+--- from line 29", "]", "+nothing planned yet", "+------", "[", "+3 hunks", "[", "+origin/main", "+---")
+	assert.NotContains(t, strings.Map(func(r rune) rune {
+		if r > 127 {
+			return '!'
+		}
+		return -1
+	}, term.screen()), "!")
+}

@@ -2,6 +2,7 @@
 package tmux
 
 import (
+	"cmp"
 	"fmt"
 	"os"
 	"os/exec"
@@ -47,7 +48,8 @@ func open(t *testing.T, dir string, width, height int, args ...string) *terminal
 	t.Helper()
 	term := &terminal{t, fmt.Sprintf("bastel-%d-%d-%s", os.Getpid(), opened.Add(1), strings.ReplaceAll(t.Name(), "/", "-"))}
 	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", fmt.Sprint(width), "-y", fmt.Sprint(height),
-		"-c", dir, fmt.Sprintf("TERM=xterm-256color %s=1 exec %s %s", asMain, self(t), strings.Join(args, " ")))
+		"-c", dir, fmt.Sprintf("TERM=xterm-256color LC_ALL=%s %s=1 exec %s %s",
+			cmp.Or(os.Getenv("BASTEL_TEST_LOCALE"), "C.UTF-8"), asMain, self(t), strings.Join(args, " ")))
 	application := strings.TrimSpace(term.tmux("display-message", "-p", "-t", "s", "#{pane_pid}"))
 	t.Cleanup(func() {
 		exec.Command("tmux", "-L", term.name, "kill-server").Run()

@@ -60,13 +60,13 @@ func TestTheChartAsItIsDrawn(t *testing.T) {
 	c.Line[1].Branches = []charting.Branch{{Name: "main", Tip: id(1001), Behind: 6}}
 	c.Stacks = append(c.Stacks, charting.Stack{Mooring: -1, Segments: c.Stacks[0].Segments})
 	m := shown(c, 142, 12)
-	drawn := plain(m.View(m.size, kit.NewTheme(kit.Dark)))
+	drawn := plain(m.View(m.size, kit.NewTheme(kit.Look{Ground: kit.Dark})))
 	for _, want := range []string{"alarm m─m─m──┤     place alarm", "board [5─4─3]─2─1──┤     place board", "main, 6 behind ╌╌┤",
 		"alarm m─m─m──╴"} {
 		assert.Contains(t, drawn, want)
 	}
 	m.next.Value.chart, m.next.Known, m.laid = harbour([]string{"alarm", "board"}, []int{3, 1}), true, nil
-	assert.Contains(t, plain(m.View(m.size, kit.NewTheme(kit.Dark))), "├─A─B─C alarm")
+	assert.Contains(t, plain(m.View(m.size, kit.NewTheme(kit.Look{Ground: kit.Dark}))), "├─A─B─C alarm")
 }
 
 // TestTheChartFits every terminal: rows are as wide and as many as they shall be.
@@ -95,7 +95,7 @@ func TestTheChartFits(t *testing.T) {
 				assert.Equal(t, on.commit, still.commit)
 			}
 		}
-		rows := m.View(m.size, kit.NewTheme(kit.Dark))
+		rows := m.View(m.size, kit.NewTheme(kit.Look{Ground: kit.Dark}))
 		require.Len(t, rows, size.Height)
 		for _, row := range rows {
 			assert.Equal(t, size.Width, ansi.StringWidth(row))
@@ -147,7 +147,7 @@ func BenchmarkKeyOnThousands(b *testing.B) {
 		names[i], commits[i] = fmt.Sprint("branch-", i), 1+i%40
 	}
 	m := shown(harbour(names, commits), 142, 36)
-	theme := kit.NewTheme(kit.Dark)
+	theme := kit.NewTheme(kit.Look{Ground: kit.Dark})
 	for b.Loop() {
 		m.step(1)
 		m.along(1)
@@ -226,13 +226,13 @@ func TestTheChartGrowsUpwards(t *testing.T) {
 		m := shown(part, 142, 24)
 		m.chosen = true
 		m.step(rapid.IntRange(0, known-1).Draw(t, "row"))
-		drawn := plain(m.View(m.size, kit.NewTheme(kit.Dark)))
+		drawn := plain(m.View(m.size, kit.NewTheme(kit.Look{Ground: kit.Dark})))
 		assert.Contains(t, drawn, fmt.Sprintf("%d still to be moored", 40-known))
 		on, _ := m.here()
 		at := m.cursor.row - m.top
 		read := m.now.Begin(t.Context(), Name, func(context.Context) (charting.Chart, error) { return harbour(names, commits), nil })
 		m.takeChart(read().(kit.Read[charting.Chart]))
-		whole := plain(m.View(m.size, kit.NewTheme(kit.Dark)))
+		whole := plain(m.View(m.size, kit.NewTheme(kit.Look{Ground: kit.Dark})))
 		still, _ := m.here()
 		assert.Equal(t, on.commit, still.commit)
 		if at >= 3 { // at the very top it makes room for what is above

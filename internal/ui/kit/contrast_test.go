@@ -1,11 +1,13 @@
 package kit_test
 
 import (
+	"fmt"
 	"image/color"
 	"math"
 	"testing"
 
 	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
 	"github.com/stretchr/testify/assert"
 
 	"bastel/internal/ui/kit"
@@ -29,29 +31,102 @@ func contrast(a, b color.Color) float64 {
 	return (max(x, y) + 0.05) / (min(x, y) + 0.05)
 }
 
-// TestTextsCanBeRead: on every ground that a text stands on, in both themes, by the contrast ratio of WCAG 2.1: 4.5 for what is
-// to be read, 3 for what goes along. Threads are drawings, and quieter.
+// xterm has these for the sixteen colours that every terminal has.
+var xterm = []string{"#000000", "#CD0000", "#00CD00", "#CDCD00", "#0000EE", "#CD00CD", "#00CDCD", "#E5E5E5", "#7F7F7F", "#FF0000",
+	"#00FF00", "#FFFF00", "#5C5CFF", "#FF00FF", "#00FFFF", "#FFFFFF"}
+
+// shown is a colour as the screen has it.
+func shown(c color.Color) color.Color {
+	if n, basic := c.(ansi.BasicColor); basic {
+		return lipgloss.Color(xterm[n])
+	}
+	return c
+}
+
+// TestTextsCanBeRead: on every ground that a text stands on, in all themes, by the contrast ratio of WCAG 2.1: 4.5 for what is
+// to be read (7 in the theme for that), 3 for what goes along. Threads are drawings, and quieter.
 func TestTextsCanBeRead(t *testing.T) {
-	for name, theme := range map[string]struct {
-		kit.Theme
-		ground, text string
-	}{"dark": {kit.NewTheme(kit.Dark), "#111418", "#E4E8EB"}, "black": {kit.NewTheme(kit.Dark), "#000000", "#FFFFFF"},
-		"light": {kit.NewTheme(kit.Light), "#FFFFFF", "#1D2730"}} {
-		grounds := map[string]color.Color{"plain": lipgloss.Color(theme.ground), "selected": theme.Selected.Back,
-			"added": theme.AddedGround.Back, "removed": theme.RemovedGround.Back}
-		read := map[string]lipgloss.Style{"plain": lipgloss.NewStyle().Foreground(lipgloss.Color(theme.text)), "now": theme.Now,
-			"next": theme.Next, "accent": theme.Accent, "trouble": theme.Trouble, "removed": theme.Removed, "added": theme.Added,
-			"marked": theme.Marked}
-		along := map[string]lipgloss.Style{"dim": theme.Dim}
-		for kind, style := range theme.Syntax {
-			along[string(rune('a'+int(kind)))] = style
-		}
-		for on, ground := range grounds {
-			for what, style := range read {
-				assert.GreaterOrEqual(t, contrast(style.GetForeground(), ground), 4.5, "%s: %s on %s", name, what, on)
+	for _, ground := range []struct {
+		name, back, text string
+		of               kit.Background
+	}{{"dark", "#111418", "#E4E8EB", kit.Dark}, {"black", "#000000", "#FFFFFF", kit.Dark}, {"light", "#FFFFFF", "#1D2730", kit.Light},
+		{"unknown, black", "#000000", "#FFFFFF", kit.Unknown}, {"unknown, white", "#FFFFFF", "#000000", kit.Unknown}} {
+		for _, look := range []kit.Look{{}, {Palette: kit.Contrast}, {Palette: kit.ColourBlind}, {Sixteen: true}} {
+			look.Ground = ground.of
+			readable, alongside := 4.5, 3.0
+			switch {
+			case ground.of == kit.Unknown: // the same colours on both grounds
+				readable, alongside = 2.6, 2.6
+			case look.Palette == kit.Contrast:
+				readable, alongside = 7, 4.5
+			case look.Sixteen:
+				readable = 3.9
 			}
-			for what, style := range along {
-				assert.GreaterOrEqual(t, contrast(style.GetForeground(), ground), 3.0, "%s: %s on %s", name, what, on)
+			checkContrast(t, fmt.Sprintf("%s %+v", ground.name, look), kit.NewTheme(look), ground.back, ground.text, readable, alongside)
+		}
+	}
+}
+
+func checkContrast(t *testing.T, name string, theme kit.Theme, back, text string, readable, alongside float64) {
+	plain := lipgloss.NewStyle().Foreground(lipgloss.Color(text))
+	read := map[string]lipgloss.Style{"plain": plain, "now": theme.Now, "next": theme.Next, "accent": theme.Accent, "trouble": theme.Trouble,
+		"removed": theme.Removed, "added": theme.Added, "marked": theme.Marked}
+	along := map[string]lipgloss.Style{"dim": theme.Dim}
+	for kind, style := range theme.Syntax {
+		along[string(rune('a'+int(kind)))] = style
+	}
+	grounds := map[string]*kit.Backdrop{"plain": {Back: lipgloss.Color(back)}, "selected": theme.Selected}
+	if theme.AddedGround != nil {
+		grounds["added"], grounds["removed"] = theme.AddedGround, theme.RemovedGround
+	}
+	for on, ground := range grounds {
+		if ground.Text != nil {
+			assert.GreaterOrEqual(t, contrast(shown(ground.Text), shown(ground.Back)), readable, "%s: on %s", name, on)
+			continue
+		}
+		for what, style := range read {
+			assert.GreaterOrEqual(t, contrast(shown(style.GetForeground()), shown(ground.Back)), readable, "%s: %s on %s", name, what, on)
+		}
+		for what, style := range along {
+			assert.GreaterOrEqual(t, contrast(shown(style.GetForeground()), shown(ground.Back)), alongside, "%s: %s on %s", name, what, on)
+		}
+	}
+}
+
+// seen is a colour as eyes without one kind of cones see it, by F. Viénot, H. Brettel and J. Mollon, Digital video colourmaps for
+// checking the legibility of displays by dichromats (1999), in linear light.
+func seen(c color.Color, without string) [3]float64 {
+	r, g, b, _ := c.RGBA()
+	linear := func(v uint32) float64 { return math.Pow(float64(v)/0xffff, 2.2) }
+	long := 17.8824*linear(r) + 43.5161*linear(g) + 4.11935*linear(b)
+	medium := 3.45565*linear(r) + 27.1554*linear(g) + 3.86714*linear(b)
+	short := 0.0299566*linear(r) + 0.184309*linear(g) + 1.46709*linear(b)
+	switch without {
+	case "long":
+		long = 2.02344*medium - 2.52581*short
+	case "medium":
+		medium = 0.494207*long + 1.24827*short
+	}
+	return [3]float64{0.0809444479*long - 0.130504409*medium + 0.116721066*short, -0.0102485335*long + 0.0540193266*medium - 0.113614708*short,
+		-0.000365296938*long - 0.00412161469*medium + 0.693511405*short}
+}
+
+// TestColoursDifferForAllEyes: in the theme for that, what is told apart by colour is so for eyes without long or medium cones
+// too, by the distance in linear light after its cube root.
+func TestColoursDifferForAllEyes(t *testing.T) {
+	for _, ground := range []kit.Background{kit.Dark, kit.Light} {
+		theme := kit.NewTheme(kit.Look{Ground: ground, Palette: kit.ColourBlind})
+		styles := []lipgloss.Style{theme.Now, theme.Next, theme.Accent, theme.Trouble}
+		for _, without := range []string{"", "long", "medium"} {
+			for i := range styles {
+				for j := range i {
+					x, y := seen(styles[i].GetForeground(), without), seen(styles[j].GetForeground(), without)
+					distance := 0.0
+					for k := range x {
+						distance += math.Pow(math.Cbrt(x[k])-math.Cbrt(y[k]), 2)
+					}
+					assert.Greater(t, math.Sqrt(distance), 0.15, "%v without %q: %d and %d", ground, without, i, j)
+				}
 			}
 		}
 	}

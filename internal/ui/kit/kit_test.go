@@ -15,7 +15,7 @@ import (
 	"bastel/internal/ui/kit"
 )
 
-var theme = kit.NewTheme(kit.Dark)
+var theme = kit.NewTheme(kit.Look{Ground: kit.Dark})
 
 // TestRowsFillTheirWidth: whatever the text, a row is exactly as wide as asked.
 func TestRowsFillTheirWidth(t *testing.T) {

@@ -11,7 +11,7 @@ import (
 
 // TestPaintIsWhatStylesRender: cell by cell, a painted text is the one that the style itself renders.
 func TestPaintIsWhatStylesRender(t *testing.T) {
-	theme := NewTheme(Dark)
+	theme := NewTheme(Look{Ground: Dark})
 	cells := func(text string) string {
 		buffer := uv.NewScreenBuffer(40, 1)
 		uv.NewStyledString(text).Draw(buffer, buffer.Bounds())

@@ -108,24 +108,24 @@ func Split(width int, backdrop *Backdrop, left []Seg, right ...Seg) string {
 	return Row(width-size-2, backdrop, left...) + Row(size+2, backdrop, append([]Seg{{Text: " "}}, right...)...)
 }
 
-// TabWidth is how far apart tab stops are on the screen.
+// TabWidth is how far apart tab stops are on the screen, unless the user has said so otherwise.
 const TabWidth = 4
 
 // Expand turns tabs into spaces up to the next tab stop, wide characters counted.
 func Expand(text string) string {
-	text, _ = ExpandAt(text, 0)
+	text, _ = ExpandAt(text, 0, TabWidth)
 	return text
 }
 
-// ExpandAt does so for text that begins at a column, and gives the column behind it.
-func ExpandAt(text string, column int) (string, int) {
+// ExpandAt does so for text that begins at a column, with tab stops of a width, and gives the column behind it.
+func ExpandAt(text string, column, tab int) (string, int) {
 	if !strings.Contains(text, "\t") {
 		return text, column + ansi.StringWidth(text)
 	}
 	var b strings.Builder
 	for i, part := range strings.Split(text, "\t") {
 		if i > 0 {
-			gap := TabWidth - column%TabWidth
+			gap := tab - column%tab
 			b.WriteString(strings.Repeat(" ", gap))
 			column += gap
 		}

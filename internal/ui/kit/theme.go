@@ -9,7 +9,7 @@ import (
 // Theme is the look. Now is cool and Next is warm, on every screen; one accent
 // marks what is selected. Nothing is told by colour alone.
 type Theme struct {
-	Ground   Background // what the colours are for
+	Look
 	Plain    lipgloss.Style
 	Strong   lipgloss.Style
 	Dim      lipgloss.Style
@@ -68,44 +68,46 @@ func GroundOf(word string) Background {
 	return Unknown
 }
 
-// NewTheme makes the theme for a background.
-func NewTheme(ground Background) Theme {
-	colour := func(light, dark, unknown string) color.Color {
-		return lipgloss.Color([]string{Unknown: unknown, Dark: dark, Light: light}[ground])
-	}
+// Look is what a theme is made for: what is known of the terminal, and what the user has chosen.
+type Look struct {
+	Ground  Background
+	Palette Palette
+	Sixteen bool // the terminal has no more colours than that
+	Tab     int  // how far apart tab stops are; 0: TabWidth
+}
+
+// NewTheme makes the theme for a look.
+func NewTheme(look Look) Theme {
+	c := look.colours()
 	style := lipgloss.NewStyle()
-	cool, warm := colour("#1B6A8C", "#74B6D4", "#4595B8"), colour("#8F5300", "#E2AA62", "#BE7F22")
-	accent := colour("#00745A", "#62DDB8", "#21A884")
-	selected := &Backdrop{Back: colour("#DDE9EE", "#22303A", "#34495A")}
-	if ground == Unknown {
-		selected.Text = lipgloss.Color("#F1F5F7")
-	}
 	theme := Theme{
-		Ground:   ground,
+		Look:     look,
 		Plain:    style,
 		Strong:   style.Bold(true),
-		Dim:      style.Foreground(colour("#66717B", "#7C8894", "#77838E")),
-		Now:      style.Foreground(cool),
-		Next:     style.Foreground(warm),
-		Accent:   style.Foreground(accent).Bold(true),
-		Trouble:  style.Foreground(colour("#A3245C", "#F08BB4", "#CF5588")).Bold(true),
-		Removed:  style.Foreground(cool),
-		Added:    style.Foreground(warm).Bold(true),
-		Quiet:    style.Foreground(colour("#9AA5AE", "#4D5964", "#77838E")),
-		Selected: selected,
-		Marked:   style.Foreground(accent).Bold(true),
+		Dim:      style.Foreground(lipgloss.Color(c.dim)),
+		Now:      style.Foreground(lipgloss.Color(c.cool)),
+		Next:     style.Foreground(lipgloss.Color(c.warm)),
+		Accent:   style.Foreground(lipgloss.Color(c.accent)).Bold(true),
+		Trouble:  style.Foreground(lipgloss.Color(c.trouble)).Bold(true),
+		Removed:  style.Foreground(lipgloss.Color(c.cool)),
+		Added:    style.Foreground(lipgloss.Color(c.warm)).Bold(true),
+		Quiet:    style.Foreground(lipgloss.Color(c.quiet)),
+		Selected: &Backdrop{Back: lipgloss.Color(c.selected)},
+		Marked:   style.Foreground(lipgloss.Color(c.accent)).Bold(true),
 	}
-	if ground == Unknown {
+	if c.onSelected != "" {
+		theme.Selected.Text = lipgloss.Color(c.onSelected)
+	}
+	if c.added == "" {
 		return theme
 	}
-	theme.AddedGround = &Backdrop{Back: colour("#FAF0DF", "#2A2319", "")}
-	theme.RemovedGround = &Backdrop{Back: colour("#E3EEF3", "#16242D", "")}
+	theme.AddedGround, theme.RemovedGround = &Backdrop{Back: lipgloss.Color(c.added)}, &Backdrop{Back: lipgloss.Color(c.removed)}
 	theme.Syntax = map[TokenKind]lipgloss.Style{
-		Keyword: style.Foreground(colour("#6E4A8E", "#B9A2D8", "")),
-		Text:    style.Foreground(colour("#4F6B2A", "#A8BC84", "")),
-		Number:  style.Foreground(colour("#93501F", "#D5A583", "")),
-		Comment: style.Foreground(colour("#66717B", "#84909B", "")).Italic(true),
-		Named:   style.Foreground(colour("#20567F", "#93B9D6", "")),
+		Keyword: style.Foreground(lipgloss.Color(c.keyword)),
+		Text:    style.Foreground(lipgloss.Color(c.text)),
+		Number:  style.Foreground(lipgloss.Color(c.number)),
+		Comment: style.Foreground(lipgloss.Color(c.dim)).Italic(true),
+		Named:   style.Foreground(lipgloss.Color(c.named)),
 	}
 	return theme
 }

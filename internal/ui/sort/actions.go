@@ -7,6 +7,7 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
+	"bastel/internal/app"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
 	"bastel/internal/ui/action"
@@ -52,7 +53,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.DivideHunk, some, m.cut).InMemory(),
 		kit.Act(action.ReadHunk, some, kit.Just(s.Read)).InMemory(),
 		kit.Act(action.Hide, some || !now, kit.Just(s.Hide)).InMemory(),
-		kit.Act(action.MoreContext, m.view.Context < 48, func() tea.Cmd { return m.widen(max(1, 2*m.view.Context)) }),
+		kit.Act(action.MoreContext, m.view.Context < app.MostContext, func() tea.Cmd { return m.widen(max(1, 2*m.view.Context)) }),
 		kit.Act(action.LessContext, m.view.Context > 0, func() tea.Cmd { return m.widen(m.view.Context / 2) }),
 		kit.Act(action.HideSpaces, true, m.hideSpaces),
 		kit.Act(action.Load, m.canLoad(), m.load),

@@ -59,10 +59,9 @@ type Model struct {
 	after   []*step                  // what redo goes on to
 }
 
-// New makes the screen.
-func New(ctx context.Context, a *app.App) *Model {
-	return &Model{ctx: ctx, app: a, sorting: sorting.Of(a), current: tray.A,
-		view: tray.View{Context: tray.Plain.Context, Load: map[string]bool{}}}
+// New makes the screen, with so many unchanged lines around a change.
+func New(ctx context.Context, a *app.App, context int) *Model {
+	return &Model{ctx: ctx, app: a, sorting: sorting.Of(a), current: tray.A, view: tray.View{Context: context, Load: map[string]bool{}}}
 }
 
 // Name gives the screen's name.

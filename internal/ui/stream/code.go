@@ -1,6 +1,8 @@
 package stream
 
 import (
+	"cmp"
+
 	"charm.land/lipgloss/v2"
 
 	"bastel/internal/diff"
@@ -21,7 +23,7 @@ func (c *Code) Line(path string, line, other []byte, style lipgloss.Style, theme
 			words = append(words, span{a.NewStart, a.NewEnd})
 		}
 	}
-	s := display(line, words)
+	s := display(line, words, cmp.Or(theme.Tab, kit.TabWidth))
 	h := tray.Hunk{Hunk: diff.Hunk{Lines: []diff.Line{{Text: line}}}}
 	return s.segments([]string{s.text}, 0, style, c.colours.line(&tray.File{Path: path}, &h, 0, s.text, theme))
 }

@@ -15,7 +15,7 @@ import (
 
 // View draws height rows. The cursor shows only where the stream has the focus.
 func (m *Model) View(width, height int, focus bool, style LineStyle, theme kit.Theme) []string {
-	m.resize(width, theme.TwoColumns)
+	m.resize(width, cmp.Or(theme.Tab, kit.TabWidth), theme.TwoColumns)
 	m.height = height
 	m.top = kit.Scroll(m.top, m.cursor, height, len(m.rows))
 	lines := make([]string, 0, height)

@@ -27,13 +27,13 @@ type shown struct {
 }
 
 // display makes a line fit to be drawn: control characters visible, tabs expanded.
-func display(line []byte, words []span) shown {
+func display(line []byte, words []span, tab int) shown {
 	line = bytes.TrimSuffix(line[:min(len(line), longestShown)], []byte("\n"))
 	var s shown
 	column, at := 0, 0
 	add := func(end int) span {
 		end = max(at, min(end, len(line)))
-		text, next := kit.ExpandAt(safe.Text(string(line[at:end])), column)
+		text, next := kit.ExpandAt(safe.Text(string(line[at:end])), column, tab)
 		start := len(s.text)
 		s.text += text
 		column, at = next, end
@@ -183,7 +183,7 @@ func (m *Model) pointer(h *tray.Hunk, line int, pointer kit.Seg, theme kit.Theme
 // segs are one of a line's rows: number, sign, and text.
 func (m *Model) segs(f *tray.File, h *tray.Hunk, c cell, part int, theme kit.Theme) []kit.Seg {
 	line := h.Lines[c.at]
-	text := display(line.Text, c.words)
+	text := display(line.Text, c.words, m.tab)
 	rows := wrap(text.text, max(10, m.room(h)))
 	if m.twoFor(h) && part >= len(rows) {
 		return nil

@@ -57,6 +57,7 @@ type Model struct {
 	top      int
 	height   int
 	width    int                 // that the rows are laid out for
+	tab      int                 // how far apart tab stops are
 	two      bool                // in two columns: old and new beside each other
 	marks    tray.LinesOfHunks   // by hunk id: marked lines
 	cuts     tray.LinesOfHunks   // by hunk id: lines before which it is cut
@@ -179,17 +180,17 @@ func (m *Model) room(h *tray.Hunk) int {
 // parts says how many rows a line takes.
 func (m *Model) parts(h *tray.Hunk, at int) int {
 	room, line := m.room(h), h.Lines[at].Text
-	if m.width == 0 || len(line)*kit.TabWidth <= room || room < 10 {
+	if m.width == 0 || len(line)*m.tab <= room || room < 10 {
 		return 1
 	}
-	return len(wrap(display(line, nil).text, room))
+	return len(wrap(display(line, nil, m.tab).text, room))
 }
 
 // resize lays the rows out for another width, or other columns, and keeps the place.
-func (m *Model) resize(width int, two bool) {
+func (m *Model) resize(width, tab int, two bool) {
 	two = two && columnOf(width) >= narrowest
-	if width != m.width || two != m.two {
-		m.width, m.two = width, two
+	if width != m.width || two != m.two || tab != m.tab {
+		m.width, m.two, m.tab = width, two, tab
 		m.relayout()
 	}
 }

@@ -15,7 +15,7 @@ import (
 	"bastel/internal/ui/stream"
 )
 
-var theme = kit.NewTheme(kit.Dark)
+var theme = kit.NewTheme(kit.Look{Ground: kit.Dark})
 
 // file makes a changed file whose hunks each add some lines.
 func file(path string, hunks ...int) tray.File {
