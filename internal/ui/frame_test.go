@@ -30,7 +30,8 @@ type driver struct {
 }
 
 func newDriver(t testing.TB, dir string) *driver {
-	d := &driver{t: t, m: &Model{ctx: t.Context(), dir: dir, theme: kit.NewTheme(kit.Look{Ground: kit.Dark})}, messages: make(chan tea.Msg, 100)}
+	d := &driver{t: t, m: &Model{ctx: t.Context(), dir: dir, theme: kit.NewTheme(kit.Look{Ground: kit.Dark})},
+		messages: make(chan tea.Msg, 100)}
 	t.Cleanup(func() {
 		if d.m.app != nil {
 			d.m.app.Close()
