@@ -85,19 +85,28 @@ install:
 
 PLATFORMS = linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 freebsd/amd64 freebsd/arm64
 
-# An archive for each system and processor, with completions, manual pages and notices, and their checksums.
+# The package of Debian is made by nfpm, whose version is fixed here; the version of ours is the day of its last commit.
+NFPM = go run github.com/goreleaser/nfpm/v2/cmd/nfpm@v2.48.0
+VERSION ?= 0.$(shell git log -1 --date=format:%Y%m%d --format=%cd+%h 2>/dev/null || echo 0)
+
+# An archive for each system and processor, with completions, manual pages and notices, packages for Debian, and their checksums.
 dist:
 	rm -rf build/dist && mkdir -p build/dist
 	go run ./cmd/bastel manual build/dist/manual
+	packaging/notices.sh >build/dist/NOTICES
 	for platform in $(PLATFORMS); do \
 		name=bastel-$$(echo $$platform | tr / -); dir=build/dist/$$name; mkdir -p $$dir || exit 1; \
 		GOOS=$${platform%/*} GOARCH=$${platform#*/} $(BUILD) -o $$dir/bastel ./cmd/bastel || exit 1; \
-		cp -R build/dist/manual LICENSE README.md docs/notices.md $$dir || exit 1; \
+		cp -R build/dist/manual build/dist/NOTICES LICENSE README.md $$dir || exit 1; \
 		tar --sort=name --owner=0 --group=0 --numeric-owner --mtime=@$(SOURCE_DATE_EPOCH) -C build/dist -cf - $$name | gzip -9n >build/dist/$$name.tar.gz || exit 1; \
+		case $$platform in linux/*) \
+			ARCH=$${platform#*/} VERSION=$(VERSION) DIR=$$dir \
+				$(NFPM) package -f packaging/nfpm.yaml -p deb -t build/dist/ || exit 1 ;; \
+		esac; \
 		rm -rf $$dir; \
 	done
-	rm -rf build/dist/manual
-	cd build/dist && sha256sum *.tar.gz >SHA256SUMS
+	rm -rf build/dist/manual build/dist/NOTICES
+	cd build/dist && sha256sum *.tar.gz *.deb >SHA256SUMS
 
 # Needs xvfb, xterm, imagemagick, curl and the font JetBrains Mono, besides tmux.
 shots:
