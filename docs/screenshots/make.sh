@@ -14,7 +14,8 @@ trap 'kill $server 2>/dev/null || true; rm -rf "$scratch"' EXIT
 go build -o "$scratch/bastel" ./cmd/bastel
 printf 'set -g status off\nset -g default-terminal tmux-256color\nset -as terminal-features ",xterm*:RGB"\nset -g escape-time 0\n' >"$scratch/tmux.conf"
 printf '[user]\n\tname = Ines Falk\n\temail = ines@lanternquay.example\n' >"$scratch/gitconfig"
-export GIT_CONFIG_GLOBAL=$scratch/gitconfig
+export GIT_CONFIG_GLOBAL=$scratch/gitconfig XDG_STATE_HOME=$scratch/state
+mkdir -p "$scratch/state/bastel" && touch "$scratch/state/bastel/started" # not for the first time
 sleep 1
 
 # shot NAME COLUMNS ROWS KEYS...: a picture of a fresh demo after some keys. A key

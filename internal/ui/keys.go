@@ -45,6 +45,7 @@ func (m *Model) globalActions() []kit.Action {
 		kit.Act(action.Menu, true, func() tea.Cmd { return m.openPage(&menu{actions: m.keyless()}) }),
 		kit.Act(action.FindAction, true, m.openFinder),
 		kit.Act(action.Help, true, func() tea.Cmd { return m.openPage(&helpPage{}) }),
+		kit.Act(action.Tour, true, kit.Just(m.beginTour)),
 		kit.Act(action.Leave, true, func() tea.Cmd { return tea.Quit }),
 		m.darkOrLight(),
 		kit.Act(action.Suspend, true, func() tea.Cmd { return tea.Suspend }),
@@ -129,6 +130,7 @@ func (m *Model) press(msg tea.KeyPressMsg) tea.Cmd {
 // next key is looked at, so that typing ahead works.
 func (m *Model) do(a kit.Action) tea.Cmd {
 	cmd := a.Do()
+	m.tourSees(a)
 	switch {
 	case cmd == nil:
 		return nil

@@ -55,6 +55,8 @@ type Model struct {
 	stale       []bool // by screen: something changed since it read what it shows
 	where       kit.Reading[app.BranchStatus]
 	columnsKept kit.Keeper
+	tour        *tour       // that is under way; nil: none is
+	offersTour  bool        // it is a first start
 	ascii       bool        // nothing else can be drawn
 	columns     int         // that differences are wanted in: 2 where old and new shall stand beside each other
 	touched     repo.Topics // since the situation was last read
@@ -80,7 +82,8 @@ type Model struct {
 func Run(ctx context.Context, dir string, log *slog.Logger) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	m := &Model{ctx: ctx, dir: dir, log: log, theme: kit.NewTheme(kit.Look{Ground: groundOfEnvironment()}), ascii: kit.OnlyASCII()}
+	m := &Model{ctx: ctx, dir: dir, log: log, theme: kit.NewTheme(kit.Look{Ground: groundOfEnvironment()}), ascii: kit.OnlyASCII(),
+		offersTour: app.FirstStart()}
 	defer func() {
 		if m.app != nil {
 			m.app.Close()

@@ -130,11 +130,11 @@ func (m *Model) bottom() []string {
 	return []string{m.failedRow(), m.news(), m.keysLine()}
 }
 
-// failedRow says that what is shown could not be read anew, and why. Else it is empty.
+// failedRow says that what is shown could not be read anew, and why. Else it has the tour, if there is one.
 func (m *Model) failedRow() string {
 	failed := m.failedReading()
 	if failed == nil {
-		return kit.Blank(m.width)
+		return m.tourRow()
 	}
 	why, _, _ := strings.Cut(app.Explain(failed), "\n")
 	text := fmt.Sprintf(" Not read again, so this may be older; %s tries again. %s", action.Find(action.Refresh).Key(), safe.Line(why))
@@ -206,7 +206,7 @@ func (m *Model) keysLine() string {
 		}
 	}
 	line := keysHelp(m.theme)
-	right := line.ShortHelpView(last)
+	right := line.ShortHelpView(last) + "  "
 	room := max(0, m.width-1-lipgloss.Width(right)-len(line.ShortSeparator))
 	line.SetWidth(room)
 	left := " "

@@ -32,7 +32,25 @@ func TestMain(m *testing.M) {
 		fmt.Fprintln(os.Stderr, "These tests need tmux. Install it: apt-get install tmux, or brew install tmux.")
 		os.Exit(1)
 	}
-	os.Exit(m.Run())
+	os.Exit(notForTheFirstTime(m.Run))
+}
+
+// notForTheFirstTime runs tests with a folder for state in which the application has been before.
+func notForTheFirstTime(run func() int) int {
+	state, err := os.MkdirTemp("", "state")
+	if err == nil {
+		defer os.RemoveAll(state)
+		err = os.MkdirAll(filepath.Join(state, "bastel"), 0o777)
+	}
+	if err == nil {
+		err = os.WriteFile(filepath.Join(state, "bastel", "started"), nil, 0o666)
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	os.Setenv("XDG_STATE_HOME", state)
+	return run()
 }
 
 // terminal is a tmux session that runs the application.

@@ -48,6 +48,7 @@ const (
 	Leave          ID = "leave"
 	Suspend        ID = "suspend"
 	DarkOrLight    ID = "dark or light"
+	Tour           ID = "tour"
 	CopyHere       ID = "copy what is here"
 	Back           ID = "back"
 	Stop           ID = "stop"
@@ -627,6 +628,9 @@ var Table = []Key{
 			Words: "command palette", Listed: true}}},
 	{Keys: []string{"?"}, Means: "Explains what is shown.", Actions: []Action{
 		{ID: Help, In: []Place{Everywhere}, Name: "help", Help: "Explain this screen.", Words: "manual keys", Listed: true}}},
+	{Keys: []string{"Z"}, Means: "Begins the tour, and goes on in it.", Actions: []Action{
+		{ID: Tour, In: []Place{Everywhere}, Name: "tour", Help: "Begin a tour of five steps that are done, or go on to its next one.",
+			Words: "tutorial learn introduction first steps"}}},
 	{Keys: []string{"q", "ctrl+c"}, Means: "Leaves.", Actions: []Action{
 		{ID: Leave, In: []Place{Everywhere, Nowhere}, Name: "leave", Help: "Leave. Drafts are kept.", Words: "quit exit close", Listed: true}}},
 	{Keys: []string{"ctrl+z"}, Means: "Goes to the shell for a while.", Actions: []Action{
