@@ -460,8 +460,8 @@ func TestATourForTheFirstTime(t *testing.T) {
 	term := open(t, work.Dir, 142, 42)
 	term.play("+3 hunks", "+Z begins a tour of 5 steps", "Z", "+Tour, 1 of 5: Put the hunk", "Down", "+Tour, 1 of 5",
 		"Enter", "+Tour, 2 of 5: Take it back: u", "u", "+Tour, 3 of 5: Go on to Shape", "Z", "+Tour, 4 of 5: Change the plan", "]",
-		"+nothing planned yet", "G", "s", "+from 10 11", "+Tour, 5 of 5: Find", ":", "+Find", "Escape", "+That was the tour", "u", "-That was the tour",
-		"Z", "+Tour, 1 of 5", "q")
+		"+nothing planned yet", "G", "s", "+from 10 11", "+Tour, 5 of 5: Find", ":", "+Find", "Escape", "+That was the tour", "u",
+		"-That was the tour", "Z", "+Tour, 1 of 5", "q")
 	term = open2(t, term, work.Dir)
 	term.play("+3 hunks", "-begins a tour", "q")
 	require.Eventually(t, func() bool { return exec.Command("tmux", "-L", term.name, "has-session").Run() != nil }, patience,
