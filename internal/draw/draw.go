@@ -46,12 +46,16 @@ func FormatOf(name string) (Format, error) {
 // Look is a choice of colours.
 type Look struct {
 	Ground, Plain, Dim, Now, Next, Thread color.Color
+
+	Hues [6]color.Color // of threads, by what they lead to
 }
 
 // The looks, which fit the screen's.
 var (
-	Light = Look{rgb(0xFFFFFF), rgb(0x1D2730), rgb(0x66717B), rgb(0x1B6A8C), rgb(0x8F5300), rgb(0x9AA5AE)}
-	Dark  = Look{rgb(0x111418), rgb(0xE4E8EB), rgb(0x8B97A2), rgb(0x74B6D4), rgb(0xE2AA62), rgb(0x5D6973)}
+	Light = Look{rgb(0xFFFFFF), rgb(0x1D2730), rgb(0x66717B), rgb(0x1B6A8C), rgb(0x8F5300), rgb(0x9AA5AE),
+		[6]color.Color{rgb(0x3A7CA5), rgb(0xB07A2A), rgb(0x3F8F76), rgb(0x8A5FA8), rgb(0xA8546E), rgb(0x6B7F2E)}}
+	Dark = Look{rgb(0x111418), rgb(0xE4E8EB), rgb(0x8B97A2), rgb(0x74B6D4), rgb(0xE2AA62), rgb(0x5D6973),
+		[6]color.Color{rgb(0x5FA4CC), rgb(0xC9954B), rgb(0x58B596), rgb(0xA585C6), rgb(0xCB7F97), rgb(0x9BAE5C)}}
 )
 
 func rgb(n uint32) color.Color {
@@ -265,6 +269,18 @@ const bend vg.Length = 7
 // path draws a line through points with round corners. Points count from the top.
 func (p *pen) path(kind stroke, points []vg.Point) {
 	p.prepare(kind)
+	p.trace(points)
+}
+
+// hued draws a thread of a colour; what lies below leaves a gap, if that is the ground's.
+func (p *pen) hued(points []vg.Point, width vg.Length, c color.Color) {
+	p.SetLineDash(nil, 0)
+	p.SetLineWidth(width)
+	p.SetColor(c)
+	p.trace(points)
+}
+
+func (p *pen) trace(points []vg.Point) {
 	up := func(pt vg.Point) vg.Point { return vg.Point{X: pt.X, Y: p.height - pt.Y} }
 	var path vg.Path
 	path.Move(up(points[0]))
@@ -288,7 +304,7 @@ func towards(from, to vg.Point) vg.Point {
 	return vg.Point{X: from.X + dx*part, Y: from.Y + dy*part}
 }
 
-func abs(l vg.Length) vg.Length { return max(l, -l) }
+func abs[N vg.Length | int](n N) N { return max(n, -n) }
 
 // dot draws a knot.
 func (p *pen) dot(x, y, radius vg.Length, c color.Color) {

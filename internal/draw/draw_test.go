@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os/exec"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -55,7 +56,8 @@ func paths(t require.TestingT, svg string) (strokes int) {
 		require.NoError(t, err)
 		if start, ok := token.(xml.StartElement); ok && start.Name.Local == "path" {
 			for _, a := range start.Attr {
-				if a.Name.Local == "style" && strings.Contains(a.Value, "fill:none") {
+				ground := strings.Contains(a.Value, "stroke:#111418") // below each thread, so that what it crosses has a gap
+				if a.Name.Local == "style" && strings.Contains(a.Value, "fill:none") && !ground {
 					strokes++
 				}
 			}
@@ -95,6 +97,20 @@ func TestLongTitlesAndManyCommits(t *testing.T) {
 	grid := draw.Grid{Title: "g", Columns: []string{"one", "two"}, Files: []draw.GridRow{{Name: "f", Knots: []int{0, 1},
 		Strong: [][2]int{{0, 1}}}}}
 	assert.Equal(t, 2+2, paths(t, written(t, grid, draw.SVG)))
+}
+
+// TestAHueForEachResult: threads of one result have one colour, those of the next ones others, and each lies over a line of
+// the ground.
+func TestAHueForEachResult(t *testing.T) {
+	svg := written(t, seam([]int{0, 1, 0, 2}), draw.SVG)
+	var hues []string
+	for _, style := range regexp.MustCompile(`stroke:(#[0-9A-F]{6});stroke-width:1\.6`).FindAllStringSubmatch(svg, -1) {
+		hues = append(hues, style[1])
+	}
+	require.Len(t, hues, 4)
+	assert.Equal(t, hues[0], hues[1], "two commits become one")
+	assert.Len(t, map[string]bool{hues[0]: true, hues[2]: true, hues[3]: true}, 3)
+	assert.Equal(t, 4, strings.Count(svg, "stroke:#111418"))
 }
 
 // TestHistory: two lines with a thread from each commit to what it became, on every page.

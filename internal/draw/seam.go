@@ -1,6 +1,10 @@
 package draw
 
 import (
+	"image/color"
+	"maps"
+	"slices"
+
 	"gonum.org/v1/plot/vg"
 
 	"bastel/internal/lanes"
@@ -73,6 +77,7 @@ func drawThreads(p *pen, threads []lanes.Thread, y func(half int) vg.Length) {
 	const tracks = 12
 	layout := lanes.Seam(threads, tracks)
 	x := func(at int) vg.Length { return from + (to-from)*vg.Length(at)/vg.Length(layout.Width) }
+	byResult := map[int][][]vg.Point{}
 	for _, path := range layout.Paths {
 		if path.To == lanes.Ends {
 			at := y(path.Points[0].Y)
@@ -85,9 +90,22 @@ func drawThreads(p *pen, threads []lanes.Thread, y func(half int) vg.Length) {
 		for _, pt := range path.Points {
 			points = append(points, vg.Point{X: x(pt.X), Y: y(pt.Y)})
 		}
-		for _, piece := range within(points, p.low, p.high) {
-			p.path(thread, piece)
-		}
+		byResult[path.To] = append(byResult[path.To], within(points, p.low, p.high)...)
+	}
+	for _, result := range slices.Sorted(maps.Keys(byResult)) {
+		drawBundle(p, byResult[result], p.look.Hues[abs(result)%len(p.look.Hues)])
+	}
+}
+
+// drawBundle draws the threads of one result in one hue, over a wider line of the ground: threads of other results that they cross
+// have a gap there, so that nobody takes a crossing for a joint.
+func drawBundle(p *pen, threads [][]vg.Point, hue color.Color) {
+	const thick, gap vg.Length = 1.6, 5.5
+	for _, points := range threads {
+		p.hued(points, gap, p.look.Ground)
+	}
+	for _, points := range threads {
+		p.hued(points, thick, hue)
 	}
 }
 

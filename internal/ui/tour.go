@@ -29,7 +29,8 @@ func tourSteps() []tourStep {
 		{sort.Name, []action.ID{action.Carry, action.IntoTray, action.WholeFile}, "Put the hunk at the cursor into tray A, which is the next " +
 			"commit: " + key(action.Carry) + "."},
 		{"", []action.ID{action.Undo}, "Take it back: " + key(action.Undo) + ". So it goes with all that is done here."},
-		{sort.Name, []action.ID{action.NextScreen}, "Go on to Shape, where the commits of your branch are arranged: " + key(action.NextScreen) + "."},
+		{sort.Name, []action.ID{action.NextScreen}, "Go on to Shape, where the commits of your branch are arranged: " +
+			key(action.NextScreen) + "."},
 		{shape.Name, []action.ID{action.Squash, action.MoveUp, action.MoveDown, action.LeaveOut}, "Change the plan: " + key(action.Squash) +
 			" squashes an entry into the one above, " + key(action.LeaveOut) + " leaves it out. Nothing moves before you apply it."},
 		{"", []action.ID{action.FindAction}, "Find what you look for by your own word: " + key(action.FindAction) + ", then for instance amend."},
