@@ -47,7 +47,7 @@ func Configuration() []Configured {
 		{"fetch.prune", NotHeard, "what is gone on the remote always goes from what is known of it, and undo brings it back"},
 		{"gpg.*, user.signingKey", ByRepository, "with what commits are signed and checked"},
 		{"init.defaultBranch", ByBastel, "the target, where the remote names none"},
-		{"mailmap.*", NotHeard, "people are called as their commits call them"},
+		{"mailmap.file, mailmap.blob", ByBastel, "with .mailmap: how people are called, and whose commits are yours"},
 		{"merge.NAME.driver, merge.default", ByBastel, "drivers of your own, for files that attributes name"},
 		{"merge.conflictStyle", NotHeard, "where markers are written they have the base too"},
 		{"merge.directoryRenames", ByBastel, "whether new files follow a renamed folder"},

@@ -190,14 +190,23 @@ func (a *App) unaccounted(ctx context.Context, c send.Comparison, within []repo.
 
 // IsMine says of a commit whether the user made it: wrote and committed it.
 func (a *App) IsMine(ctx context.Context) func(Source) bool {
+	mine := a.Me(ctx).Email
+	return func(s Source) bool {
+		return mine != "" && strings.EqualFold(s.Commit.Writer().Email, mine) && strings.EqualFold(s.Commit.CommittedBy().Email, mine)
+	}
+}
+
+// Me is the user, as people know them; without an identity nobody, to whom nothing belongs.
+func (a *App) Me(ctx context.Context) repo.Person {
 	who, err := a.Repo.Committer(ctx)
 	if err != nil {
-		who = "" // without an identity nothing is the user's
+		return repo.Person{}
 	}
-	mine := repo.ParsePerson(who).Email
-	return func(s Source) bool {
-		return s.Commit.Writer().Email == mine && repo.ParsePerson(s.Commit.Committer).Email == mine
+	people, err := a.Repo.Mailmap(ctx)
+	if err != nil {
+		return repo.Person{}
 	}
+	return people.Person(repo.ParsePerson(who))
 }
 
 // CompareBranch compares a branch with its place on a remote, and accounts for each commit that would go there. With ask the
@@ -258,5 +267,5 @@ func (a *App) rewroteThere(ctx context.Context, c send.Comparison, never []repo.
 	if err != nil {
 		return "", err
 	}
-	return strings.TrimSpace(repo.ParsePerson(last.Committer).Name), nil
+	return strings.TrimSpace(last.CommittedBy().Name), nil
 }

@@ -146,7 +146,7 @@ func (a *App) Writing(ctx context.Context) (Writing, error) {
 	}
 	for _, c := range commits {
 		w.Earlier = append(w.Earlier, c.Message)
-		by := c.Commit.Writer()
+		by := c.Commit.SignedBy()
 		line := fmt.Sprintf("Co-authored-by: %s <%s>", by.Name, by.Email)
 		if by.Email != me.Email && !slices.Contains(w.Trailers, line) {
 			w.Trailers = append(w.Trailers, line)

@@ -54,7 +54,7 @@ func (a *App) ReadOut(ctx context.Context, id repo.ID) (ReadOut, error) {
 // ReadOutOf says what there is to say of a commit, and of the files that it changes.
 func ReadOutOf(id repo.ID, c *repo.Commit, files []tray.File) ReadOut {
 	message := c.Text(c.Message)
-	out := ReadOut{ID: id, Subject: c.Subject(), Author: c.Writer(), Committer: repo.ParsePerson(c.Text(c.Committer)),
+	out := ReadOut{ID: id, Subject: c.Subject(), Author: c.Writer(), Committer: c.CommittedBy(),
 		Parents: c.Parents, OfSeveralParent: len(c.Parents) > 1}
 	out.When = out.Author.When
 	out.Signed = slices.ContainsFunc(c.Extra, func(h repo.Header) bool { return strings.HasPrefix(h.Key, "gpgsig") })

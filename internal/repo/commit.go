@@ -28,6 +28,8 @@ type Commit struct {
 	Encoding  string   // empty: UTF-8
 	Extra     []Header // all other headers, signatures among them, in order
 	Message   string
+
+	people *Mailmap // nil: people are known as they sign
 }
 
 // ParseCommit reads a commit as the documented object format has it.
@@ -115,8 +117,14 @@ func (c *Commit) Parent() ID {
 // Subject is the message's first paragraph on one line, in UTF-8.
 func (c *Commit) Subject() string { return Subject(c.Text(c.Message)) }
 
-// Writer is who wrote the commit, and when, in UTF-8.
-func (c *Commit) Writer() Person { return ParsePerson(c.Text(c.Author)) }
+// Writer is who wrote the commit, and when, in UTF-8, as they are known.
+func (c *Commit) Writer() Person { return c.people.Person(c.SignedBy()) }
+
+// SignedBy is who wrote it as the commit itself says.
+func (c *Commit) SignedBy() Person { return ParsePerson(c.Text(c.Author)) }
+
+// CommittedBy is who made the commit of it, and when, as they are known.
+func (c *Commit) CommittedBy() Person { return c.people.Person(ParsePerson(c.Text(c.Committer))) }
 
 // Subject gives the first paragraph of a message on one line.
 func Subject(message string) string {
@@ -168,6 +176,10 @@ func (r *Repo) Commits(ctx context.Context, ids []ID) ([]*Commit, error) {
 	if err != nil {
 		return nil, err
 	}
+	people, err := r.Mailmap(ctx)
+	if err != nil {
+		return nil, err
+	}
 	commits := make([]*Commit, len(ids))
 	for i, object := range objects {
 		if object.Kind != KindCommit {
@@ -176,6 +188,7 @@ func (r *Repo) Commits(ctx context.Context, ids []ID) ([]*Commit, error) {
 		if commits[i], err = ParseCommit(object.Data); err != nil {
 			return nil, fmt.Errorf("commit %s: %w", ids[i], err)
 		}
+		commits[i].people = people
 	}
 	return commits, nil
 }

@@ -30,6 +30,7 @@ type Repo struct {
 	asked     asked
 
 	log        *slog.Logger
+	people     people
 	memory     memory
 	status     statusMemory
 	ahead      atomic.Pointer[lookAhead]

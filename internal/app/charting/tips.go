@@ -24,6 +24,10 @@ func (a *App) Tips(ctx context.Context) ([]Branch, error) {
 	if err != nil {
 		return nil, err
 	}
+	people, err := a.Repo.Mailmap(ctx)
+	if err != nil {
+		return nil, err
+	}
 	email := a.email(ctx)
 	asides, err := a.Asides(ctx)
 	if err != nil {
@@ -34,10 +38,11 @@ func (a *App) Tips(ctx context.Context) ([]Branch, error) {
 		if t.Symref != "" {
 			continue
 		}
-		list = append(list, Branch{Name: t.Short(), Ref: t.Name, Tip: t.ID, Upstream: t.Upstream, Worktree: t.Worktree, Author: t.Author,
+		author := people.Person(repo.Person{Name: t.Author, Email: t.Email})
+		list = append(list, Branch{Name: t.Short(), Ref: t.Name, Tip: t.ID, Upstream: t.Upstream, Worktree: t.Worktree, Author: author.Name,
 			Remote: strings.HasPrefix(t.Name, "refs/remotes/"), Here: t.Name == head.Ref, AtWork: t.Name == work.Ref, When: t.When,
 			Subject: t.Subject,
-			Mine:    email != "" && strings.EqualFold(t.Email, email)})
+			Mine:    email != "" && strings.EqualFold(author.Email, email)})
 	}
 	stashes, err := a.stashes(ctx)
 	if err != nil {
@@ -93,10 +98,4 @@ func (a *App) tags(ctx context.Context) (map[repo.ID][]string, error) {
 }
 
 // email is that of the user; without an identity nothing is the user's.
-func (a *App) email(ctx context.Context) string {
-	who, err := a.Repo.Committer(ctx)
-	if err != nil {
-		return ""
-	}
-	return repo.ParsePerson(who).Email
-}
+func (a *App) email(ctx context.Context) string { return a.Me(ctx).Email }

@@ -37,7 +37,7 @@ func (a *App) Patches(ctx context.Context, whole bool) ([]byte, int, error) {
 		if err != nil {
 			return nil, 0, err
 		}
-		writer := s.Commit.Writer()
+		writer := s.Commit.SignedBy()
 		patches = append(patches, series.Patched{ID: s.ID, Name: writer.Name, Email: writer.Email, When: writer.When, Message: s.Message,
 			Before: before, Tree: s.Commit.Tree})
 	}

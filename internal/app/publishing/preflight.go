@@ -92,7 +92,7 @@ func (a *App) facts(ctx context.Context, branch string, settings app.Settings) (
 	_ = json.Unmarshal([]byte(a.ReadState(app.ChecksFile)), &known) // what cannot be read was not checked
 	for _, s := range sources {
 		f.Commits = append(f.Commits, send.Fact{ID: s.ID, Message: s.Message, Parents: len(s.Commit.Parents),
-			Meant: slices.Contains(made, s.ID), Name: s.Commit.Writer().Name, Email: s.Commit.Writer().Email})
+			Meant: slices.Contains(made, s.ID), Name: s.Commit.SignedBy().Name, Email: s.Commit.SignedBy().Email})
 		switch c, checked := known[app.CheckKey(settings.Check, s.Commit.Tree)]; {
 		case !checked:
 			f.Unchecked = append(f.Unchecked, s.ID)

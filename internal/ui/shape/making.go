@@ -215,7 +215,7 @@ func (m *Model) insertEmpty() tea.Cmd {
 func (m *Model) sign() tea.Cmd {
 	at := m.entry()
 	e := m.plan.Next[at]
-	writer := m.sourceOf(e.From[0]).Commit.Writer()
+	writer := m.sourceOf(e.From[0]).Commit.SignedBy()
 	author := e.Author
 	if author == "" {
 		author = fmt.Sprintf("%s <%s>", writer.Name, writer.Email)
@@ -257,10 +257,10 @@ func (m *Model) sign() tea.Cmd {
 
 // coAuthors are the trailers for those who wrote an entry's other sources.
 func (m *Model) coAuthors(e shape.Entry) []string {
-	first := m.sourceOf(e.From[0]).Commit.Writer()
+	first := m.sourceOf(e.From[0]).Commit.SignedBy()
 	var lines []string
 	for _, id := range e.From[1:] {
-		by := m.sourceOf(id).Commit.Writer()
+		by := m.sourceOf(id).Commit.SignedBy()
 		line := fmt.Sprintf("Co-authored-by: %s <%s>", by.Name, by.Email)
 		if by.Email != first.Email && !slices.Contains(lines, line) {
 			lines = append(lines, line)
