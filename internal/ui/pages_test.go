@@ -11,6 +11,7 @@ import (
 
 	"bastel/internal/repo"
 	"bastel/internal/ui/kit"
+	"bastel/test/fixture"
 )
 
 func TestTheGaugeOfAMessage(t *testing.T) {
@@ -162,4 +163,26 @@ func TestEscapeAndAKeyAreTwo(t *testing.T) {
 		assert.Equal(t, want, withoutAlt(msg).String())
 	}
 	assert.Equal(t, "J", withoutAlt(tea.KeyPressMsg{Code: 'j', Mod: tea.ModAlt | tea.ModShift}).Text)
+}
+
+// TestKeysInTheirLineAreWhole: in every width the line says what each key does, or leaves it out.
+func TestKeysInTheirLineAreWhole(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n")
+	f.Write("a", "2\n")
+	d := newDriver(t, f.Dir)
+	d.wait("from line 1")
+	d.rest()
+	known := map[string]bool{}
+	for _, a := range d.m.actions() {
+		known[a.Key()+" "+a.Name] = true
+	}
+	for width := 60; width < 200; width++ {
+		d.update(tea.WindowSizeMsg{Width: width, Height: 42})
+		for part := range strings.SplitSeq(strings.TrimSpace(ansi.Strip(d.m.keysLine())), "   ") {
+			if part = strings.TrimSpace(part); part != "" {
+				assert.True(t, known[part], "%d: %q", width, part)
+			}
+		}
+	}
 }

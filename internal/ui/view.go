@@ -9,6 +9,7 @@ import (
 	"charm.land/bubbles/v2/help"
 	"charm.land/bubbles/v2/key"
 	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -207,13 +208,21 @@ func (m *Model) keysLine() string {
 	}
 	line := keysHelp(m.theme)
 	right := line.ShortHelpView(last) + "  "
-	room := max(0, m.width-1-lipgloss.Width(right)-len(line.ShortSeparator))
-	line.SetWidth(room)
-	left := " "
-	if room > 0 {
-		left += line.ShortHelpView(first)
+	room := m.width - 1 - lipgloss.Width(right) - len(line.ShortSeparator)
+	return kit.Ends(m.width, " "+line.ShortHelpView(fitting(first, room, len(line.ShortSeparator))), right)
+}
+
+// fitting are the bindings, of those that are enabled, that have room in a line; the component cuts the last one.
+func fitting(bindings []key.Binding, room, between int) []key.Binding {
+	for i, b := range bindings {
+		if !b.Enabled() {
+			continue
+		}
+		if room -= ansi.StringWidth(b.Help().Key+" "+b.Help().Desc) + between; room < -between {
+			return bindings[:i]
+		}
 	}
-	return kit.Ends(m.width, left, right)
+	return bindings
 }
 
 // keysHelp draws keys and what they do in a line.
