@@ -114,4 +114,4 @@ shots:
 
 # The tests drive the application in tmux, and push over ssh: install them where that is possible.
 tools:
-	@command -v tmux >/dev/null && command -v ssh >/dev/null || ./docs/install-tools.sh
+	@for tool in tmux ssh zsh fish; do command -v $$tool >/dev/null || exec ./docs/install-tools.sh; done
