@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"iter"
 	"strconv"
@@ -86,17 +87,9 @@ func parseDated(line string) (DatedCommit, error) {
 	if err != nil {
 		return DatedCommit{}, fmt.Errorf("walk down the history: line %q: %w", line, err)
 	}
-	id, parents, _ := strings.Cut(rest, " ")
-	c := DatedCommit{When: time.Unix(seconds, 0)}
-	if c.ID, err = ParseID(id); err != nil {
-		return c, fmt.Errorf("walk down the history: %w", err)
+	commits, err := parseParents([]byte(rest + "\n"))
+	if err != nil || len(commits) != 1 {
+		return DatedCommit{}, fmt.Errorf("walk down the history: line %q: %w", line, errors.Join(err, ErrBadID))
 	}
-	for parent := range strings.FieldsSeq(parents) {
-		before, err := ParseID(parent)
-		if err != nil {
-			return c, fmt.Errorf("walk down the history: %w", err)
-		}
-		c.Parents = append(c.Parents, before)
-	}
-	return c, nil
+	return DatedCommit{commits[0], time.Unix(seconds, 0)}, nil
 }

@@ -99,10 +99,21 @@ func (o *Overlay) Prefetch(ctx context.Context, ids []ID) error {
 	if len(wanted) == 0 {
 		return nil
 	}
-	objects, err := o.repo.Objects(ctx, wanted)
-	if err != nil {
-		return err
+	for some := range slices.Chunk(wanted, atOnce) { // all of many would be in memory together
+		objects, err := o.repo.Objects(ctx, some)
+		if err != nil {
+			return err
+		}
+		o.cache(some, objects)
 	}
+	return nil
+}
+
+// atOnce is how many objects are read with one question.
+const atOnce = 256
+
+// cache keeps what was read, up to a limit.
+func (o *Overlay) cache(ids []ID, objects []Object) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for i, object := range objects {
@@ -114,10 +125,9 @@ func (o *Overlay) Prefetch(ctx context.Context, ids []ID) error {
 			clear(o.trees)
 			o.size = 0
 		}
-		o.cached[wanted[i]] = object
+		o.cached[ids[i]] = object
 		o.size += len(object.Data)
 	}
-	return nil
 }
 
 // Tree reads a folder; the zero id is the empty one.

@@ -411,9 +411,6 @@ func (m *Model) refresh() tea.Cmd {
 
 // refreshOwn does so after steps of Bastel's that wrote the index and refs alone. What another program did meanwhile is told of.
 func (m *Model) refreshOwn() tea.Cmd {
-	if m.touched&repo.Files != 0 {
-		return m.refresh()
-	}
 	m.where.Supersede()
 	m.touched = repo.AllTopics
 	a := m.app

@@ -34,7 +34,8 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	if !elsewhere && len(plan.Next) >= manyCommits { // it takes about as long as the forecast, and needs no part of it
 		defer a.Repo.LookAhead(ctx)()
 	}
-	forecast, err := a.ForecastBy(ctx, a.Engine, plan, progress) // what was forecast for the screen is known
+	// An engine of its own: the shared one still has what earlier steps wrote, which would be written with this one again.
+	forecast, err := a.ForecastBy(ctx, replay.New(a.Repo), plan, progress)
 	if err != nil {
 		return app.Applied{}, err
 	}
