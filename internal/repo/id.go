@@ -21,11 +21,12 @@ func ParseID(text string) (ID, error) {
 	if len(text) != 40 && len(text) != 64 {
 		return ID{}, fmt.Errorf("%w: %q", ErrBadID, text)
 	}
-	raw, err := hex.DecodeString(text)
+	var digits [64]byte // on the stack: ids are read by the ten thousand
+	n, err := hex.Decode(digits[:], digits[:copy(digits[:], text)])
 	if err != nil {
 		return ID{}, fmt.Errorf("%w: %q", ErrBadID, text)
 	}
-	id := ID{string(raw)}
+	id := ID{string(digits[:n])}
 	if id.allZero() {
 		return ID{}, nil
 	}

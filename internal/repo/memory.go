@@ -142,6 +142,13 @@ func (r *Repo) graphStamp() *stamps {
 // refStamp is what lists of refs depend on: the folders of loose refs, whose times change with each
 // of them, packed refs, every working tree's HEAD, and the configuration, for upstreams.
 func (r *Repo) refStamp() *stamps {
+	s := r.refFilesStamp()
+	s.add(r.configFiles()...)
+	return s
+}
+
+// refFilesStamp is that without the configuration, which need not have been read for it.
+func (r *Repo) refFilesStamp() *stamps {
 	s := r.graphStamp()
 	r.memory.mu.Lock()
 	dirs := r.memory.refDirs
@@ -161,7 +168,6 @@ func (r *Repo) refStamp() *stamps {
 	for _, entry := range linked {
 		s.add(filepath.Join(trees, entry.Name(), "HEAD"), filepath.Join(trees, entry.Name(), "gitdir"))
 	}
-	s.add(r.configFiles()...)
 	return s
 }
 

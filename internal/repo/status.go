@@ -36,6 +36,10 @@ func (r *Repo) Status(ctx context.Context, paths ...string) ([]Change, error) {
 		return nil, err
 	}
 	if len(paths) == 0 {
+		if begun, ok := r.takeBegun(ctx, head); ok {
+			r.noteStatus(ctx, begun.index, head, begun.told, begun.changes)
+			return begun.changes, nil
+		}
 		if known, ok := r.statusByOwnWrites(ctx, head); ok {
 			return known, nil
 		}
@@ -210,26 +214,39 @@ func parseChange(record string) (Change, error) {
 	case '?':
 		return Change{Path: record[2:], Loose: true, New: true}, nil
 	case '1':
-		f := strings.SplitN(record, " ", 9)
-		if len(f) != 9 || len(f[1]) != 2 || len(f[2]) != 4 {
+		var f [9]string
+		if !cutFields(record, f[:]) || len(f[1]) != 2 || len(f[2]) != 4 {
 			return Change{}, fmt.Errorf("unexpected record %q", record)
 		}
 		c := Change{Path: f[8], Staged: f[1][0] != '.', Loose: f[1][1] != '.', NewCommits: f[2][1] == 'C'}
 		c.HeadMode, c.IndexMode, c.WorkMode = parseMode(f[3]), parseMode(f[4]), parseMode(f[5])
 		var err error
-		if c.HeadID, err = ParseID(f[6]); err != nil {
+		if c.HeadID, err = ParseID(f[6]); err != nil || f[7] == f[6] {
+			c.IndexID = c.HeadID
 			return c, err
 		}
 		c.IndexID, err = ParseID(f[7])
 		return c, err
 	case 'u':
-		f := strings.SplitN(record, " ", 11)
-		if len(f) != 11 {
+		var f [11]string
+		if !cutFields(record, f[:]) {
 			return Change{}, fmt.Errorf("unexpected record %q", record)
 		}
 		return Change{Path: f[10], Loose: true, Conflict: true, WorkMode: parseMode(f[6])}, nil
 	}
 	return Change{}, fmt.Errorf("unexpected record %q", record)
+}
+
+// cutFields cuts a record at its first blanks into as many fields as there are; the last one may hold more blanks.
+func cutFields(record string, fields []string) (ok bool) {
+	last := len(fields) - 1
+	for i := range last {
+		if fields[i], record, ok = strings.Cut(record, " "); !ok {
+			return false
+		}
+	}
+	fields[last] = record
+	return true
 }
 
 func parseMode(text string) Mode {

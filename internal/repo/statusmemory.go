@@ -24,6 +24,54 @@ type statusMemory struct {
 	events  uint64 // how often one was
 
 	flagless string // stamp of an index of which no entry has flags
+
+	begun *begunStatus // one that was begun before it was asked for
+	refs  string       // stamp of the refs when that was begun
+}
+
+// begunStatus is a whole status on its way, and how the repository was when it began.
+type begunStatus struct {
+	index   string
+	told    uint64
+	head    Head
+	done    chan struct{}
+	changes []Change
+	err     error
+}
+
+// BeginStatus begins to read the whole status before it is asked for: the next Status takes what it finds, if nothing is known to
+// have changed by then.
+func (r *Repo) BeginStatus(ctx context.Context) {
+	begun := &begunStatus{index: r.indexStamp().b.String(), told: r.filesTold(), done: make(chan struct{})}
+	refs := r.refFilesStamp().b.String()
+	var err error
+	if begun.head, err = r.Head(ctx); err != nil {
+		return // whoever asks for the status is told
+	}
+	r.status.mu.Lock()
+	r.status.begun, r.status.refs = begun, refs
+	r.status.mu.Unlock()
+	go func() {
+		defer close(begun.done)
+		begun.changes, begun.err = r.askStatus(ctx, nil)
+	}()
+}
+
+// takeBegun waits for a status that was begun, where it holds still; it serves once.
+func (r *Repo) takeBegun(ctx context.Context, head Head) (*begunStatus, bool) {
+	r.status.mu.Lock()
+	begun := r.status.begun
+	r.status.begun = nil
+	r.status.mu.Unlock()
+	if begun == nil || begun.head != head || begun.told != r.filesTold() || begun.index != r.indexStamp().b.String() {
+		return nil, false
+	}
+	select {
+	case <-begun.done:
+		return begun, begun.err == nil
+	case <-ctx.Done():
+		return nil, false
+	}
 }
 
 // indexStamp is what says whether the index is as it was: the file, and what it may be split into.
@@ -60,6 +108,33 @@ func (r *Repo) filesTold() uint64 {
 	r.status.mu.Lock()
 	defer r.status.mu.Unlock()
 	return r.status.events
+}
+
+// changedUnwatched says what changed between the first status, which was begun early, and a watch that stands now.
+func (r *Repo) changedUnwatched(ctx context.Context) (topics Topics) {
+	r.status.mu.Lock()
+	refs := r.status.refs
+	r.status.mu.Unlock()
+	if refs == "" {
+		return 0 // nothing was read that could be old
+	}
+	index, told := r.indexStamp().b.String(), r.filesTold()
+	head, err := r.Head(ctx)
+	changes, askErr := r.askStatus(ctx, nil)
+	r.status.mu.Lock()
+	same := err == nil && askErr == nil && r.status.files != nil && r.status.index == index && slices.Equal(changes, r.status.changes)
+	for path, was := range r.status.files {
+		same = same && r.fileStamp(path).b.String() == was
+	}
+	if refs != r.refFilesStamp().b.String() {
+		topics = Refs
+	}
+	r.status.mu.Unlock()
+	if !same {
+		return topics | Files | Index
+	}
+	r.noteStatus(ctx, index, head, told, changes)
+	return topics
 }
 
 // noteWritten notes that Bastel wrote paths into an index that was as the last status saw it.

@@ -38,7 +38,8 @@ const (
 
 // Watch tells what changes: in the working tree, at HEAD, the refs, the index, the repository's
 // configuration and operations under way, until the context ends. Folders that are ignored are not
-// watched. In a tree with very many folders only the first ones are.
+// watched. In a tree with very many folders only the first ones are. What changed before all were
+// watched is told first.
 func (r *Repo) Watch(ctx context.Context) (<-chan Topics, error) {
 	watcher, err := fsnotify.NewWatcher()
 	if err != nil {
@@ -134,7 +135,10 @@ func (r *Repo) tell(ctx context.Context, watcher *fsnotify.Watcher, told chan To
 	defer r.filesChanged(false)
 	var wait <-chan time.Time
 	var since time.Time
-	var topics Topics // of what changed since it was last told
+	topics := r.changedUnwatched(ctx) // of what changed since it was last told
+	if topics != 0 {
+		wait = time.After(0)
+	}
 	for {
 		select {
 		case <-ctx.Done():

@@ -1,6 +1,7 @@
 package repo_test
 
 import (
+	"context"
 	"os"
 	"path/filepath"
 	"testing"
@@ -67,5 +68,62 @@ func TestWhatChangedIsTold(t *testing.T) {
 			break
 		}
 		assert.Equal(t, test.want, topics, test.name)
+	}
+}
+
+// What another program did after the first reading had begun, and before all folders were watched, is told once they are.
+func TestWhatChangedBeforeTheWatchIsTold(t *testing.T) {
+	t.Parallel()
+	for name, test := range map[string]struct {
+		do   func(f *fixture.Repo)
+		want repo.Topics
+	}{
+		"nothing":          {func(*fixture.Repo) {}, 0},
+		"a file":           {func(f *fixture.Repo) { f.Write("a", "other\n") }, repo.Files},
+		"a changed one":    {func(f *fixture.Repo) { f.Write("b", "changed once more\n") }, repo.Files},
+		"what is staged":   {func(f *fixture.Repo) { f.Git("add", "b") }, repo.Files | repo.Index},
+		"a branch":         {func(f *fixture.Repo) { f.Git("branch", "fresh") }, repo.Refs},
+		"a commit on HEAD": {func(f *fixture.Repo) { f.Git("commit", "--quiet", "--allow-empty", "-m", "x") }, repo.Refs},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			f := fixture.New(t)
+			f.Commit("base", "a", "one\n", "b", "two\n")
+			f.Write("b", "changed\n")
+			r, ctx := f.Open(t), context.Background()
+			r.BeginStatus(ctx)
+			before, err := r.Status(ctx)
+			require.NoError(t, err)
+			require.Len(t, before, 1)
+			test.do(f)
+			told, err := r.Watch(ctx)
+			require.NoError(t, err)
+			var topics repo.Topics
+			select {
+			case topics = <-told:
+			case <-time.After(map[bool]time.Duration{true: time.Second, false: 10 * time.Second}[test.want == 0]):
+			}
+			assert.Equal(t, test.want, topics&(repo.Refs|repo.Files|repo.Index))
+		})
+	}
+}
+
+// A status that was begun early says what one says that was asked for later, whatever happens to the index and HEAD in between.
+func TestStatusBegunEarly(t *testing.T) {
+	t.Parallel()
+	f := fixture.New(t)
+	f.Commit("base", "a", "one\n", "b", "two\n")
+	r, ctx := f.Open(t), context.Background()
+	f.Write("a", "x\n")
+	for _, do := range []func(){func() {}, func() { f.Git("add", "a") }, func() { f.Git("commit", "--quiet", "-m", "x") }} {
+		r.BeginStatus(ctx)
+		do()
+		early, err := r.Status(ctx)
+		require.NoError(t, err)
+		now, err := f.Open(t).Status(ctx)
+		require.NoError(t, err)
+		if !assert.Equal(t, now, early) {
+			return
+		}
 	}
 }

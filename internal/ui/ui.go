@@ -41,12 +41,13 @@ const narrowBelow = 100
 
 // Model is the frame. It implements tea.Model.
 type Model struct {
-	ctx    context.Context
-	dir    string
-	log    *slog.Logger // nil: none
-	app    *app.App
-	opened bool
-	failed error // why there is no repository
+	ctx     context.Context
+	dir     string
+	log     *slog.Logger // nil: none
+	app     *app.App
+	watched *app.App // the one whose changes are watched
+	opened  bool
+	failed  error // why there is no repository
 	// Ends the opening that is under way.
 	opening atomic.Pointer[context.CancelCauseFunc]
 
@@ -146,6 +147,7 @@ func (m *Model) open() tea.Msg {
 	if err != nil {
 		return opened{err: err}
 	}
+	a.Repo.BeginStatus(repo.Because(m.ctx, "opening")) // it takes longest of all that the first frame waits for
 	// Settings that cannot be read, or say something wrong, keep nobody from their work.
 	settings, err := a.Settings(m.ctx)
 	if err == nil {
@@ -256,7 +258,7 @@ func (m *Model) fromWork(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 		m.queue.starting = true
 		return m.track(m.haveOpened(msg)), true
 	case kit.Read[app.BranchStatus]:
-		return m.haveSituated(msg), true
+		return tea.Batch(m.haveSituated(msg), m.watchOnce()), true
 	case worked:
 		return m.workDone(msg), true
 	case haveFollowed:
@@ -391,7 +393,7 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	if msg.note != "" {
 		m.notice = kit.Notice{Text: msg.note}
 	}
-	return tea.Batch(m.refresh(), inBackground(m.watch(m.app)), inBackground(m.awaitQuestion(msg.questions)),
+	return tea.Batch(m.refresh(), inBackground(m.awaitQuestion(msg.questions)),
 		inBackground(fetchLater(msg.fetch)), inBackground(removeForgotten(m.app)))
 }
 

@@ -14,6 +14,16 @@ type changed struct {
 	told   <-chan repo.Topics
 }
 
+// watchOnce begins to watch the repository once something was read of it: to list what is to be watched takes time, which the
+// first frame is not to wait for. What changed before the watch stands is told when it does.
+func (m *Model) watchOnce() tea.Cmd {
+	if m.watched == m.app {
+		return nil
+	}
+	m.watched = m.app
+	return inBackground(m.watch(m.app))
+}
+
 // watch looks again whenever something changes.
 func (m *Model) watch(a *app.App) tea.Cmd {
 	return func() tea.Msg {

@@ -92,8 +92,8 @@ func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
 	return tea.Batch(m.read(), m.help())
 }
 
-// firstShown is how many of very many changes are shown before all are read.
-const firstShown = 100
+// firstShown is how many of very many changes are shown before all are read: enough to fill a large terminal.
+const firstShown = 30
 
 // readSome reads the first ones of the changes, so that there is something to look at.
 func (m *Model) readSome(changes []repo.Change) tea.Cmd {
