@@ -174,8 +174,9 @@ func (r *Repo) commitAsGiven(ctx context.Context, c NewCommit) (ID, error) {
 // WriteCommit stores a commit exactly as given.
 func (r *Repo) WriteCommit(ctx context.Context, c *Commit) (ID, error) {
 	data := c.Encode()
-	if err := r.writeObjects(ctx, []Object{{KindCommit, data}}); err != nil {
+	id := r.HashObject(KindCommit, data)
+	if err := r.writeObjects(ctx, []namedObject{{id, Object{KindCommit, data}}}); err != nil {
 		return ID{}, fmt.Errorf("write a commit: %w", err)
 	}
-	return r.HashObject(KindCommit, data), nil
+	return id, nil
 }

@@ -198,9 +198,9 @@ func (o *Overlay) Flush(ctx context.Context, roots ...ID) error {
 	for _, id := range roots {
 		o.reach(id, seen, &order)
 	}
-	objects := make([]Object, len(order))
+	objects := make([]namedObject, len(order))
 	for i, id := range order {
-		objects[i] = o.written[id]
+		objects[i] = namedObject{id, o.written[id]}
 	}
 	o.mu.Unlock()
 	if len(objects) == 0 {

@@ -27,19 +27,25 @@ const fewObjects = 12
 // WriteBlobs adds file contents to the repository and gives their ids.
 func (r *Repo) WriteBlobs(ctx context.Context, blobs [][]byte) ([]ID, error) {
 	ids := make([]ID, len(blobs))
-	objects := make([]Object, len(blobs))
+	objects := make([]namedObject, len(blobs))
 	for i, blob := range blobs {
 		ids[i] = r.HashObject(KindBlob, blob)
-		objects[i] = Object{KindBlob, blob}
+		objects[i] = namedObject{ids[i], Object{KindBlob, blob}}
 	}
 	return ids, r.writeObjects(ctx, objects)
+}
+
+// namedObject is an object to be written, with its id.
+type namedObject struct {
+	id ID
+	Object
 }
 
 // writeObjects adds objects to the repository, in the formats that it documents (gitformat-pack,
 // gitrepository-layout): as one pack with its index, or a few as loose files. Where the files of
 // the repository are not simply ours to write, its own commands do it.
-func (r *Repo) writeObjects(ctx context.Context, objects []Object) error {
-	objects = r.distinct(objects)
+func (r *Repo) writeObjects(ctx context.Context, objects []namedObject) error {
+	objects = distinct(objects)
 	if len(objects) == 0 {
 		return nil
 	}
@@ -63,12 +69,11 @@ func (r *Repo) writeObjects(ctx context.Context, objects []Object) error {
 }
 
 // distinct leaves out what is there twice.
-func (r *Repo) distinct(objects []Object) []Object {
+func distinct(objects []namedObject) []namedObject {
 	seen := make(map[ID]bool, len(objects))
-	return slices.DeleteFunc(slices.Clone(objects), func(o Object) bool {
-		id := r.HashObject(o.Kind, o.Data)
-		before := seen[id]
-		seen[id] = true
+	return slices.DeleteFunc(slices.Clone(objects), func(o namedObject) bool {
+		before := seen[o.id]
+		seen[o.id] = true
 		return before
 	})
 }
@@ -110,13 +115,13 @@ func placed(dir string, write func(io.Writer) (name string, err error)) error {
 }
 
 // writeLooseFiles writes each object as a file of its own.
-func (r *Repo) writeLooseFiles(objects []Object) error {
+func (r *Repo) writeLooseFiles(objects []namedObject) error {
 	deflate, err := zlib.NewWriterLevel(nil, zlib.BestSpeed)
 	if err != nil {
 		return err
 	}
 	for _, object := range objects {
-		id := r.HashObject(object.Kind, object.Data).String()
+		id := object.id.String()
 		dir := filepath.Join(r.objectDir(), id[:2])
 		now := time.Now()
 		if os.Chtimes(filepath.Join(dir, id[2:]), now, now) == nil {
@@ -141,7 +146,7 @@ func (r *Repo) writeLooseFiles(objects []Object) error {
 }
 
 // writeByCommand has the repository write each object.
-func (r *Repo) writeByCommand(ctx context.Context, objects []Object) error {
+func (r *Repo) writeByCommand(ctx context.Context, objects []namedObject) error {
 	for _, object := range objects {
 		if _, err := r.run(ctx, object.Data, "hash-object", "-w", "-t", string(object.Kind), "--stdin"); err != nil {
 			return err
@@ -151,7 +156,7 @@ func (r *Repo) writeByCommand(ctx context.Context, objects []Object) error {
 }
 
 // packByCommand has the repository take a pack in.
-func (r *Repo) packByCommand(ctx context.Context, objects []Object) error {
+func (r *Repo) packByCommand(ctx context.Context, objects []namedObject) error {
 	pipe, w := io.Pipe()
 	go func() {
 		_, err := r.encodePack(w, objects)
@@ -164,7 +169,7 @@ func (r *Repo) packByCommand(ctx context.Context, objects []Object) error {
 
 // writePackFiles writes a pack and its index: a pack without an index is not seen, so the index
 // comes last.
-func (r *Repo) writePackFiles(objects []Object) error {
+func (r *Repo) writePackFiles(objects []namedObject) error {
 	dir := filepath.Join(r.objectDir(), "pack")
 	if err := os.MkdirAll(dir, 0o777); err != nil {
 		return err
@@ -205,58 +210,74 @@ type packEntry struct {
 // packKinds are the type numbers of the pack format.
 var packKinds = map[Kind]byte{KindCommit: 1, KindTree: 2, KindBlob: 3, KindTag: 4}
 
-// encodePack writes a pack (format version 2, no deltas).
-func (r *Repo) encodePack(out io.Writer, objects []Object) (packed, error) {
-	sum := r.newHash()
-	entry := crc32.NewIEEE()
-	var buffer bytes.Buffer
-	p := packed{entries: make([]packEntry, 0, len(objects))}
-	var offset uint64
-	flush := func() error {
-		offset += uint64(buffer.Len())
-		sum.Write(buffer.Bytes())
-		_, err := out.Write(buffer.Bytes())
-		buffer.Reset()
-		return err
+// packDelta is the type number of an object that is stored as what makes it of another one.
+const packDelta = 7
+
+// packWriter writes a pack (format version 2).
+type packWriter struct {
+	out      io.Writer
+	sum      hash.Hash
+	buffer   bytes.Buffer // what comes next
+	deflate  *zlib.Writer // into the buffer
+	chains   chains
+	written  packed
+	position uint64
+}
+
+// encodePack writes a pack. A tree is stored as its differences from that of an earlier commit, which are few: a branch made anew has
+// trees of many thousands of entries that differ in one.
+func (r *Repo) encodePack(out io.Writer, objects []namedObject) (packed, error) {
+	p := packWriter{out: out, sum: r.newHash(), chains: chains{}}
+	p.written.entries = make([]packEntry, 0, len(objects))
+	var err error
+	if p.deflate, err = zlib.NewWriterLevel(nil, zlib.BestSpeed); err != nil {
+		return packed{}, err
 	}
-	buffer.WriteString("PACK")
-	buffer.Write(binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, 2), uint32(len(objects))))
-	if err := flush(); err != nil {
-		return p, err
-	}
-	squeeze, err := zlib.NewWriterLevel(&buffer, zlib.BestSpeed)
-	if err != nil {
-		return p, err
-	}
-	// Trees are mostly hashes, which hardly get smaller; the repository's own
-	// maintenance stores them as differences to each other some day.
-	store, err := zlib.NewWriterLevel(&buffer, zlib.NoCompression)
-	if err != nil {
-		return p, err
+	p.buffer.WriteString("PACK")
+	p.buffer.Write(binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, 2), uint32(len(objects))))
+	if err := p.flush(); err != nil {
+		return packed{}, err
 	}
 	for _, object := range objects {
-		buffer.Write(packHead(packKinds[object.Kind], len(object.Data)))
-		deflate := squeeze
-		if object.Kind == KindTree {
-			deflate = store
-		}
-		deflate.Reset(&buffer)
-		if _, err := deflate.Write(object.Data); err != nil {
-			return p, err
-		}
-		if err := deflate.Close(); err != nil {
-			return p, err
-		}
-		entry.Reset()
-		entry.Write(buffer.Bytes())
-		p.entries = append(p.entries, packEntry{r.HashObject(object.Kind, object.Data), entry.Sum32(), offset})
-		if err := flush(); err != nil {
-			return p, err
+		if err := p.object(object); err != nil {
+			return packed{}, err
 		}
 	}
-	p.sum = sum.Sum(nil)
-	_, err = out.Write(p.sum)
-	return p, err
+	p.written.sum = p.sum.Sum(nil)
+	_, err = out.Write(p.written.sum)
+	return p.written, err
+}
+
+func (p *packWriter) object(object namedObject) error {
+	base, data, short := ID{}, object.Data, false
+	if object.Kind == KindTree {
+		if base, data, short = p.chains.shorten(object.id, object.Data); !short {
+			data = object.Data
+		}
+	}
+	if short {
+		p.buffer.Write(packHead(packDelta, len(data)))
+		p.buffer.WriteString(base.raw)
+	} else {
+		p.buffer.Write(packHead(packKinds[object.Kind], len(data)))
+	}
+	p.deflate.Reset(&p.buffer)
+	if _, err := p.deflate.Write(data); err != nil {
+		return err
+	}
+	if err := p.deflate.Close(); err != nil {
+		return err
+	}
+	p.written.entries = append(p.written.entries, packEntry{object.id, crc32.ChecksumIEEE(p.buffer.Bytes()), p.position})
+	return p.flush()
+}
+
+func (p *packWriter) flush() error {
+	p.position += uint64(p.buffer.Len())
+	p.sum.Write(p.buffer.Bytes())
+	_, err := p.out.Write(p.buffer.Bytes())
+	p.buffer.Reset()
+	return err
 }
 
 // packHead is an object's type and length: 4 bits of length in the first byte,

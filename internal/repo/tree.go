@@ -50,21 +50,26 @@ type Tree []Entry
 func ParseTree(data []byte, idLen int) (Tree, error) {
 	text := string(data)
 	tree := make(Tree, 0, len(text)/(idLen+20)+1)
-	for len(text) > 0 {
-		space := strings.IndexByte(text, ' ')
-		nul := strings.IndexByte(text, 0)
-		if space < 1 || nul < space+2 || len(text) < nul+1+idLen {
+	for at := 0; at < len(text); {
+		var mode Mode
+		start := at
+		for ; at < len(text) && text[at] != ' '; at++ {
+			if digit := text[at] - '0'; digit < 8 {
+				mode = mode<<3 | Mode(digit)
+				continue
+			}
+			return nil, fmt.Errorf("tree entry %d has no mode: %w", len(tree), ErrBadObject)
+		}
+		name := at + 1
+		if at == start || name >= len(text) {
 			return nil, fmt.Errorf("tree entry %d: %w", len(tree), ErrBadObject)
 		}
-		var mode Mode
-		for _, digit := range []byte(text[:space]) {
-			if digit < '0' || digit > '7' {
-				return nil, fmt.Errorf("tree entry %d has mode %q: %w", len(tree), text[:space], ErrBadObject)
-			}
-			mode = mode<<3 | Mode(digit-'0')
+		length := strings.IndexByte(text[name:], 0)
+		id := name + length + 1
+		if at = id + idLen; length < 1 || at > len(text) {
+			return nil, fmt.Errorf("tree entry %d: %w", len(tree), ErrBadObject)
 		}
-		tree = append(tree, Entry{mode, text[space+1 : nul], ID{text[nul+1 : nul+1+idLen]}})
-		text = text[nul+1+idLen:]
+		tree = append(tree, Entry{mode, text[name : id-1], ID{text[id:at]}})
 	}
 	return tree, nil
 }

@@ -18,6 +18,7 @@ import (
 	"time"
 
 	tea "charm.land/bubbletea/v2"
+	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/colorprofile"
 	"github.com/charmbracelet/x/ansi"
 
@@ -92,7 +93,8 @@ func Run(ctx context.Context, dir string, log *slog.Logger) error {
 	}()
 	m.screenOut = &terminal{File: os.Stdout}
 	g := &guarded{Model: m}
-	_, err := tea.NewProgram(g, tea.WithContext(ctx), tea.WithOutput(m.screenOut)).Run()
+	_, err := tea.NewProgram(g, tea.WithContext(ctx), tea.WithOutput(m.screenOut),
+		tea.WithColorProfile(lipgloss.Writer.Profile)).Run() // which asked the terminal's multiplexer already
 	late := errors.Join(m.catchUp(), m.keepLastWriting())
 	if g.crash != nil {
 		return errors.Join(g.report(), late)
