@@ -19,6 +19,7 @@ import (
 	"bastel/internal/safe"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
 	"bastel/internal/wording"
 )
 
@@ -49,6 +50,12 @@ type editor struct {
 	before string
 	begun  string // the text as it was asked for
 	warned bool   // that leaving forgets what was written
+
+	about       kit.About // what the text is for
+	aboutFailed error     // why that is not known
+	changes     stream.Model
+	headed      int  // rows above the changes
+	aside       bool // where the halves are pages: what the text is for is shown
 }
 
 func newEditor(edit kit.Edit, theme kit.Theme) *editor {
@@ -81,6 +88,9 @@ func newEditor(edit kit.Edit, theme kit.Theme) *editor {
 }
 
 func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
+	if e.leaf(keyOf(msg), m.bodySize()) {
+		return nil
+	}
 	switch key := keyOf(msg); {
 	case action.Is(action.KeepText, key):
 		m.closePage()
@@ -148,29 +158,13 @@ func (e *editor) trailers() kit.Choose {
 	return choose
 }
 
-func (e *editor) scroll(int) {}
+func (e *editor) scroll(turns int) { e.changes.Move(turns) }
 
 // subjectRoom and bodyRoom are the widths that most readers of messages have.
 const (
 	subjectRoom = 60
 	bodyRoom    = 72
 )
-
-func (e *editor) view(size kit.Size, m *Model) []string {
-	rows := title(size, e.Title, m.theme)
-	width := size.Width - 2
-	if e.Message != nil {
-		gauge, style := e.gauge(m.theme)
-		rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + gauge), Style: style}), kit.Blank(size.Width))
-		width = min(width, bodyRoom+6)
-	}
-	e.area.SetWidth(width)
-	e.area.SetHeight(max(3, size.Height-len(rows)-1))
-	for line := range strings.SplitSeq(e.area.View(), "\n") {
-		rows = append(rows, line+strings.Repeat(" ", max(0, size.Width-ansi.StringWidth(line))))
-	}
-	return kit.Pad(rows, size.Width, size.Height)
-}
 
 // gauge says how the message stands against what readers expect.
 func (e *editor) gauge(theme kit.Theme) (string, lipgloss.Style) {
@@ -222,11 +216,14 @@ func (e *editor) keys() string {
 	if e.warned {
 		return "press esc again to forget what you wrote   ctrl+s keeps it"
 	}
-	keys := line(action.KeepText, action.DropText, action.OwnEditor)
-	if e.Message == nil {
-		return keys + "   " + shownTab + " is a tab"
+	ids := []action.ID{action.KeepText, action.DropText}
+	if e.About != nil {
+		ids = append(ids, action.AboutDown)
 	}
-	return keys + "   " + line(action.EarlierTexts, action.Trailers)
+	if ids = append(ids, action.OwnEditor); e.Message == nil {
+		return line(ids...) + "   " + shownTab + " is a tab"
+	}
+	return line(append(ids, action.EarlierTexts, action.Trailers)...)
 }
 
 // line is a line of keys for a page.
@@ -300,7 +297,7 @@ func (m *Model) edit(msg kit.Edit) tea.Cmd {
 			e.area.SetValue(showControls.Replace(text))
 			m.say(kit.Notice{Text: "What you wrote here before Bastel ended is here again; esc, twice, forgets it."})
 		}
-		return m.openPage(e)
+		return tea.Batch(m.openPage(e), e.readAbout(m))
 	}
 	return m.compose(&editor{Edit: msg, direct: true}, strings.TrimSuffix(msg.Text, "\n"))
 }

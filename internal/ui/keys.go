@@ -192,6 +192,10 @@ func (m *Model) showJournal() tea.Cmd {
 				Label:  fmt.Sprintf("%-7s %s", e.Kind, safe.Line(e.Title)),
 				Do:     func() tea.Cmd { return m.tellEntry(e) },
 				Detail: fmt.Sprintf("%s  %s to %s", e.Time.Local().Format("2 Jan 15:04"), orDash(e.Old), orDash(e.New)),
+				Look: func(ctx context.Context) (string, error) {
+					lines, err := planning.Of(m.app).LookBack(ctx, e)
+					return strings.Join(lines, "\n"), err
+				},
 			})
 		}
 		return choose

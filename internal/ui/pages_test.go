@@ -186,3 +186,20 @@ func TestKeysInTheirLineAreWhole(t *testing.T) {
 		}
 	}
 }
+
+// What a message is for stands in Now, scrolls by its keys, and is a page of its own where there is little room.
+func TestAMessageStandsBesideWhatItIsFor(t *testing.T) {
+	for _, width := range []int{142, 80} {
+		d := newDriver(t, desk(t).Dir)
+		d.update(tea.WindowSizeMsg{Width: width, Height: 24})
+		d.play("+loose changes", "enter", "m", "+Message of tray A")
+		if width < narrowBelow {
+			d.play("-what tray A will commit", "ctrl+down", "+what tray A will commit", "-subject 0", "ctrl+down", "Say", "+subject 3", "+Say")
+		} else {
+			d.play("+what tray A will commit", "ctrl+down", "Say", "+subject 3", "+Say", "+what tray A will commit")
+		}
+		d.play("esc", "esc", "+Nothing was changed.")
+	}
+	d := newDriver(t, desk(t).Dir)
+	d.play("+loose changes", "]", "+stays where it begins", "m", "+Message of entry", "+is made of", "esc", "+Nothing was changed.")
+}

@@ -1,6 +1,7 @@
 package ui
 
 import (
+	"cmp"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -29,7 +30,8 @@ func (d *driver) press(keys ...string) {
 		case key == "space":
 			d.update(tea.KeyPressMsg{Code: tea.KeySpace, Text: " "})
 		case strings.HasPrefix(key, "ctrl+"):
-			d.update(tea.KeyPressMsg{Code: rune(key[5]), Mod: tea.ModCtrl})
+			code := cmp.Or(named[key[5:]], rune(key[5]))
+			d.update(tea.KeyPressMsg{Code: code, Mod: tea.ModCtrl})
 		default:
 			for _, r := range key {
 				d.update(tea.KeyPressMsg{Code: r, Text: string(r)})
@@ -210,8 +212,9 @@ func TestAMessageBeginsWithTheTemplate(t *testing.T) {
 	f.Write(".git/template", "\n\nWhy:\n# a hint\n")
 	f.Git("config", "commit.template", ".git/template")
 	d := newDriver(t, f.Dir)
-	d.play("+2 hunks", "1", "+1 hunk in 1 file", "m", "+Why:", "+# a hint", "Added a thing.", "+needs no full stop", "+as an order",
-		"ctrl+t", "+Signed-off-by: Ines Falk", "enter", "+Signed-off-by", "ctrl+s", "+Added a thing.", "a", "+Made commit")
+	d.play("+2 hunks", "1", "+1 hunk in 1 file", "m", "+what tray A will commit", "+TEN", "+Why:", "+# a hint",
+		"Added a thing.", "+needs no full stop", "+as an order", "ctrl+t",
+		"+Signed-off-by: Ines Falk", "enter", "+Signed-off-by", "ctrl+s", "+Added a thing.", "a", "+Made commit")
 	message := strings.TrimSpace(f.Git("log", "-1", "--format=%B"))
 	assert.Equal(t, "Added a thing.\n\nWhy:\n\nSigned-off-by: Ines Falk <ines@lanternquay.example>", message)
 	d.play("+no message yet", "1", "+1 hunk in 1 file", "m", "+Message of tray A", "Fix it", "enter", "enter", "#12 is why", "ctrl+s",

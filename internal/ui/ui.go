@@ -293,6 +293,8 @@ func (m *Model) fromWork(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 		m.haveUnasked(msg)
 	case looked:
 		m.haveLooked(msg)
+	case aboutRead:
+		m.haveAbout(msg)
 	default:
 		return nil, false
 	}

@@ -12,7 +12,7 @@ import (
 // Filling is what a commit could be made of at once: a tray, or all that is loose.
 type Filling struct {
 	Tray  tray.Layer
-	Files int
+	Files []tray.File
 }
 
 // Fillings lists the trays that hold something, and what is loose.
@@ -24,11 +24,11 @@ func (a *App) Fillings(ctx context.Context) ([]Filling, error) {
 	var found []Filling
 	for _, t := range board.Trays {
 		if len(t.Files) > 0 {
-			found = append(found, Filling{t.Layer, len(t.Files)})
+			found = append(found, Filling{t.Layer, t.Files})
 		}
 	}
 	if len(board.Loose) > 0 {
-		found = append(found, Filling{tray.Loose, len(board.Loose)})
+		found = append(found, Filling{tray.Loose, board.Loose})
 	}
 	return found, nil
 }

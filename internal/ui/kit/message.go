@@ -7,6 +7,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/repo"
+	"bastel/internal/tray"
 )
 
 // Half is one side of a screen.
@@ -152,6 +153,23 @@ type Edit struct {
 	Message *MessageHelp // nil: the text is no message
 	Suffix  string       // of the file's name, for the user's own editor
 	Done    func(text string) tea.Cmd
+	// About reads what the text is for, which stands in Now while it is written; nil: the screen shows it.
+	About func(ctx context.Context) (About, error)
+}
+
+// About is what a text is for.
+type About struct {
+	Title string      // made fit to be drawn, as the lines are
+	Lines []string    // what there is to say of it
+	Files []tray.File // what it changes
+}
+
+// AboutCommit reads a commit that a text is for.
+func AboutCommit(a *app.App, title string, id repo.ID) func(ctx context.Context) (About, error) {
+	return func(ctx context.Context) (About, error) {
+		l, err := ReadLook(ctx, a, id)
+		return About{title, l.Out.Header(), l.Files}, err
+	}
 }
 
 // MessageHelp is what helps to write a message.

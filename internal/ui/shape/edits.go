@@ -94,6 +94,7 @@ func (m *Model) reword(at int) tea.Cmd {
 	original := m.sourceOf(id).Message
 	help := m.writingOf(m.plan.Next[at])
 	return kit.Show(kit.Edit{Title: "Message of entry " + shape.Letter(at), Text: text, Message: &help, Suffix: "COMMIT_EDITMSG",
+		About: m.aboutEntry(at),
 		Done: func(text string) tea.Cmd {
 			text = app.CleanAs(help.Cleanup, help.Comment, text)
 			at := m.plan.Place(id)

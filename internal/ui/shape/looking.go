@@ -79,20 +79,54 @@ func (m *Model) lookIntoEntry() tea.Cmd {
 	if m.half != kit.Next || at < 0 || m.forecast == nil || at >= len(m.forecast.Steps) {
 		return nil
 	}
-	forecast, entry := m.forecast, m.plan.Next[at]
-	step := forecast.Steps[at]
+	forecast, step, from := m.forecast, m.forecast.Steps[at], m.fromOf(at)
 	if step.Commit.IsZero() || step.Kept {
 		return nil
 	}
-	var from []string
-	for _, id := range entry.From {
-		from = append(from, m.numberOf(id))
-	}
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (looked, error) {
 		files, out, err := m.planning.StepChanges(ctx, forecast, step)
-		lines := append([]string{"from " + strings.Join(from, ", ")}, out.Header()...)
+		lines := append([]string{from}, out.Header()...)
 		return looked{title: safe.Line(out.Subject), ahead: shape.Letter(at), lines: lines, out: &out, files: files}, err
 	})
+}
+
+// fromOf says which sources an entry is made of.
+func (m *Model) fromOf(at int) string {
+	var from []string
+	for _, id := range m.plan.Next[at].From {
+		from = append(from, m.numberOf(id))
+	}
+	return "from " + strings.Join(from, ", ")
+}
+
+// aboutEntry reads what an entry's message is for: its sources with their messages, and what it will change; what its first source
+// changes where that is not known yet.
+func (m *Model) aboutEntry(at int) func(ctx context.Context) (kit.About, error) {
+	about := kit.About{Title: "what entry " + shape.Letter(at) + " is made of"}
+	entry := m.plan.Next[at]
+	for _, id := range entry.From {
+		source := m.sourceOf(id)
+		about.Lines = append(about.Lines, m.numberOf(id)+"  "+safe.Line(repo.Subject(source.Message)))
+		_, body, _ := strings.Cut(strings.TrimSpace(source.Message), "\n\n")
+		if len(entry.From) < 2 || body == "" {
+			continue // it is in the text
+		}
+		for line := range strings.SplitSeq(body, "\n") {
+			about.Lines = append(about.Lines, "   "+safe.Line(line))
+		}
+	}
+	forecast, ahead := m.forecast, m.forecast != nil && at < len(m.forecast.Steps)
+	if ahead {
+		ahead = !m.forecast.Steps[at].Commit.IsZero() && !m.forecast.Steps[at].Kept
+	}
+	return func(ctx context.Context) (_ kit.About, err error) {
+		if ahead {
+			about.Files, _, err = m.planning.StepChanges(ctx, forecast, forecast.Steps[at])
+		} else {
+			about.Files, err = m.app.CommitChanges(ctx, entry.From[0])
+		}
+		return about, err
+	}
 }
 
 // numberOf is a source as Now counts it; of a commit from elsewhere its id.

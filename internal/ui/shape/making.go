@@ -145,17 +145,20 @@ func (m *Model) offerFillings(found fillings) tea.Cmd {
 		if f.Tray == tray.Loose {
 			label = "of all that is loose"
 		}
-		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: wording.Count(f.Files, "file"),
-			Do: func() tea.Cmd { return m.insertLoose(f.Tray) }})
+		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: wording.Count(len(f.Files), "file"),
+			Do: func() tea.Cmd { return m.insertLoose(f) }})
 	}
 	return kit.Show(choose)
 }
 
 // insertLoose makes a commit of loose changes at the branch's end, in one step of its
 // own, and has the plan take it to its place.
-func (m *Model) insertLoose(from tray.Layer) tea.Cmd {
+func (m *Model) insertLoose(of sorting.Filling) tea.Cmd {
 	at := m.entry() + 1
 	return kit.Show(kit.Edit{Title: "Message of the new commit", Message: &m.writing, Suffix: "COMMIT_EDITMSG",
+		About: func(context.Context) (kit.About, error) {
+			return kit.About{Title: "what it will hold", Files: of.Files}, nil
+		},
 		Done: func(text string) tea.Cmd {
 			if app.CleanMessage(text) == "" {
 				return kit.Say("Without a message there is no commit.")
@@ -163,7 +166,7 @@ func (m *Model) insertLoose(from tray.Layer) tea.Cmd {
 			return kit.Start(kit.Work[kit.Got]{
 				Title: "Making the commit",
 				Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-					made, err := m.sorting.CommitFrom(ctx, from, text)
+					made, err := m.sorting.CommitFrom(ctx, of.Tray, text)
 					if err != nil {
 						return kit.Got{}, err
 					}

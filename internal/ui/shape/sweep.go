@@ -8,6 +8,8 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app/sorting"
+	"bastel/internal/replay"
+	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 	"bastel/internal/wording"
@@ -42,13 +44,36 @@ func (m *Model) offerSweep(swept sorting.Swept) kit.Choose {
 	}
 	choose := kit.Choose{Title: "Leftovers in the branch's commits", Options: []kit.Option{{
 		Key: "enter", Label: fmt.Sprintf("Remove %s from %s", wording.Count(len(swept.Findings), "line"), wording.Count(len(commits), "commit")),
-		Detail: detail, Do: m.applySweep,
+		Detail: detail, Do: m.applySweep, Look: afterSweep(swept, repo.ID{}),
 	}}}
 	for _, f := range swept.Findings {
 		choose.Options = append(choose.Options, kit.Option{Key: f.Commit.Short(), Label: kit.Expand(safe.Line(f.Text)),
-			Detail: fmt.Sprintf("%s:%d", safe.Line(f.Path), f.Line)})
+			Detail: fmt.Sprintf("%s:%d", safe.Line(f.Path), f.Line), Look: afterSweep(swept, f.Commit)})
 	}
 	return choose
+}
+
+// afterSweep lists the commits as they will be, with how many lines go from each. The one that a line was found in is pointed at.
+func afterSweep(swept sorting.Swept, at repo.ID) func(context.Context) (string, error) {
+	lines := map[repo.ID]int{}
+	for _, f := range swept.Findings {
+		lines[f.Commit]++
+	}
+	var text strings.Builder
+	for i, step := range swept.Forecast.Steps {
+		id, mark, note := step.From[0], " ", ""
+		if id == at {
+			mark = "▸"
+		}
+		switch n := lines[id]; {
+		case step.Result == replay.Empty:
+			note = "   goes: nothing is left of it"
+		case n > 0:
+			note = "   without " + wording.Count(n, "line")
+		}
+		fmt.Fprintf(&text, "%s %2d  %s%s\n", mark, i+1, safe.Line(step.Title), note)
+	}
+	return func(context.Context) (string, error) { return strings.TrimRight(text.String(), "\n"), nil }
 }
 
 func (m *Model) applySweep() tea.Cmd {

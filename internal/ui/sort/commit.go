@@ -90,6 +90,7 @@ func (m *Model) amendMessage() tea.Cmd {
 		text = help.Earlier[0]
 	}
 	return kit.Show(kit.Edit{Title: "Message of the last commit", Text: text, Message: &help, Suffix: "COMMIT_EDITMSG",
+		About: kit.AboutCommit(m.app, "the last commit", m.head.Commit),
 		Done: func(text string) tea.Cmd {
 			return m.amendWith(sorting.Amendment{Message: text})
 		}})
