@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"io/fs"
+	"os"
 	"slices"
 	"strings"
 	"time"
@@ -188,4 +190,17 @@ func (f ChangedFile) String() string {
 		text += "  " + f.Kind
 	}
 	return text
+}
+
+// Text is a whole version of a file; with the zero id the working file as it lies there, without filters.
+func (a *App) Text(ctx context.Context, path string, id repo.ID) ([]byte, error) {
+	if !id.IsZero() {
+		object, err := a.Repo.Object(ctx, id)
+		return object.Data, err
+	}
+	info, err := os.Lstat(a.Repo.WorkPath(path))
+	if err != nil || !info.Mode().IsRegular() {
+		return nil, fmt.Errorf("read %q: %w", path, cmp.Or(err, fs.ErrInvalid))
+	}
+	return os.ReadFile(a.Repo.WorkPath(path))
 }

@@ -1,6 +1,7 @@
 package tray
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -94,12 +95,23 @@ func (s *LayeredFile) lay(context int, byLayer map[Layer][]File) laid {
 	files := map[Layer]File{}
 	for _, l := range append([]Layer{A, Loose}, s.drafts()...) {
 		if f, _ := s.file(l, context); len(f.Hunks) > 0 {
+			f.Old.ID, f.New.ID = s.storedAs(f.Old, f.OldText), s.storedAs(f.New, f.NewText)
 			f.forgetTexts()
 			files[l] = f
 			byLayer[l] = append(byLayer[l], f)
 		}
 	}
 	return laid{s, files}
+}
+
+// storedAs is where the text of a side can be read again; zero: nowhere, or as the working file.
+func (s *LayeredFile) storedAs(side repo.IndexEntry, text []byte) repo.ID {
+	for _, v := range []version{s.head, s.index} {
+		if side.ID.IsZero() && side.Mode.IsFile() && v.Mode.IsFile() && bytes.Equal(v.data, text) {
+			return v.ID
+		}
+	}
+	return side.ID
 }
 
 // inOrder compares the places of files in the repository's status: paths that the index has by name, and then the

@@ -32,6 +32,7 @@ import (
 	"bastel/internal/ui/send"
 	"bastel/internal/ui/shape"
 	"bastel/internal/ui/sort"
+	"bastel/internal/ui/stream"
 )
 
 // firstScreen is the one that is shown at first: Sort, where the order of the work begins.
@@ -192,6 +193,7 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	cmd := tea.Batch(handled, m.nextKeys(), m.forgetWriting())
 	if !carriesCommands(msg) || len(m.queue.typed) != waiting {
 		m.frame = m.draw()
+		cmd = tea.Batch(cmd, m.colouring())
 	}
 	return m, cmd
 }
@@ -295,6 +297,8 @@ func (m *Model) fromWork(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 		m.haveLooked(msg)
 	case aboutRead:
 		m.haveAbout(msg)
+	case stream.Coloured:
+		msg.Take()
 	default:
 		return nil, false
 	}

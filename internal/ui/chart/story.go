@@ -295,3 +295,14 @@ func (m *Model) FileAtHand() (kit.FileAt, bool) {
 	}
 	return kit.FileAt{}, false
 }
+
+// Streams are those on show.
+func (m *Model) Streams() []*stream.Model {
+	switch {
+	case m.looking:
+		return []*stream.Model{&m.look}
+	case m.story != nil:
+		return []*stream.Model{&m.story.text}
+	}
+	return nil
+}

@@ -461,3 +461,11 @@ func (m *Model) Explain() (title, text string) {
 		"are hollow. " +
 		"Answers are kept with the plan, and come back automatically wherever the same conflict does. Nothing is rewritten before you apply."
 }
+
+// Streams are those on show.
+func (m *Model) Streams() []*stream.Model {
+	if m.look == nil {
+		return nil
+	}
+	return []*stream.Model{m.look}
+}

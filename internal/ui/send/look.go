@@ -109,3 +109,14 @@ func (l *look) head(size kit.Size, theme kit.Theme) []string {
 func (l *look) click(x, y int) { l.stream.Click(x, y-l.above) }
 
 func (l *look) wheel(_, turns int) { l.stream.Move(3 * turns) }
+
+// Streams are those on show.
+func (m *Model) Streams() []*stream.Model {
+	switch over := m.over.(type) {
+	case *look:
+		return []*stream.Model{&over.stream}
+	case *reading:
+		return []*stream.Model{&over.text}
+	}
+	return nil
+}

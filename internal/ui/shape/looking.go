@@ -164,3 +164,16 @@ func (m *Model) toCopy() (list []kit.Copied) {
 	return []kit.Copied{{Name: "the id", Text: id.String()}, {Name: "the short id", Text: id.Short()},
 		{Name: "the subject", Text: repo.Subject(message)}, {Name: "the message", Text: message}, {Name: "the branch", Text: m.plan.Branch}}
 }
+
+// Streams are those on show.
+func (m *Model) Streams() []*stream.Model {
+	switch {
+	case m.split != nil:
+		return []*stream.Model{&m.split.halves[kit.Now], &m.split.halves[kit.Next]}
+	case m.grid != nil && m.grid.story != nil:
+		return []*stream.Model{m.grid.story}
+	case m.looking:
+		return []*stream.Model{&m.look}
+	}
+	return nil
+}

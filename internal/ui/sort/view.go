@@ -153,3 +153,11 @@ func (m *Model) Explain() (title, text string) {
 		"A thread in the seam ties the parts of a file that is only partly in a tray.",
 	}, " ")
 }
+
+// Streams are those on show.
+func (m *Model) Streams() []*stream.Model {
+	if m.home != nil {
+		return []*stream.Model{&m.home.look[0], &m.home.look[1]}
+	}
+	return []*stream.Model{&m.halves[kit.Now], &m.halves[kit.Next]}
+}

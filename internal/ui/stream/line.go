@@ -194,11 +194,23 @@ func (m *Model) segs(f *tray.File, h *tray.Hunk, c cell, part int, theme kit.The
 		count, sign = "     ", " "
 	}
 	segs := []kit.Seg{{Text: safe.Show(count), Style: theme.Dim}, {Text: safe.Show(sign + " "), Style: c.style}}
-	segs = append(segs, text.segments(rows, part, c.style, m.colours.line(f, h, c.at, text.text, theme))...)
+	segs = append(segs, text.segments(rows, part, c.style, m.paints(f, h, c.at, text.text, theme))...)
 	if part == len(rows)-1 && !bytes.HasSuffix(line.Text, []byte("\n")) {
 		segs = append(segs, kit.Seg{Text: " (no line end)", Style: theme.Dim})
 	}
 	return segs
+}
+
+// paints gives the colours of a line, as it is shown.
+func (m *Model) paints(f *tray.File, h *tray.Hunk, at int, shownAs string, theme kit.Theme) []paint {
+	if theme.Syntax == nil || len(shownAs) > longestPainted {
+		return nil
+	}
+	v, number := versionOf(f, h, at)
+	if paints, ok := m.colours.fromWhole(v, number, h.Lines[at].Text, shownAs, m.tab, theme); ok {
+		return paints
+	}
+	return m.colours.line(f, h, at, shownAs, theme)
 }
 
 // segments cuts one of a line's rows at its changed words, which are underlined, and

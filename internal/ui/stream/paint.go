@@ -26,13 +26,13 @@ func (p paint) over(line lipgloss.Style) lipgloss.Style {
 	return line.Foreground(p.style.GetForeground()).Italic(p.style.GetItalic())
 }
 
-// painter finds the colours of lines of code. Each line is looked at by itself, as it
-// is drawn: that costs the same in a hunk of fifty thousand lines as in a short one.
-// What only lines before tell, such as a comment over many lines, is known where the
-// hunk begins with it or the line starts as comments of its language do.
+// painter finds the colours of lines of code: by the whole text where that was read, else each line by itself, as it is
+// drawn, which costs the same in a hunk of fifty thousand lines as in a short one.
 type painter struct {
 	lexers map[string]chroma.Lexer // by path, and by "*" and how a name ends
 	lines  map[string][]chroma.Token
+	whole  map[version]wholeText
+	at     place // what was in view when it was last asked what is known of it
 }
 
 // remembered is how many lines are kept.

@@ -83,6 +83,7 @@ func (m *Model) SetSections(sections []Section) {
 		before = m.files[at.file].Hunks[at.hunk]
 	}
 	m.sections, m.files, m.owner = sections, nil, nil
+	m.colours.forgetWorking()
 	for s := range sections {
 		m.files = append(m.files, sections[s].Files...)
 		for range sections[s].Files {
