@@ -1,9 +1,12 @@
 package ui
 
 import (
+	"bytes"
 	"os"
 	"sync/atomic"
 	"time"
+
+	"github.com/charmbracelet/x/ansi"
 )
 
 // terminal is where frames are written, and counts how often something was.
@@ -12,10 +15,25 @@ type terminal struct {
 	written atomic.Int64
 }
 
+// Terminals that put text which goes to the left into order by themselves are told, while the application has the screen, that it is in
+// order (ECMA-48, bidirectional support mode): they would reorder whole rows, across columns.
+const (
+	inOrder    = "\x1b[8l"
+	notInOrder = "\x1b[8h"
+)
+
 // Write writes to the terminal.
 func (t *terminal) Write(p []byte) (int, error) {
+	defer t.written.Add(1)
+	if bytes.Contains(p, []byte(ansi.ResetModeAltScreenSaveCursor)) {
+		if _, err := t.File.WriteString(notInOrder); err != nil {
+			return 0, err
+		}
+	}
 	n, err := t.File.Write(p)
-	t.written.Add(1)
+	if err == nil && bytes.Contains(p, []byte(ansi.SetModeAltScreenSaveCursor)) {
+		_, err = t.File.WriteString(inOrder)
+	}
 	return n, err
 }
 

@@ -38,7 +38,7 @@ func Cursor(theme Theme, here bool, width int) (*Backdrop, Seg) {
 	if !here {
 		return nil, Seg{Text: safe.Show(strings.Repeat(" ", width))}
 	}
-	return theme.Selected, Seg{safe.Show("▌" + strings.Repeat(" ", width-1)), theme.Accent}
+	return theme.Selected, Seg{Text: safe.Show("▌" + strings.Repeat(" ", width-1)), Style: theme.Accent}
 }
 
 // Join puts the halves and the seam together row by row.
@@ -59,12 +59,13 @@ func Heading(width int, half, what string, active bool, style lipgloss.Style, th
 	}
 	other := Seg{}
 	if narrow {
-		other = Seg{"Next →", theme.Dim}
+		other = Seg{Text: "Next →", Style: theme.Dim}
 		if half == "Next" {
 			other.Text = "← Now"
 		}
 	}
-	segs := []Seg{{safe.Show(mark), style}, {safe.Show(half), style.Bold(true)}, {safe.Show("  " + what), theme.Dim}}
+	segs := []Seg{{Text: safe.Show(mark), Style: style}, {Text: safe.Show(half), Style: style.Bold(true)},
+		{Text: safe.Show("  " + what), Style: theme.Dim}}
 	if narrow {
 		return Split(width, nil, segs, other)
 	}
@@ -75,10 +76,10 @@ func Heading(width int, half, what string, active bool, style lipgloss.Style, th
 func Empty(width, height int, theme Theme, what, todo string) []string {
 	var rows []string
 	for _, line := range Wrap(what, width-4) {
-		rows = append(rows, Row(width, nil, Seg{safe.Show("  " + line), theme.Plain}))
+		rows = append(rows, Row(width, nil, Seg{Text: safe.Show("  " + line), Style: theme.Plain}))
 	}
 	for _, line := range Wrap(todo, width-4) {
-		rows = append(rows, Row(width, nil, Seg{safe.Show("  " + line), theme.Dim}))
+		rows = append(rows, Row(width, nil, Seg{Text: safe.Show("  " + line), Style: theme.Dim}))
 	}
 	return Pad(rows, width, height)
 }

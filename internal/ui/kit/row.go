@@ -14,6 +14,8 @@ import (
 type Seg struct {
 	Text  safe.Shown
 	Style lipgloss.Style
+
+	ordered bool // its characters are in the order in which they stand, whichever way they are read
 }
 
 // Row puts segments together to exactly width cells: what is too long ends in an
@@ -32,6 +34,9 @@ func Row(width int, backdrop *Backdrop, segs ...Seg) string {
 			size = ansi.StringWidth(text)
 		}
 		left -= size
+		if !seg.ordered {
+			text = Visual(text)
+		}
 		paint(&b, backdrop.under(seg.Style), text)
 	}
 	if left > 0 {

@@ -131,7 +131,7 @@ func drawCells(cells []cell, theme Theme) string {
 			segs[n-1].Text += safe.Show(glyph)
 			continue
 		}
-		segs = append(segs, Seg{safe.Show(glyph), style})
+		segs = append(segs, Seg{Text: safe.Show(glyph), Style: style})
 	}
 	return Row(len(cells), nil, segs...)
 }

@@ -244,5 +244,5 @@ func (s shown) segments(rows []string, part int, style lipgloss.Style, paints []
 		segs = append(segs, kit.Seg{Text: safe.Show(s.text[at:next]), Style: drawn})
 		at = next
 	}
-	return segs
+	return kit.InOrder(segs)
 }
