@@ -129,8 +129,12 @@ const (
 	forgottenAge = 30 * 24 * time.Hour
 )
 
-// RemoveForgotten removes what crashes left long ago of temporary folders and files.
-func (a *App) RemoveForgotten() { a.removeScratch(forgottenAge) }
+// TidyUp removes what crashes left long ago of temporary folders and files, and puts the packs of many rewritings together.
+func (a *App) TidyUp(ctx context.Context) {
+	a.removeScratch(forgottenAge)
+	n, err := a.Repo.GatherPacks(ctx)
+	a.Repo.Log().Info("packs put together", "number", n, "error", err)
+}
 
 // removeScratch removes what crashes left of temporary folders and files, if it is older than an age. It gives how many went.
 func (a *App) removeScratch(age time.Duration) (removed int) {

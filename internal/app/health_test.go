@@ -27,7 +27,7 @@ func TestForgottenScratchGoes(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "a"), nil, 0o666))
 		require.NoError(t, os.Chtimes(dir, time.Now(), time.Now().Add(-age)))
 	}
-	a.RemoveForgotten()
+	a.TidyUp(t.Context())
 	left, err := filepath.Glob(filepath.Join(temporary, "*"))
 	require.NoError(t, err)
 	assert.Equal(t, []string{filepath.Join(temporary, "bastel-check-2"), filepath.Join(temporary, "somebody-elses")}, left)

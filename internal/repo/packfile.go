@@ -186,11 +186,8 @@ func (r *Repo) writePackFiles(objects []namedObject) error {
 	if err != nil {
 		return err
 	}
-	folder, err := os.Open(dir)
-	if err != nil {
-		return err
-	}
-	return errors.Join(folder.Sync(), folder.Close())
+	r.notePack(p.name())
+	return syncFolder(dir)
 }
 
 // packed says where the objects of a pack lie.
@@ -233,8 +230,7 @@ func (r *Repo) encodePack(out io.Writer, objects []namedObject) (packed, error) 
 	if p.deflate, err = zlib.NewWriterLevel(nil, zlib.BestSpeed); err != nil {
 		return packed{}, err
 	}
-	p.buffer.WriteString("PACK")
-	p.buffer.Write(binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, 2), uint32(len(objects))))
+	p.head(len(objects))
 	if err := p.flush(); err != nil {
 		return packed{}, err
 	}
@@ -243,8 +239,19 @@ func (r *Repo) encodePack(out io.Writer, objects []namedObject) (packed, error) 
 			return packed{}, err
 		}
 	}
+	return p.end()
+}
+
+// head begins a pack of so many objects.
+func (p *packWriter) head(objects int) {
+	p.buffer.WriteString("PACK")
+	p.buffer.Write(binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, 2), uint32(objects)))
+}
+
+// end ends the pack with its sum.
+func (p *packWriter) end() (packed, error) {
 	p.written.sum = p.sum.Sum(nil)
-	_, err = out.Write(p.written.sum)
+	_, err := p.out.Write(p.written.sum)
 	return p.written, err
 }
 

@@ -402,13 +402,13 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 		m.notice = kit.Notice{Text: msg.note}
 	}
 	return tea.Batch(m.refresh(), inBackground(m.awaitQuestion(msg.questions)),
-		inBackground(fetchLater(msg.fetch)), inBackground(removeForgotten(m.app)))
+		inBackground(fetchLater(msg.fetch)), inBackground(m.tidyUp(m.app)))
 }
 
-// removeForgotten takes away what crashes left, while nobody waits for it.
-func removeForgotten(a *app.App) tea.Cmd {
+// tidyUp takes away what crashes left, and the like, while nobody waits for it.
+func (m *Model) tidyUp(a *app.App) tea.Cmd {
 	return func() tea.Msg {
-		a.RemoveForgotten()
+		a.TidyUp(repo.Because(m.ctx, "tidying up"))
 		return nil
 	}
 }
