@@ -101,3 +101,26 @@ func nameOf(object types.Object) string {
 	}
 	return object.Pkg().Path() + "." + object.Name()
 }
+
+// TestPagesLinkToWhatIsThere: no page and no picture that a page names is missing, and each screen has its page.
+func TestPagesLinkToWhatIsThere(t *testing.T) {
+	link := regexp.MustCompile(`\]\(([^)#:]+)\)`)
+	checked := 0
+	for _, pattern := range []string{"../*.md", "../docs/*.md", "../docs/*/*.md"} {
+		pages, err := filepath.Glob(pattern)
+		require.NoError(t, err)
+		for _, page := range pages {
+			text, err := os.ReadFile(page)
+			require.NoError(t, err)
+			for _, found := range link.FindAllSubmatch(text, -1) {
+				_, err := os.Stat(filepath.Join(filepath.Dir(page), string(found[1])))
+				assert.NoErrorf(t, err, "in %s", page)
+				checked++
+			}
+		}
+	}
+	assert.Greater(t, checked, 50)
+	for _, screen := range []string{"map", "sort", "shape", "mend", "send"} {
+		assert.FileExists(t, "../docs/screens/"+screen+".md")
+	}
+}
