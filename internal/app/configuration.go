@@ -30,7 +30,7 @@ func Configuration() []Configured {
 		{"commit.cleanup", ByBastel, "how messages are tidied"},
 		{"commit.gpgSign", ByBastel, "commits are signed, those too that are made anew"},
 		{"commit.template", ByBastel, "a new message begins with it"},
-		{"commit.verbose", NotHeard, "a message is written beside the difference anyway"},
+		{"commit.verbose", ByBastel, "your own editor gets what the message is for below it; in Bastel it stands beside it anyway"},
 		{"core.attributesFile, core.excludesFile", ByRepository, "which files have filters, and which are ignored"},
 		{"core.autocrlf, core.eol", ByRepository, "line ends, by the repository's filters"},
 		{"core.commentChar", ByBastel, "lines of a message that begin with it go; auto is #"},

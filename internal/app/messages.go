@@ -18,6 +18,7 @@ type Writing struct {
 	Cleanup  string   // of commit.cleanup: how a message is tidied up
 	Earlier  []string // messages of the last commits, the youngest first
 	Trailers []string // whole lines, the user's own sign-off first
+	Verbose  bool     // of commit.verbose: the user's own editor gets what the message is for, too
 }
 
 // scissors is the line, after the comment character, below which a message ends where commit.cleanup says so.
@@ -32,8 +33,7 @@ func CleanAs(cleanup, comment, message string) string {
 	case "strip":
 		message = WithoutComments(message, comment)
 	case "scissors":
-		kept, _, _ := strings.Cut("\n"+message, "\n"+comment+scissors)
-		message = kept
+		message = WithoutDifference(message, comment)
 	}
 	return CleanMessage(message)
 }
@@ -124,6 +124,11 @@ func (a *App) Writing(ctx context.Context) (Writing, error) {
 	if w.Cleanup, err = a.Repo.Config(ctx, "commit.cleanup"); err != nil {
 		return w, err
 	}
+	verbose, err := a.Repo.Config(ctx, "commit.verbose")
+	if err != nil {
+		return w, err
+	}
+	w.Verbose = slices.Contains([]string{"true", "yes", "on", "1", "2"}, strings.ToLower(verbose))
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
 		return w, err
@@ -182,6 +187,18 @@ func (a *App) template(ctx context.Context) (string, error) {
 // hints in a text that came from the user's own editor.
 func WithoutComments(text, comment string) string {
 	return withoutLines(text, func(line string) bool { return comment != "" && strings.HasPrefix(line, comment) })
+}
+
+// WithDifference puts what a message is for below it, as `commit.verbose` asks for, behind a line after which nothing counts.
+func WithDifference(text, comment, difference string) string {
+	const hint = " What follows is not part of the message.\n"
+	return strings.TrimRight(text, "\n") + "\n\n" + comment + scissors + "\n" + comment + hint + difference
+}
+
+// WithoutDifference takes that away again.
+func WithoutDifference(text, comment string) string {
+	kept, _, _ := strings.Cut("\n"+text, "\n"+comment+scissors)
+	return strings.TrimPrefix(kept, "\n")
 }
 
 // WithoutHints takes away the hints of a template. A line that somebody wrote stays, with

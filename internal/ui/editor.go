@@ -105,7 +105,7 @@ func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 		m.doneWriting(e)
 		return kit.Say("Nothing was changed.")
 	case action.Is(action.OwnEditor, key):
-		return m.compose(e, e.written())
+		return m.compose(e, e.forOwnEditor())
 	case key == "tab":
 		e.area.InsertString(shownTab)
 		return m.keepText(e)
@@ -122,6 +122,14 @@ func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 		return inBackground(cmd) // the blinking of the cursor
 	}
 	return tea.Batch(inBackground(cmd), m.keepText(e))
+}
+
+// forOwnEditor is the text as the user's own editor gets it.
+func (e *editor) forOwnEditor() string {
+	if e.Message == nil || !e.Message.Verbose || len(e.about.Files) == 0 {
+		return e.written()
+	}
+	return app.WithDifference(e.written(), e.Message.Comment, stream.Patch(e.about.Files))
 }
 
 // text is what was written, of a message without the hints of its template.
@@ -279,7 +287,7 @@ func (m *Model) haveComposed(msg composed) tea.Cmd {
 	}
 	text := strings.TrimSuffix(string(data), "\n")
 	if help := msg.editor.Message; help != nil {
-		text = strings.TrimSuffix(app.WithoutComments(text, help.Comment), "\n")
+		text = strings.TrimSuffix(app.WithoutComments(app.WithoutDifference(text, help.Comment), help.Comment), "\n")
 	}
 	if msg.editor.direct {
 		return msg.editor.Done(text)

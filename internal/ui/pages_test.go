@@ -2,12 +2,15 @@ package ui
 
 import (
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	tea "charm.land/bubbletea/v2"
 	"github.com/charmbracelet/x/ansi"
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"bastel/internal/repo"
 	"bastel/internal/ui/kit"
@@ -202,4 +205,22 @@ func TestAMessageStandsBesideWhatItIsFor(t *testing.T) {
 	}
 	d := newDriver(t, desk(t).Dir)
 	d.play("+loose changes", "]", "+stays where it begins", "m", "+Message of entry", "+is made of", "esc", "+Nothing was changed.")
+}
+
+// With commit.verbose the user's own editor gets what the message is for, which does not come back into the message.
+func TestTheOwnEditorGetsWhatTheMessageIsFor(t *testing.T) {
+	f := desk(t)
+	f.Git("config", "commit.verbose", "true")
+	d := newDriver(t, f.Dir)
+	d.play("+loose changes", "1", "+1 hunk in 1 file", "m", "+what tray A will commit", "+TEN", "Say TEN", "+Say TEN")
+	e := d.m.page.(*editor)
+	text := e.forOwnEditor()
+	assert.True(t, strings.HasPrefix(text, "Say TEN\n\n#"), text)
+	assert.Contains(t, text, "\n+TEN\n")
+	file := filepath.Join(t.TempDir(), "text")
+	require.NoError(t, os.WriteFile(file, []byte("More. "+text), 0o666))
+	d.update(composed{editor: e, file: file})
+	assert.Equal(t, "More. Say TEN", strings.TrimSpace(e.written()))
+	e.Message.Verbose = false
+	assert.Equal(t, "More. Say TEN", e.forOwnEditor())
 }

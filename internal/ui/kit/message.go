@@ -179,6 +179,7 @@ type MessageHelp struct {
 	Cleanup  string   // how a message is tidied up
 	Earlier  []string // messages to start from
 	Trailers []string
+	Verbose  bool // the user's own editor gets what the message is for, too
 }
 
 // Launch asks the frame to open a working file in the user's editor; or a folder, in

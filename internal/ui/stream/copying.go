@@ -5,6 +5,7 @@ import (
 
 	"bastel/internal/repo"
 	"bastel/internal/series"
+	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
 )
 
@@ -19,14 +20,31 @@ func (m *Model) ToCopy() (list []kit.Copied) {
 		if r.line >= 0 && int(r.line) < len(h.Lines) {
 			list = append(list, kit.Copied{Name: "the line", Text: strings.TrimRight(string(h.Lines[r.line].Text), "\r\n")})
 		}
-		from, to := f.Old.Path, f.Path
-		if f.Old.Mode == repo.ModeNone {
-			from = ""
-		}
-		if f.New.Mode == repo.ModeNone {
-			to = ""
-		}
-		list = append(list, kit.Copied{Name: "the hunk, as a patch", Text: series.HunkPatch(from, to, h.Hunk)})
+		list = append(list, kit.Copied{Name: "the hunk, as a patch", Text: patchOf(&f, h)})
 	}
 	return append(list, kit.Copied{Name: "the path", Text: f.Path})
+}
+
+// Patch is the text of all changes that have lines.
+func Patch(files []tray.File) string {
+	var b strings.Builder
+	for i := range files {
+		for _, h := range files[i].Hunks {
+			if h.HasLines() {
+				b.WriteString(patchOf(&files[i], h))
+			}
+		}
+	}
+	return b.String()
+}
+
+func patchOf(f *tray.File, h tray.Hunk) string {
+	from, to := f.Old.Path, f.Path
+	if f.Old.Mode == repo.ModeNone {
+		from = ""
+	}
+	if f.New.Mode == repo.ModeNone {
+		to = ""
+	}
+	return series.HunkPatch(from, to, h.Hunk)
 }
