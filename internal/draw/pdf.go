@@ -6,6 +6,8 @@ import (
 	"math"
 	"time"
 
+	"bastel/internal/safe"
+
 	"codeberg.org/go-pdf/fpdf"
 	"gonum.org/v1/plot/font"
 	"gonum.org/v1/plot/vg"
@@ -103,7 +105,7 @@ func (p *pdf) FillString(face font.Face, at vg.Point, text string) {
 		}
 		part = part[:0]
 	}
-	for _, r := range text {
+	for _, r := range safe.Visual(text) { // the format puts glyphs where they are written
 		of := p.fonts.of(r, isBold)
 		if of == nil {
 			of, r = p.fonts.own(isBold), missingMark

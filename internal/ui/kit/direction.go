@@ -4,33 +4,8 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/charmbracelet/x/ansi"
-	"golang.org/x/text/unicode/bidi"
-
 	"bastel/internal/safe"
 )
-
-// firstRightToLeft is the first byte of the first letter of a script that is written from right to left, in UTF-8.
-const firstRightToLeft = 0xd6
-
-// character is one as it is seen, and where it stands in its text, in bytes.
-type character struct {
-	text string
-	at   int
-}
-
-// Visual gives a piece of text in the order in which it stands from left to right. Terminals put each character where it is written, or
-// are told to: else a piece of a row could end in another column.
-func Visual(text string) string {
-	if !rightToLeft(text) {
-		return text
-	}
-	var b strings.Builder
-	for _, c := range inOrder(text) {
-		b.WriteString(c.text)
-	}
-	return b.String()
-}
 
 // InOrder gives the pieces of one text in the order in which they stand from left to right, cut where that parts them.
 func InOrder(segs []Seg) []Seg {
@@ -40,94 +15,18 @@ func InOrder(segs []Seg) []Seg {
 		whole.WriteString(string(seg.Text))
 		ends = append(ends, whole.Len())
 	}
-	if !rightToLeft(whole.String()) {
+	if !safe.GoesLeft(whole.String()) {
 		return segs
 	}
 	var ordered []Seg
 	last := -1
-	for _, c := range inOrder(whole.String()) {
-		of, _ := slices.BinarySearch(ends, c.at+1)
+	for _, c := range safe.InOrder(whole.String()) {
+		of, _ := slices.BinarySearch(ends, c.At+1)
 		if of != last {
 			ordered = append(ordered, Seg{Style: segs[of].Style, ordered: true})
 			last = of
 		}
-		ordered[len(ordered)-1].Text += safe.Show(c.text)
+		ordered[len(ordered)-1].Text += safe.Show(c.Text)
 	}
 	return ordered
-}
-
-// inOrder puts a text's characters into their order from left to right, by the Unicode Bidirectional Algorithm (UAX #9), in a paragraph
-// that goes to the right.
-func inOrder(text string) []character {
-	const mark = "\u200e" // a letter of no width that has the paragraph go to the right
-	var p bidi.Paragraph
-	_, err := p.SetString(mark + text)
-	order, orderErr := p.Order()
-	if err != nil || orderErr != nil {
-		return charactersOf(text, 0)
-	}
-	var ordered, left []character // left: of text to the left that is not over yet
-	at := 0
-	for i := range order.NumRuns() {
-		run := order.Run(i)
-		rest := strings.TrimPrefix(run.String(), mark)
-		if run.Direction() == bidi.RightToLeft {
-			turned := charactersOf(rest, at)
-			for i, c := range turned {
-				if len(c.text) <= len("⟩") { // one that may be a bracket
-					turned[i].text = bidi.ReverseString(c.text)
-				}
-			}
-			slices.Reverse(turned)
-			left, at = append(turned, left...), at+len(rest)
-			continue
-		}
-		if len(left) > 0 {
-			number := numberIn(rest) // it goes along, but is read to the right
-			left, rest, at = append(charactersOf(rest[:number], at), left...), rest[number:], at+number
-			if rest == "" {
-				continue
-			}
-		}
-		ordered = append(append(ordered, left...), charactersOf(rest, at)...)
-		left, at = nil, at+len(rest)
-	}
-	return append(ordered, left...)
-}
-
-// charactersOf cuts a text, which begins at a place, into characters as they are seen.
-func charactersOf(text string, at int) (list []character) {
-	for text != "" {
-		cluster, _ := ansi.FirstGraphemeCluster(text, ansi.GraphemeWidth)
-		list = append(list, character{cluster, at})
-		text, at = text[len(cluster):], at+len(cluster)
-	}
-	return list
-}
-
-// numberIn is how many bytes of a text the number at its start takes.
-func numberIn(text string) (end int) {
-	for at, r := range text {
-		properties, size := bidi.LookupRune(r)
-		switch properties.Class() {
-		case bidi.EN, bidi.AN:
-			end = at + size
-		case bidi.ES, bidi.CS, bidi.ET, bidi.NSM:
-		default:
-			return end
-		}
-	}
-	return end
-}
-
-func rightToLeft(text string) bool {
-	for i := range len(text) {
-		if text[i] >= firstRightToLeft {
-			return strings.ContainsFunc(text[i:], func(r rune) bool {
-				properties, _ := bidi.LookupRune(r)
-				return properties.Class() == bidi.R || properties.Class() == bidi.AL
-			})
-		}
-	}
-	return false
 }

@@ -14,25 +14,6 @@ import (
 	"bastel/internal/ui/kit"
 )
 
-func TestTextThatGoesToTheLeft(t *testing.T) {
-	for text, want := range map[string]string{
-		"plain":              "plain",
-		"naïve — 漢字":         "naïve — 漢字",
-		"שלום":               "םולש",
-		"berth שלום here":    "berth םולש here",
-		"x := \"שלום עולם\"": "x := \"םלוע םולש\"",
-		"שלום 12 עולם":       "םלוע 12 םולש",
-		"(שלום)":             "(םולש)",
-		"א(ב)ג":              "ג(ב)א",
-		"مرحبا 3":            "3 ابحرم",
-		"שלום 3 here":        "3 םולש here",
-		"at 12 שלום, x":      "at 12 םולש, x",
-		"שלום berth":         "םולש berth",
-	} {
-		assert.Equal(t, want, kit.Visual(text), text)
-	}
-}
-
 // Pieces of one line are in its order, whatever parts them.
 func TestPiecesThatGoToTheLeft(t *testing.T) {
 	segs := func(texts ...string) (list []kit.Seg) {
@@ -47,7 +28,7 @@ func TestPiecesThatGoToTheLeft(t *testing.T) {
 			cut++
 		}
 		row := kit.Row(30, nil, kit.InOrder(segs(line[:cut], line[cut:]))...)
-		assert.Equal(t, kit.Visual(line), strings.TrimRight(ansi.Strip(row), " "), cut)
+		assert.Equal(t, safe.Visual(line), strings.TrimRight(ansi.Strip(row), " "), cut)
 	}
 }
 
@@ -64,6 +45,6 @@ func TestRowsKeepTheirColumnsInAnyScript(t *testing.T) {
 			slices.Sort(runes)
 			return runes
 		}
-		assert.Equal(t, sorted(text), sorted(kit.Visual(text)))
+		assert.Equal(t, sorted(text), sorted(safe.Visual(text)))
 	})
 }

@@ -35,7 +35,7 @@ func Row(width int, backdrop *Backdrop, segs ...Seg) string {
 		}
 		left -= size
 		if !seg.ordered {
-			text = Visual(text)
+			text = safe.Visual(text)
 		}
 		paint(&b, backdrop.under(seg.Style), text)
 	}
