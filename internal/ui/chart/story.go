@@ -231,9 +231,8 @@ func (s *story) leave() tea.Cmd {
 }
 
 func (s *story) view(size kit.Size, theme kit.Theme) []string {
-	note := wording.Count(len(s.Versions), "commit") + " up to " + s.screen.pointName(s.Point)
 	left, between, right := kit.Columns(size, 3)
-	now := kit.Heading(left, "Now", safe.Line(s.Path)+"  "+note, s.half == kit.Now, theme.Now, theme, size.Narrow)
+	now := s.heading(left, theme, size.Narrow)
 	next := kit.Heading(right, "Next", s.screen.version.Value.title, s.half == kit.Next, theme.Next, theme, size.Narrow)
 	height := max(1, size.Height-2)
 	list, text := s.list(left, height, theme), s.text.View(right, height, s.half == kit.Next, stream.Warm, theme)
@@ -246,6 +245,11 @@ func (s *story) view(size kit.Size, theme kit.Theme) []string {
 	rows := append([]string{now, kit.Blank(left)}, list...)
 	beside := append([]string{next, kit.Blank(right)}, text...)
 	return kit.Join(kit.Pad(rows, left, size.Height), kit.Pad(nil, between, size.Height), kit.Pad(beside, right, size.Height))
+}
+
+func (s *story) heading(width int, theme kit.Theme, narrow bool) string {
+	note := wording.Count(len(s.Versions), "commit") + " up to " + s.screen.pointName(s.Point)
+	return kit.Heading(width, "Now", safe.Line(s.Path)+"  "+note, s.half == kit.Now, theme.Now, theme, narrow)
 }
 
 // list has two rows for each version: its subject, and who made it when.

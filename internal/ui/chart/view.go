@@ -26,6 +26,8 @@ const headRows = 3
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
 	switch {
+	case m.looking && m.compared == nil && !size.Narrow:
+		return m.lookBeside(size, theme)
 	case m.looking:
 		return m.lookView(size, theme)
 	case m.story != nil:
@@ -94,13 +96,19 @@ func (m *Model) footAt(rows []row, drawn int) int {
 	return drawn
 }
 
-// head names the halves and the line.
-func (m *Model) head(size kit.Size, theme kit.Theme) []string {
+// shown says how many of the branches are on show.
+func (m *Model) shown() string {
 	c := m.now.Value
 	shown := fmt.Sprintf("%d of %s", c.Branches-c.Others, wording.Count(c.Branches, "branch"))
 	if c.Unmoored > 0 {
 		shown += fmt.Sprintf(", %d still to be moored", c.Unmoored)
 	}
+	return shown
+}
+
+// head names the halves and the line.
+func (m *Model) head(size kit.Size, theme kit.Theme) []string {
+	c, shown := m.now.Value, m.shown()
 	if size.Narrow {
 		half, style := "Now", theme.Now
 		if m.half == kit.Next {
@@ -384,6 +392,24 @@ func (m *Model) lookView(size kit.Size, theme kit.Theme) []string {
 	return kit.Pad(append(rows, kit.Join(sides, kit.Pad(nil, between, height), differ)...), size.Width, size.Height)
 }
 
+// lookBeside draws what is looked at beside the branches, or beside the commits of a file's story.
+func (m *Model) lookBeside(size kit.Size, theme kit.Theme) []string {
+	width, beside := kit.Beside(size)
+	height := size.Height - headRows
+	var half []string
+	if m.story != nil {
+		half = append(kit.Pad([]string{m.story.heading(width, theme, size.Narrow)}, width, headRows), m.story.list(width, height, theme)...)
+	} else {
+		half = kit.Pad([]string{kit.Heading(width, "Now", m.shown(), false, theme.Now, theme, false)}, width, headRows)
+		rows := m.rows()
+		m.top = kit.Scroll(m.top, max(0, m.cursor.row), height, len(rows)+1)
+		for i := m.top; i < min(len(rows), m.top+height); i++ {
+			half = append(half, m.drawLeft(rows[i], i, width, theme))
+		}
+	}
+	return kit.JoinLook(kit.Now, kit.Pad(half, width, size.Height), kit.Pad(m.lookView(beside, theme), beside.Width, size.Height))
+}
+
 // outView tells of the commit that is looked at, as far as there is room beside what it changes: C copies all of it.
 func (m *Model) outView(size kit.Size, theme kit.Theme) (rows []string) {
 	if m.out == nil {
@@ -429,7 +455,9 @@ func (m *Model) Click(x, y int) tea.Cmd {
 		m.look.ClickIn(kit.Next, m.size, x, y-m.lookAbove)
 		return nil
 	case m.looking:
-		m.look.Click(x, y-m.lookAbove)
+		if column, ok := kit.LookAtColumn(kit.Now, m.size, x); ok {
+			m.look.Click(column, y-m.lookAbove)
+		}
 		return nil
 	case m.story != nil || !m.now.Known:
 		return nil

@@ -18,6 +18,36 @@ func Columns(size Size, seam int) (now, between, next int) {
 	return now, seam, size.Width - seam - now
 }
 
+// lookGap is the room between a half and what is looked at beside it.
+const lookGap = 2
+
+// Beside shares the width out between a half and a look at what its cursor is on, which takes the place of the other half.
+func Beside(size Size) (half int, look Size) {
+	half = min(58, size.Width*2/5)
+	return half, Size{Width: size.Width - half - lookGap, Height: size.Height}
+}
+
+// JoinLook puts a half and a look together; where the cursor is in Next, that stays at the right.
+func JoinLook(at Half, half, look []string) []string {
+	between := Pad(nil, lookGap, len(half))
+	if at == Next {
+		return Join(look, between, half)
+	}
+	return Join(half, between, look)
+}
+
+// LookAtColumn gives the column within a look, which stands beside a half; ok is false for one outside of it.
+func LookAtColumn(at Half, size Size, x int) (column int, ok bool) {
+	if size.Narrow {
+		return x, true
+	}
+	half, look := Beside(size)
+	if at == Now {
+		x -= half + lookGap
+	}
+	return x, x >= 0 && x < look.Width
+}
+
 // HalfAt says which half lies at a column; where the halves are pages, the one shown.
 func HalfAt(size Size, seam, x int, shown Half) Half {
 	if size.Narrow {

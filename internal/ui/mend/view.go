@@ -23,11 +23,7 @@ const headRows = 3
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
 	if m.look != nil {
-		name := m.lookOut.ID.Short() + "  " + safe.Line(m.lookOut.Subject)
-		head := []string{kit.Heading(size.Width, "Look", name, true, theme.Now, theme, false)}
-		head = append(append(head, kit.LookHeader(m.lookOut.Header(), size, theme)...), kit.Blank(size.Width))
-		m.lookAbove = len(head)
-		return append(head, m.look.View(size.Width, size.Height-len(head), true, stream.Cool, theme)...)
+		return m.lookView(size, theme)
 	}
 	if m.at < 0 {
 		return m.nothing(size, theme)
@@ -45,6 +41,24 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	right := append(m.nextHead(next, theme), m.nextBody(next, body, theme)...)
 	between := append(kit.Pad(nil, seam, headRows), m.regionMap(seam, body, theme)...)
 	return kit.Join(left, between, right)
+}
+
+// lookView draws what a commit of one side changes, beside the sides.
+func (m *Model) lookView(size kit.Size, theme kit.Theme) []string {
+	beside, width := size, 0
+	if !size.Narrow {
+		width, beside = kit.Beside(size)
+	}
+	name := m.lookOut.ID.Short() + "  " + safe.Line(m.lookOut.Subject)
+	rows := []string{kit.Heading(beside.Width, "Look", name, true, theme.Now, theme, false)}
+	rows = append(append(rows, kit.LookHeader(m.lookOut.Header(), beside, theme)...), kit.Blank(beside.Width))
+	m.lookAbove = len(rows)
+	rows = append(rows, m.look.View(beside.Width, size.Height-len(rows), true, stream.Cool, theme)...)
+	if size.Narrow {
+		return rows
+	}
+	sides := append(m.nowHead(width, theme), m.nowBody(width, size.Height-headRows, theme)...)
+	return kit.JoinLook(kit.Now, kit.Pad(sides, width, size.Height), kit.Pad(rows, beside.Width, size.Height))
 }
 
 // leastNext is the room that the result has at least, where halves are stacked.
@@ -81,7 +95,7 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 		status, style = "all answered", theme.Next
 	}
 	return []string{
-		kit.Heading(width, "Now", safe.Line(m.conflicted().Title), m.half == kit.Now, theme.Now, theme, false),
+		kit.Heading(width, "Now", safe.Line(m.conflicted().Title), m.half == kit.Now && m.look == nil, theme.Now, theme, false),
 		kit.Split(width, nil, []kit.Seg{{Text: safe.Show("  " + where), Style: theme.Strong},
 			{Text: safe.Show("  " + m.place()), Style: theme.Dim}}, kit.Seg{Text: safe.Show(status), Style: style}),
 		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + m.reused()), Style: theme.Next}),
@@ -421,7 +435,9 @@ func (m *Model) regionMap(width, height int, theme kit.Theme) []string {
 // Click goes to a line of the sides.
 func (m *Model) Click(x, y int) tea.Cmd {
 	if m.look != nil {
-		m.look.Click(x, y-m.lookAbove)
+		if column, ok := kit.LookAtColumn(kit.Now, m.size, x); ok {
+			m.look.Click(column, y-m.lookAbove)
+		}
 		return nil
 	}
 	if m.at < 0 {

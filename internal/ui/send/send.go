@@ -348,6 +348,9 @@ func (m *Model) takeBackIn(besides []repo.ID) tea.Cmd {
 // View draws the screen.
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
+	if look, ok := m.over.(*look); ok && !size.Narrow {
+		return m.lookBeside(look, size, theme)
+	}
 	if m.over != nil {
 		return m.over.view(size, theme)
 	}
@@ -362,18 +365,33 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 		now, next = size.Width, size.Width
 	}
 	heads := [2][]string{m.head(kit.Now, now, theme), m.head(kit.Next, next, theme)}
-	m.heads = min(max(headRows, len(heads[kit.Next])+1), size.Height/2)
-	body := size.Height - m.heads
-	for half := range m.top {
-		m.entries[half] = kit.EntriesIn(size, body, m.cursor[half])
-		m.top[half] = kit.Scroll(m.top[half], m.cursor[half], m.entries[half].Fit(), len(m.rows(kit.Half(half))))
-	}
+	body := m.scroll(size, len(heads[kit.Next]))
 	if size.Narrow {
 		return append(kit.Pad(heads[m.half], size.Width, m.heads), m.body(m.half, size.Width, body, theme)...)
 	}
 	left := append(kit.Pad(heads[kit.Now], now, m.heads), m.body(kit.Now, now, body, theme)...)
 	right := append(kit.Pad(heads[kit.Next], next, m.heads), m.body(kit.Next, next, body, theme)...)
 	return kit.Join(left, append(kit.Pad(nil, seam, m.heads), m.seam(seam, body, theme)...), right)
+}
+
+// scroll keeps the cursors in view below heads of so many rows, and gives the room that is left.
+func (m *Model) scroll(size kit.Size, head int) (body int) {
+	m.heads = min(max(headRows, head+1), size.Height/2)
+	body = size.Height - m.heads
+	for half := range m.top {
+		m.entries[half] = kit.EntriesIn(size, body, m.cursor[half])
+		m.top[half] = kit.Scroll(m.top[half], m.cursor[half], m.entries[half].Fit(), len(m.rows(kit.Half(half))))
+	}
+	return body
+}
+
+// lookBeside draws what is looked at beside the half with the cursor, in place of the other one.
+func (m *Model) lookBeside(l *look, size kit.Size, theme kit.Theme) []string {
+	width, beside := kit.Beside(size)
+	head := m.head(m.half, width, theme)
+	body := m.scroll(size, len(head))
+	half := append(kit.Pad(head, width, m.heads), m.body(m.half, width, body, theme)...)
+	return kit.JoinLook(m.half, half, kit.Pad(l.view(beside, theme), beside.Width, size.Height))
 }
 
 func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
@@ -388,14 +406,14 @@ func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
 			what = "not there yet"
 		}
 		return []string{
-			kit.Heading(width, "Now", safe.Line(s.Remote+" has "+name), m.half == half, theme.Now, theme, m.size.Narrow),
+			kit.Heading(width, "Now", safe.Line(s.Remote+" has "+name), m.half == half && m.over == nil, theme.Now, theme, m.size.Narrow),
 			kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + what), Style: theme.Dim}),
 			m.pageRow(width, theme),
 		}
 	}
 	verdict, style := m.verdict(theme)
 	lines := kit.Wrap(safe.Line(verdict), max(10, width-3))
-	rows := []string{kit.Heading(width, "Next", safe.Line(name), m.half == half, theme.Next, theme, m.size.Narrow)}
+	rows := []string{kit.Heading(width, "Next", safe.Line(name), m.half == half && m.over == nil, theme.Next, theme, m.size.Narrow)}
 	for _, line := range lines {
 		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + line), Style: style}))
 	}
@@ -521,6 +539,9 @@ func (m *Model) seam(width, height int, theme kit.Theme) []string {
 
 // Click goes to a commit.
 func (m *Model) Click(x, y int) tea.Cmd {
+	if look, ok := m.over.(*look); ok {
+		return m.clickBeside(look, x, y)
+	}
 	if m.over != nil {
 		m.over.click(x, y)
 		return nil
@@ -530,6 +551,19 @@ func (m *Model) Click(x, y int) tea.Cmd {
 		m.cursor[m.half] = m.entries[m.half].At(m.top[m.half], y-m.heads)
 	}
 	m.clamp()
+	return nil
+}
+
+// clickBeside goes to a line of what is looked at, or looks at another commit.
+func (m *Model) clickBeside(l *look, x, y int) tea.Cmd {
+	if column, ok := kit.LookAtColumn(m.half, m.size, x); ok {
+		l.click(column, y)
+		return nil
+	}
+	if at := m.entries[m.half].At(m.top[m.half], y-m.heads); y >= m.heads && at < len(m.rows(m.half)) {
+		m.cursor[m.half] = at
+		return m.lookInto()
+	}
 	return nil
 }
 
