@@ -71,8 +71,8 @@ shot sort 142 42 "wait:3 hunks" n 1 "wait:1 hunk in 1 file" 1 "wait:2 hunks in 1
 	m "wait:Message of tray A" "text:Give ships a berth that is deep enough" C-s "wait:deep enough" \
 	n n 2 "wait:a makes 2 commits" m "wait:Message of tray B" "text:Ring the lock keeper" C-s "wait:B  Ring the lock" \
 	3 "wait:a makes 3 commits" m "wait:Message of tray C" "text:Name the board" C-s "wait:C  Name the board"
-shot message 142 42 "wait:3 hunks" m "wait:Message of tray A" "text:Give ships a berth that is deep enough" Enter Enter \
-	"text:Nordlicht touched ground at the Fish Steps on Sunday." "wait:Fish Steps on Sunday."
+shot message 142 42 "wait:3 hunks" Enter "wait:1 hunk in 1 file" Enter "wait:2 hunks in 1 file" m \
+	"wait:what tray A" "text:Give ships a berth that is deep enough" Enter Enter "text:Nordlicht touched ground at the Fish Steps on Sunday." "wait:Fish Steps on Sunday."
 shot home 142 42 "wait:3 hunks" H "wait:joined by 1 hunk"
 shot sweep 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" L "wait:Remove 3 lines"
 shot shape-after 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s \

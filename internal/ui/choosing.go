@@ -200,14 +200,15 @@ func (c *chooser) panel(size kit.Size, theme kit.Theme) []string {
 	rows := append([]string{kit.Blank(size.Width)}, c.heading(size, theme)...)
 	found := c.matches()
 	most := max(6, size.Height/2) - len(rows)
-	if c.Find != nil {
+	if c.Find != nil || slices.ContainsFunc(found, func(o kit.Option) bool { return o.Look != nil }) {
 		most = max(6, size.Height*2/3) - len(rows)
 	}
 	said := c.said(found)
 	if size.Narrow {
 		lines := slices.DeleteFunc(wrapAll(said[min(len(said), 1):], size.Width-6), func(line string) bool { return line == "" })
-		lines = lines[:min(len(lines), max(2, most/3))]
-		choices := c.choices(size.Width, max(3, min(most-len(lines), len(found))), found, theme)
+		list := max(3, min(len(found), most*2/3))
+		lines = lines[:min(len(lines), max(2, most-list))]
+		choices := c.choices(size.Width, max(1, min(max(list, most-len(lines)), len(found))), found, theme)
 		rows = append(rows, choices...)
 		for _, line := range lines {
 			rows = append(rows, kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("    " + line), Style: theme.Next}))

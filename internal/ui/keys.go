@@ -224,7 +224,9 @@ func (m *Model) tellEntry(e journal.Entry) tea.Cmd {
 		for _, line := range lines {
 			text += "\n" + line
 		}
-		if err != nil {
+		back, backErr := planning.Of(m.app).LookBack(m.ctx, e)
+		text += "\n\n" + strings.Join(back, "\n")
+		if err = errors.Join(err, backErr); err != nil {
 			text += "\n" + err.Error()
 		}
 		if len(e.Files) > 0 {
