@@ -1,6 +1,7 @@
 package ui
 
 import (
+	"context"
 	"os"
 	"reflect"
 	"strings"
@@ -29,8 +30,11 @@ type driver struct {
 	messages chan tea.Msg
 }
 
-func newDriver(t testing.TB, dir string) *driver {
-	d := &driver{t: t, m: &Model{ctx: t.Context(), dir: dir, theme: kit.NewTheme(kit.Look{Ground: kit.Dark})},
+func newDriver(t testing.TB, dir string) *driver { return newDriverUntil(t.Context(), t, dir) }
+
+// newDriverUntil is one whose work ends with a context.
+func newDriverUntil(ctx context.Context, t testing.TB, dir string) *driver {
+	d := &driver{t: t, m: &Model{ctx: ctx, dir: dir, theme: kit.NewTheme(kit.Look{Ground: kit.Dark})},
 		messages: make(chan tea.Msg, 100)}
 	t.Cleanup(func() {
 		if d.m.app != nil {
