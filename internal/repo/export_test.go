@@ -20,3 +20,6 @@ func (r *Repo) KnowsByOwnWrites(ctx context.Context) bool {
 	_, known := r.statusByOwnWrites(OwnWritesOnly(ctx), head)
 	return known
 }
+
+// ParseStatus reads what the repository's status prints.
+var ParseStatus = parseStatus

@@ -2,6 +2,7 @@ package repo
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -64,8 +65,33 @@ func (r *Repo) askStatus(ctx context.Context, paths []string) ([]Change, error) 
 	return parseStatus(string(out))
 }
 
+// manyBytes is from how long a status on it is read in two halves, by two processors.
+const manyBytes = 200 << 10
+
 func parseStatus(out string) ([]Change, error) {
-	var changes []Change
+	middle := -1
+	if len(out) > manyBytes {
+		middle = strings.IndexByte(out[len(out)/2:], 0)
+	}
+	if middle < 0 {
+		return parseRecords(out)
+	}
+	middle += len(out)/2 + 1
+	var first, second []Change
+	var group errgroup.Group
+	group.Go(func() (err error) {
+		first, err = parseRecords(out[:middle])
+		return err
+	})
+	second, err := parseRecords(out[middle:])
+	if err := errors.Join(group.Wait(), err); err != nil {
+		return nil, err
+	}
+	return append(first, second...), nil
+}
+
+func parseRecords(out string) ([]Change, error) {
+	changes := make([]Change, 0, strings.Count(out, "\x00"))
 	for record := range strings.SplitSeq(strings.TrimSuffix(out, "\x00"), "\x00") {
 		if record == "" || record[0] == '#' || record[0] == '!' {
 			continue

@@ -1,8 +1,11 @@
 package repo_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -85,4 +88,28 @@ func TestAFileThatDifferedIsLookedAt(t *testing.T) {
 	got, err := mine.Status(repo.OwnWritesOnly(t.Context()))
 	require.NoError(t, err)
 	assert.Empty(t, got)
+}
+
+// TestALongStatusIsReadWhole: one that is read in halves says what its records say one by one, in their order; a record that says
+// nothing is an error in either half.
+func TestALongStatusIsReadWhole(t *testing.T) {
+	id := strings.Repeat("0123456789", 4)
+	var records []string
+	var want []repo.Change
+	for i := range 4000 {
+		record := fmt.Sprintf("1 .M N... 100644 100644 100644 %s %s a folder/file %d", id, id, i)
+		if i%3 == 0 {
+			record = fmt.Sprintf("? new %d\nüber", i)
+		}
+		one, err := repo.ParseStatus(record + "\x00")
+		require.NoError(t, err)
+		records, want = append(records, record), append(want, one...)
+	}
+	got, err := repo.ParseStatus(strings.Join(records, "\x00") + "\x00")
+	require.NoError(t, err)
+	assert.Equal(t, want, got)
+	for _, at := range []int{3, 3990} {
+		_, err := repo.ParseStatus(strings.Join(slices.Insert(slices.Clone(records), at, "1 what"), "\x00"))
+		require.Error(t, err)
+	}
 }

@@ -136,8 +136,9 @@ func TestSendByKeys(t *testing.T) {
 			func(t *testing.T, f, remote *fixture.Repo) {
 				assert.Contains(t, f.Read("topic.svg"), "on origin")
 			}},
-		"commits in turn": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "enter", "+Look", "+with 2 commits", "+<ines@", "+thirty", "{",
-			"+ten", "{", "+There is no other commit.", "C", "+on the clipboard as text", "}", "+thirty", "esc", "+A new branch there"}, nil},
+		"commits in turn": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "enter", "+Look", "+with 2 commits",
+			"+<ines@", "+thirty", "{", "+ten",
+			"{", "+There is no other commit.", "C", "+on the clipboard as text", "}", "+thirty", "esc", "+A new branch there"}, nil},
 		"the request": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "C", "+hand over topic", "+## Commits", "C",
 			"+On the clipboard: a request for review",
 			"enter", "+Into which file?", "ctrl+s", "+Written: ", "j", "+Subject: [PATCH 1/2]", "enter", "+Into which file?", "ctrl+s",

@@ -262,7 +262,7 @@ func (m *Model) fromWork(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 		m.queue.starting = true
 		return m.track(m.haveOpened(msg)), true
 	case kit.Read[app.BranchStatus]:
-		return tea.Batch(m.haveSituated(msg), m.watchOnce()), true
+		return tea.Batch(m.haveSituated(msg), m.startLater()), true
 	case worked:
 		return m.workDone(msg), true
 	case haveFollowed:
@@ -401,8 +401,7 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	if msg.note != "" {
 		m.notice = kit.Notice{Text: msg.note}
 	}
-	return tea.Batch(m.refresh(), inBackground(m.awaitQuestion(msg.questions)),
-		inBackground(fetchLater(msg.fetch)), inBackground(m.tidyUp(m.app)))
+	return tea.Batch(m.refresh(), inBackground(m.awaitQuestion(msg.questions)), inBackground(fetchLater(msg.fetch)))
 }
 
 // tidyUp takes away what crashes left, and the like, while nobody waits for it.

@@ -1,6 +1,8 @@
 package ui
 
 import (
+	"time"
+
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
@@ -14,14 +16,20 @@ type changed struct {
 	told   <-chan repo.Topics
 }
 
-// watchOnce begins to watch the repository once something was read of it: to list what is to be watched takes time, which the
-// first frame is not to wait for. What changed before the watch stands is told when it does.
-func (m *Model) watchOnce() tea.Cmd {
+// firstFrames is how long what nobody waits for is put off, once something was read: to list what is to be watched takes time, which
+// the first frame with content is not to wait for. What changed before the watch stands is told when it does.
+const firstFrames = 100 * time.Millisecond
+
+// startLater begins, once for a repository, what goes on beside: to watch it, and to tidy up.
+func (m *Model) startLater() tea.Cmd {
 	if m.watched == m.app {
 		return nil
 	}
 	m.watched = m.app
-	return inBackground(m.watch(m.app))
+	watch, tidy := m.watch(m.app), m.tidyUp(m.app)
+	return inBackground(tea.Tick(firstFrames, func(time.Time) tea.Msg {
+		return tea.BatchMsg{inBackground(watch), inBackground(tidy)}
+	}))
 }
 
 // watch looks again whenever something changes.

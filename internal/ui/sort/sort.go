@@ -93,7 +93,7 @@ func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
 }
 
 // firstShown is how many of very many changes are shown before all are read: enough to fill a large terminal.
-const firstShown = 30
+const firstShown = 20
 
 // readSome reads the first ones of the changes, so that there is something to look at.
 func (m *Model) readSome(changes []repo.Change) tea.Cmd {

@@ -3,6 +3,7 @@ package stream
 import (
 	"path/filepath"
 	"slices"
+	"sort"
 	"strings"
 	"sync"
 
@@ -78,16 +79,26 @@ func (p *painter) lexer(path string) chroma.Lexer {
 	if ending == "" || hasNameOfItsOwn(name) {
 		lexer = coalesced(lexers.Match(name))
 	} else if lexer = p.byEnding(ending); lexer == nil { // it may be a copy of another file, as in a.go.orig
-		lexer = p.byEnding(filepath.Ext(strings.TrimSuffix(name, ending)) + ending)
+		lexer = p.ofACopy(filepath.Ext(strings.TrimSuffix(name, ending)) + ending)
 	}
 	p.lexers[path] = lexer
+	return lexer
+}
+
+// ofACopy is the language of a name with such an ending, as the library knows it.
+func (p *painter) ofACopy(ending string) chroma.Lexer {
+	lexer, known := p.lexers["*"+ending]
+	if !known {
+		lexer = coalesced(lexers.Match("any" + ending))
+		p.lexers["*"+ending] = lexer
+	}
 	return lexer
 }
 
 func (p *painter) byEnding(ending string) chroma.Lexer {
 	lexer, known := p.lexers["*"+ending]
 	if !known {
-		lexer = coalesced(lexers.Match("any" + ending))
+		lexer = coalesced(endings()[ending])
 		p.lexers["*"+ending] = lexer
 	}
 	return lexer
@@ -100,12 +111,43 @@ func coalesced(lexer chroma.Lexer) chroma.Lexer {
 	return chroma.Coalesce(lexer)
 }
 
+// onlyEnding is how the names that a pattern fits end, if that is all that it says.
+func onlyEnding(pattern string) (ending string, ok bool) {
+	ending, ok = strings.CutPrefix(pattern, "*.")
+	return "." + ending, ok && !strings.ContainsAny(ending, "*?[.")
+}
+
+// endings are the languages by how names end, as the library itself chooses among several.
+var endings = sync.OnceValue(func() map[string]chroma.Lexer {
+	first, second := map[string]chroma.PrioritisedLexers{}, map[string]chroma.PrioritisedLexers{}
+	for _, lexer := range lexers.GlobalLexerRegistry.Lexers {
+		for _, pattern := range lexer.Config().Filenames {
+			if ending, ok := onlyEnding(pattern); ok {
+				first[ending] = append(first[ending], lexer)
+			}
+		}
+		for _, pattern := range lexer.Config().AliasFilenames {
+			if ending, ok := onlyEnding(pattern); ok {
+				second[ending] = append(second[ending], lexer)
+			}
+		}
+	}
+	best := map[string]chroma.Lexer{}
+	for _, found := range []map[string]chroma.PrioritisedLexers{second, first} {
+		for ending, list := range found {
+			sort.Sort(list)
+			best[ending] = list[0]
+		}
+	}
+	return best
+})
+
 // patterns are those of names that tell the language by more than how they end.
 var patterns = sync.OnceValue(func() (list []string) {
 	for _, lexer := range lexers.GlobalLexerRegistry.Lexers {
 		config := lexer.Config()
 		for _, pattern := range slices.Concat(config.Filenames, config.AliasFilenames) {
-			if ending, ok := strings.CutPrefix(pattern, "*."); !ok || strings.ContainsAny(ending, "*?[.") {
+			if _, only := onlyEnding(pattern); !only {
 				list = append(list, pattern)
 			}
 		}
