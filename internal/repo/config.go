@@ -77,6 +77,16 @@ func (r *Repo) ConfigBool(ctx context.Context, key string) (bool, error) {
 	return false, err
 }
 
+// FollowsRenames says whether files are followed through their renames where changes are shown: unless `diff.renames` says no.
+func (r *Repo) FollowsRenames(ctx context.Context) (bool, error) {
+	value, err := r.Config(ctx, "diff.renames")
+	switch strings.ToLower(value) {
+	case "false", "no", "off", "0":
+		return false, err
+	}
+	return true, err
+}
+
 // configStamp is what the configuration depends on: its files, those that could be there, and
 // HEAD, since parts may be for one branch alone. It wants the lock.
 func (r *Repo) configStamp() *stamps {

@@ -189,6 +189,11 @@ func (o *Overlay) Find(ctx context.Context, tree ID, path string) (Entry, error)
 	return Find(ctx, o, tree, path)
 }
 
+// FollowsRenames is the repository's.
+func (o *Overlay) FollowsRenames(ctx context.Context) (bool, error) {
+	return o.repo.FollowsRenames(ctx)
+}
+
 // Flush writes the objects that are reachable from the given commits and not in
 // the repository yet: whole, and synced, before any of them is visible.
 func (o *Overlay) Flush(ctx context.Context, roots ...ID) error {

@@ -29,6 +29,9 @@ type pairing struct {
 // content, then by the share of lines in common. Paths of which trays hold something by themselves stay two: what came later, and is
 // like one of them, tears nothing out of a tray.
 func pairUp(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *State) (map[string]pairing, error) {
+	if follows, err := r.FollowsRenames(ctx); err != nil || !follows {
+		return map[string]pairing{}, err
+	}
 	times := map[string]int{}
 	for _, c := range changes {
 		times[c.Path]++

@@ -13,6 +13,7 @@ import (
 
 	"bastel/internal/repo"
 	"bastel/internal/tray"
+	"bastel/test/fixture"
 )
 
 func lines(n int, changes ...string) string {
@@ -90,6 +91,33 @@ func TestRenamesAndCopies(t *testing.T) {
 				assert.NotEmpty(t, d.list(t, tray.A+1))
 			})
 		}
+	}
+}
+
+// TestRenamesAreNotFollowedWhereThatIsSet: diff.renames is heard, of loose changes and of commits.
+func TestRenamesAreNotFollowedWhereThatIsSet(t *testing.T) {
+	for value, follows := range map[string]bool{"false": false, "copies": true} {
+		d := newDesk(t)
+		d.Commit("base", "old", lines(9))
+		d.Git("config", "diff.renames", value)
+		require.NoError(t, os.Rename(filepath.Join(d.Dir, "old"), filepath.Join(d.Dir, "new")))
+		from := func(files []tray.File) string {
+			for _, f := range files {
+				if f.Path == "new" {
+					return f.From
+				}
+			}
+			return "it is not there"
+		}
+		want := map[bool]string{true: "old"}[follows]
+		assert.Equal(t, want, from(d.list(t, tray.Loose)))
+		d.Git("add", "--all")
+		d.Git("commit", "--quiet", "-m", "rename")
+		objects := d.Open(t).NewOverlay()
+		tree := func(name string) repo.ID { return fixture.ID(t, d.Git("rev-parse", name+"^{tree}")) }
+		files, err := tray.BetweenFollowed(t.Context(), objects, tree("HEAD~1"), tree("HEAD"))
+		require.NoError(t, err)
+		assert.Equal(t, want, from(files))
 	}
 }
 

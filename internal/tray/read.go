@@ -267,6 +267,9 @@ func followed(ctx context.Context, objects *repo.Overlay, old, new repo.ID) ([]m
 	if err != nil {
 		return nil, err
 	}
+	if follows, err := objects.FollowsRenames(ctx); err != nil || !follows {
+		return asDerived(list), err
+	}
 	return merge.Derive(ctx, objects, list)
 }
 

@@ -147,7 +147,8 @@ func fits(typed string, texts ...string) int {
 // KeyName is how a key is written on the screen.
 func KeyName(key string) string {
 	names := map[string]string{"up": "↑", "down": "↓", "left": "←", "right": "→", "shift+up": "⇧↑", "shift+down": "⇧↓",
-		"shift+tab": "⇧tab", "pgup": "page↑", "pgdown": "page↓", "ctrl+up": "ctrl+↑", "ctrl+down": "ctrl+↓"}
+		"shift+tab": "⇧tab", "pgup": "page↑", "pgdown": "page↓", "ctrl+up": "ctrl+↑", "ctrl+down": "ctrl+↓",
+		"alt+up": "alt+↑", "alt+down": "alt+↓"}
 	if name, ok := names[key]; ok {
 		return name
 	}

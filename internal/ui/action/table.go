@@ -640,10 +640,10 @@ var Table = []Key{
 			Words: "shell background stop"}}},
 	{Keys: []string{"ctrl+s"}, Means: "Keeps the text that is being written.", Actions: []Action{
 		{ID: KeepText, In: []Place{Writing}, Name: "keep", Help: "Keep the text, and go back."}}},
-	{Keys: []string{"ctrl+down"}, Means: "Down in what a text is for.", Actions: []Action{
+	{Keys: []string{"ctrl+down", "alt+down"}, Means: "Down in what a text is for.", Actions: []Action{
 		{ID: AboutDown, In: []Place{Writing}, Name: "what it is for", Help: "Down in what the message is for, which stands in Now; where the " +
 			"halves are pages, go there first. Any other key goes on writing."}}},
-	{Keys: []string{"ctrl+up"}, Means: "Up in what a text is for.", Actions: []Action{
+	{Keys: []string{"ctrl+up", "alt+up"}, Means: "Up in what a text is for.", Actions: []Action{
 		{ID: AboutUp, In: []Place{Writing}, Name: "up in it", Help: "Up in what the message is for."}}},
 	{Keys: []string{"ctrl+e"}, Means: "Goes on in your own editor.", Actions: []Action{
 		{ID: OwnEditor, In: []Place{Writing}, Name: "your own editor", Help: "Go on writing in your own editor."}}},
