@@ -10,9 +10,10 @@ import (
 // streamer is a screen that shows changes of code.
 type streamer interface{ Streams() []*stream.Model }
 
-// colouring reads what the colours of the code in view need, once it was drawn.
+// colouring reads what the colours of the code in view need, once it was drawn, and the repository has followed: until then lines have
+// the colours that they have by themselves.
 func (m *Model) colouring() tea.Cmd {
-	if m.app == nil || m.theme.Syntax == nil {
+	if m.app == nil || m.theme.Syntax == nil || m.behind() || m.where.Pending() {
 		return nil
 	}
 	var shown []*stream.Model
