@@ -261,3 +261,28 @@ func TestTheWalksAreThere(t *testing.T) {
 	}
 	assert.Equal(t, 4, walks)
 }
+
+// TestNoTwoThingsShareAFile: each name of a file that something is kept in is of one thing.
+func TestNoTwoThingsShareAFile(t *testing.T) {
+	of := map[string]string{}
+	for _, s := range sources(t) {
+		for _, decl := range s.file.Decls {
+			list, ok := decl.(*ast.GenDecl)
+			if !ok || list.Tok != token.CONST {
+				continue
+			}
+			for _, spec := range list.Specs {
+				value := spec.(*ast.ValueSpec)
+				if len(value.Values) != 1 || !strings.HasSuffix(value.Names[0].Name, "File") {
+					continue
+				}
+				if literal, ok := value.Values[0].(*ast.BasicLit); ok && literal.Kind == token.STRING {
+					name := s.room + "." + value.Names[0].Name
+					assert.Empty(t, of[literal.Value], "%s is kept in %s too", name, literal.Value)
+					of[literal.Value] = name
+				}
+			}
+		}
+	}
+	assert.Greater(t, len(of), 8)
+}

@@ -81,6 +81,9 @@ func (a *App) readNote() (n note, found bool, err error) {
 // one whose refs had not. What another living process does is left alone. It gives a
 // sentence about what it did.
 func (a *App) recover(ctx context.Context) (string, error) {
+	if err := a.carryTexts(); err != nil {
+		return "", err
+	}
 	n, found, err := a.readNote()
 	if err != nil {
 		return fmt.Sprintf("The note of an unfinished step, bastel/%s in the git folder, cannot be read (%v). It was passed over; remove it.",

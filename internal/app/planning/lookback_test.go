@@ -1,12 +1,16 @@
 package planning_test
 
 import (
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"bastel/internal/app"
 	"bastel/internal/app/planning"
 	"bastel/internal/app/sorting"
 	"bastel/internal/tray"
@@ -50,4 +54,29 @@ func TestWhatTakingBackWouldGive(t *testing.T) {
 	assert.Contains(t, list[1], "discard: It is taken back.")
 	assert.Contains(t, list[2], "commit: u takes it back. Then there is again:")
 	assert.Contains(t, list[0], "undo: It is told of only")
+}
+
+// A text that is being written outlives steps that are carried out meanwhile, and a step's note is not taken for one.
+func TestTextsOutliveSteps(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "one\n")
+	f.Write("a", "two\n")
+	a := opened.App(t, f.Dir)
+	texts := app.Unfinished{app.UnfinishedKey("Message", ""): {Text: "half a mess", When: time.Unix(1, 0).UTC()}}
+	require.NoError(t, a.KeepUnfinished(texts))
+	_, err := sorting.Of(a).Move(ctx, sorting.TrayMove{From: tray.Loose, To: tray.A, Selected: tray.SelectFiles("a"), View: tray.Plain})
+	require.NoError(t, err)
+	_, err = opened.Commit(a, "second", nil)
+	require.NoError(t, err)
+	assert.Equal(t, texts, a.ReadUnfinished())
+
+	// What an earlier version kept in the place of the note is found.
+	dir := filepath.Join(f.Dir, ".git", "bastel")
+	require.NoError(t, os.Rename(filepath.Join(dir, "writing.json"), filepath.Join(dir, "unfinished.json")))
+	again, said, err := app.Open(ctx, f.Dir)
+	require.NoError(t, err)
+	defer again.Close()
+	assert.Empty(t, said)
+	assert.Equal(t, texts, again.ReadUnfinished())
+	assert.NoFileExists(t, filepath.Join(dir, "unfinished.json"))
 }
