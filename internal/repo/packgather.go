@@ -19,9 +19,10 @@ import (
 // many: entries are copied as they are packed, which costs little, and nothing is unpacked or judged. Packs of others are left alone.
 
 const (
-	packsFile  = "packs" // names of packs that Bastel wrote, one in a line
-	manyPacks  = 20
-	mostPacked = 64 << 20 // bytes of a pack that is put together; larger ones stay as they are
+	packsFile    = "packs" // names of packs that Bastel wrote, one in a line
+	manyPacks    = 20
+	mostPacked   = 4 << 20  // bytes of a pack that is put together with others; larger ones stay as they are
+	mostTogether = 32 << 20 // bytes of all that are put together at once, which are in memory
 )
 
 // notePack notes a pack as Bastel's own. That it cannot be noted costs nothing but that it stays by itself.
@@ -52,11 +53,8 @@ func (r *Repo) GatherPacks(ctx context.Context) (int, error) {
 	if _, err := os.Lstat(filepath.Join(dir, "multi-pack-index")); !errors.Is(err, fs.ErrNotExist) {
 		return 0, nil // it names packs: the repository's maintenance looks after them
 	}
-	state, err := r.SharedStateDir()
-	if err != nil {
-		return 0, err
-	}
-	names, err := ownPacks(filepath.Join(state, packsFile), dir)
+	noted := filepath.Join(r.commonDir, "bastel", packsFile)
+	names, err := ownPacks(noted, dir)
 	if err != nil || len(names) < manyPacks {
 		return 0, err
 	}
@@ -82,7 +80,18 @@ func (r *Repo) GatherPacks(ctx context.Context) (int, error) {
 		_ = os.Remove(filepath.Join(dir, name+".idx")) // first: a pack without one is not seen
 		_ = os.Remove(filepath.Join(dir, name+".pack"))
 	}
-	return len(names), os.WriteFile(filepath.Join(state, packsFile), []byte(together.name()+"\n"), 0o666)
+	names = slices.DeleteFunc(names, func(name string) bool { return name == together.name() })
+	return len(names), forgetPacks(noted, names)
+}
+
+// forgetPacks takes names that are not there any more off the list. Others, noted meanwhile too, stay.
+func forgetPacks(noted string, gone []string) error {
+	list, err := os.ReadFile(noted)
+	if err != nil {
+		return err
+	}
+	left := slices.DeleteFunc(strings.Fields(string(list)), func(name string) bool { return slices.Contains(gone, name) })
+	return os.WriteFile(noted, []byte(strings.Join(left, "\n")+"\n"), 0o666)
 }
 
 // ownPacks are the noted packs that are there, small enough, and of which nobody has made anything else.
@@ -95,14 +104,17 @@ func ownPacks(noted, dir string) ([]string, error) {
 		return nil, err
 	}
 	var names []string
+	var total int64
 	for name := range strings.FieldsSeq(string(list)) {
 		files, err := filepath.Glob(filepath.Join(dir, name+".*")) // such as one that says that it is to be kept
 		if err != nil || !strings.HasPrefix(name, "pack-") || len(files) != 2 || slices.Contains(names, name) {
 			continue
 		}
-		if info, err := os.Lstat(filepath.Join(dir, name+".pack")); err == nil && info.Size() <= mostPacked {
-			names = append(names, name)
+		info, err := os.Lstat(filepath.Join(dir, name+".pack"))
+		if err != nil || info.Size() > mostPacked || total+info.Size() > mostTogether {
+			continue
 		}
+		names, total = append(names, name), total+info.Size()
 	}
 	return names, nil
 }

@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -70,6 +71,11 @@ func TestManyPacksBecomeOne(t *testing.T) {
 			assert.Equal(t, 23, n)
 			assert.Len(t, packs(), 2)
 			assert.Contains(t, packs(), keep)
+			noted, err := os.ReadFile(filepath.Join(f.Dir, ".git/bastel/packs"))
+			require.NoError(t, err)
+			for _, pack := range packs() {
+				assert.Contains(t, string(noted), strings.TrimSuffix(filepath.Base(pack), ".pack"), "what is left is noted still")
+			}
 			f.Git("fsck", "--strict", "--full")
 			for id, want := range written {
 				got, err := reader.Object(ctx, id)
