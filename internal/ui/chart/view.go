@@ -26,7 +26,7 @@ const headRows = 3
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
 	switch {
-	case m.looking && m.compared == nil && !size.Narrow:
+	case m.looking && m.compared == nil && !size.Narrow && (m.story != nil || m.now.Known):
 		return m.lookBeside(size, theme)
 	case m.looking:
 		return m.lookView(size, theme)

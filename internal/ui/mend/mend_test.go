@@ -5,9 +5,12 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"bastel/internal/app"
 	"bastel/internal/mend"
 	"bastel/internal/merge"
 	"bastel/internal/repo"
+	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
 )
 
 func TestWhatASideDidIsSaidInWords(t *testing.T) {
@@ -37,5 +40,16 @@ func TestALineIsPickedOnceItStandsInTheAnswer(t *testing.T) {
 func TestAnswersAreOfferedToFilesOfOneKind(t *testing.T) {
 	for path, want := range map[string]string{"web/board.css": "*.css", "Makefile": "Makefile", "a.b/LICENSE": "LICENSE"} {
 		assert.Equal(t, want, pattern(path))
+	}
+}
+
+// What is looked at stays on show where the conflict that it was about is settled by another program meanwhile.
+func TestALookOutlivesItsConflict(t *testing.T) {
+	m := &Model{at: -1, look: &stream.Model{}, lookOut: &app.ReadOut{Subject: "Depth in centimetres"}}
+	for _, size := range []kit.Size{{Width: 142, Height: 30}, {Width: 80, Height: 19, Narrow: true}} {
+		rows := m.View(size, kit.NewTheme(kit.Look{Ground: kit.Dark}))
+		assert.Len(t, rows, size.Height)
+		assert.Contains(t, rows[0], "Depth in centimetres")
+		assert.Nil(t, m.Click(3, 3))
 	}
 }

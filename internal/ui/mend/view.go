@@ -43,10 +43,13 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	return kit.Join(left, between, right)
 }
 
+// lookAlone says whether what is looked at has nothing beside it: there is no room, or what it was about is settled by now.
+func (m *Model) lookAlone() bool { return m.size.Narrow || m.at < 0 }
+
 // lookView draws what a commit of one side changes, beside the sides.
 func (m *Model) lookView(size kit.Size, theme kit.Theme) []string {
 	beside, width := size, 0
-	if !size.Narrow {
+	if !m.lookAlone() {
 		width, beside = kit.Beside(size)
 	}
 	name := m.lookOut.ID.Short() + "  " + safe.Line(m.lookOut.Subject)
@@ -54,7 +57,7 @@ func (m *Model) lookView(size kit.Size, theme kit.Theme) []string {
 	rows = append(append(rows, kit.LookHeader(m.lookOut.Header(), beside, theme)...), kit.Blank(beside.Width))
 	m.lookAbove = len(rows)
 	rows = append(rows, m.look.View(beside.Width, size.Height-len(rows), true, stream.Cool, theme)...)
-	if size.Narrow {
+	if m.lookAlone() {
 		return rows
 	}
 	sides := append(m.nowHead(width, theme), m.nowBody(width, size.Height-headRows, theme)...)
@@ -435,7 +438,7 @@ func (m *Model) regionMap(width, height int, theme kit.Theme) []string {
 // Click goes to a line of the sides.
 func (m *Model) Click(x, y int) tea.Cmd {
 	if m.look != nil {
-		if column, ok := kit.LookAtColumn(kit.Now, m.size, x); ok {
+		if column, ok := kit.LookAtColumn(kit.Now, m.size, x); ok || m.lookAlone() {
 			m.look.Click(column, y-m.lookAbove)
 		}
 		return nil
