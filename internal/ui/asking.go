@@ -89,8 +89,8 @@ func newQuestioner(q question, back page, theme kit.Theme) *questioner {
 	input := textinput.New()
 	input.Prompt = "  "
 	styles := input.Styles()
-	styles.Focused.Text = theme.Next
-	styles.Focused.Prompt = theme.Dim
+	styles.Focused.Text = theme.Next.Lipgloss()
+	styles.Focused.Prompt = theme.Dim.Lipgloss()
 	input.SetStyles(styles)
 	if q.Secret {
 		input.EchoMode = textinput.EchoPassword

@@ -73,10 +73,10 @@ func newEditor(edit kit.Edit, theme kit.Theme) *editor {
 	}
 	styles := area.Styles()
 	styles.Focused.CursorLine = lipgloss.NewStyle()
-	styles.Focused.Placeholder = theme.Dim
-	styles.Focused.Text = theme.Plain
-	styles.Focused.Prompt = theme.Dim
-	styles.Focused.EndOfBuffer = theme.Dim
+	styles.Focused.Placeholder = theme.Dim.Lipgloss()
+	styles.Focused.Text = theme.Plain.Lipgloss()
+	styles.Focused.Prompt = theme.Dim.Lipgloss()
+	styles.Focused.EndOfBuffer = theme.Dim.Lipgloss()
 	area.SetStyles(styles)
 	area.SetValue(showControls.Replace(strings.TrimSuffix(edit.Text, "\n")))
 	area.MoveToBegin()
@@ -175,7 +175,7 @@ const (
 )
 
 // gauge says how the message stands against what readers expect.
-func (e *editor) gauge(theme kit.Theme) (string, lipgloss.Style) {
+func (e *editor) gauge(theme kit.Theme) (string, kit.Style) {
 	subject, body, _ := strings.Cut(e.text(), "\n")
 	hints := []string{fmt.Sprintf("subject %d of %d", ansi.StringWidth(subject), subjectRoom)}
 	if ansi.StringWidth(subject) > subjectRoom {

@@ -229,7 +229,8 @@ func fitting(bindings []key.Binding, room, between int) []key.Binding {
 func keysHelp(theme kit.Theme) help.Model {
 	line := help.New()
 	line.ShortSeparator, line.Ellipsis = "   ", ""
-	line.Styles.ShortKey, line.Styles.ShortDesc, line.Styles.ShortSeparator = theme.Next.Bold(true), theme.Dim, theme.Dim
+	dim := theme.Dim.Lipgloss()
+	line.Styles.ShortKey, line.Styles.ShortDesc, line.Styles.ShortSeparator = theme.Next.Bold(true).Lipgloss(), dim, dim
 	return line
 }
 

@@ -144,12 +144,14 @@ func fits(typed string, texts ...string) int {
 	return 0
 }
 
+// keyNames are the keys that are not written as they are called.
+var keyNames = map[string]string{"up": "↑", "down": "↓", "left": "←", "right": "→", "shift+up": "⇧↑", "shift+down": "⇧↓",
+	"shift+tab": "⇧tab", "pgup": "page↑", "pgdown": "page↓", "ctrl+up": "ctrl+↑", "ctrl+down": "ctrl+↓",
+	"alt+up": "alt+↑", "alt+down": "alt+↓"}
+
 // KeyName is how a key is written on the screen.
 func KeyName(key string) string {
-	names := map[string]string{"up": "↑", "down": "↓", "left": "←", "right": "→", "shift+up": "⇧↑", "shift+down": "⇧↓",
-		"shift+tab": "⇧tab", "pgup": "page↑", "pgdown": "page↓", "ctrl+up": "ctrl+↑", "ctrl+down": "ctrl+↓",
-		"alt+up": "alt+↑", "alt+down": "alt+↓"}
-	if name, ok := names[key]; ok {
+	if name, ok := keyNames[key]; ok {
 		return name
 	}
 	return key

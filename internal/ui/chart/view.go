@@ -7,7 +7,6 @@ import (
 	"time"
 
 	tea "charm.land/bubbletea/v2"
-	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/app"
@@ -178,7 +177,7 @@ func (m *Model) drawRight(r row, width int, theme kit.Theme) string {
 }
 
 // pieces are the segments of a side, from the line outward; brackets are those of the left.
-func (m *Model) pieces(s side, cursor bool, items []item, style lipgloss.Style, theme kit.Theme) []kit.Seg {
+func (m *Model) pieces(s side, cursor bool, items []item, style kit.Style, theme kit.Theme) []kit.Seg {
 	selected := -2
 	if cursor && m.cursor.item < len(items) {
 		selected = items[m.cursor.item].cell
@@ -229,7 +228,7 @@ func (m *Model) nameSeg(s charting.Segment, width int, theme kit.Theme) kit.Seg 
 }
 
 // thereSegs names branches that have nothing of their own, with how far they are behind.
-func (m *Model) thereSegs(there []charting.Branch, cursor bool, items []item, style lipgloss.Style, theme kit.Theme) []kit.Seg {
+func (m *Model) thereSegs(there []charting.Branch, cursor bool, items []item, style kit.Style, theme kit.Theme) []kit.Seg {
 	segs := []kit.Seg{{Text: "╌╌", Style: theme.Quiet}}
 	selected := ""
 	if cursor && m.cursor.item < len(items) && items[m.cursor.item].kind == name {
@@ -312,7 +311,7 @@ func (m *Model) putBeside(drawn []string, offset, width int, theme kit.Theme) {
 // beside is what is said in Next, at most height rows.
 func (m *Model) beside(width, height int, theme kit.Theme) []string {
 	var rows []string
-	add := func(style lipgloss.Style, text string) {
+	add := func(style kit.Style, text string) {
 		for _, line := range kit.Wrap(text, width-3) {
 			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + line), Style: style}))
 		}

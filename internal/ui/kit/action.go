@@ -1,6 +1,8 @@
 package kit
 
 import (
+	"slices"
+
 	"charm.land/bubbles/v2/key"
 	tea "charm.land/bubbletea/v2"
 
@@ -67,7 +69,7 @@ func (a Action) Binding() key.Binding {
 // FindKey gives the action of a key that can be done now.
 func FindKey(actions []Action, pressed string) (Action, bool) {
 	for _, a := range actions {
-		if !key.Matches(action.Pressed(pressed), a.Binding()) {
+		if !a.Can() || !slices.Contains(a.Keys, pressed) {
 			continue
 		}
 		if a.DoKey != nil {

@@ -68,27 +68,27 @@ func TestTextsCanBeRead(t *testing.T) {
 }
 
 func checkContrast(t *testing.T, name string, theme kit.Theme, back, text string, readable, alongside float64) {
-	plain := lipgloss.NewStyle().Foreground(lipgloss.Color(text))
-	read := map[string]lipgloss.Style{"plain": plain, "now": theme.Now, "next": theme.Next, "accent": theme.Accent, "trouble": theme.Trouble,
+	plain := kit.Style{}.Foreground(lipgloss.Color(text))
+	read := map[string]kit.Style{"plain": plain, "now": theme.Now, "next": theme.Next, "accent": theme.Accent, "trouble": theme.Trouble,
 		"removed": theme.Removed, "added": theme.Added, "marked": theme.Marked}
-	along := map[string]lipgloss.Style{"dim": theme.Dim}
+	along := map[string]kit.Style{"dim": theme.Dim}
 	for kind, style := range theme.Syntax {
 		along[string(rune('a'+int(kind)))] = style
 	}
-	grounds := map[string]*kit.Backdrop{"plain": {Back: lipgloss.Color(back)}, "selected": theme.Selected}
+	grounds := map[string]kit.Style{"plain": kit.Style{}.Background(lipgloss.Color(back)), "selected": kit.Style(*theme.Selected)}
 	if theme.AddedGround != nil {
-		grounds["added"], grounds["removed"] = theme.AddedGround, theme.RemovedGround
+		grounds["added"], grounds["removed"] = kit.Style(*theme.AddedGround), kit.Style(*theme.RemovedGround)
 	}
 	for on, ground := range grounds {
-		if ground.Text != nil {
-			assert.GreaterOrEqual(t, contrast(shown(ground.Text), shown(ground.Back)), readable, "%s: on %s", name, on)
+		if ground.Colour() != nil {
+			assert.GreaterOrEqual(t, contrast(shown(ground.Colour()), shown(ground.Ground())), readable, "%s: on %s", name, on)
 			continue
 		}
 		for what, style := range read {
-			assert.GreaterOrEqual(t, contrast(shown(style.GetForeground()), shown(ground.Back)), readable, "%s: %s on %s", name, what, on)
+			assert.GreaterOrEqual(t, contrast(shown(style.Colour()), shown(ground.Ground())), readable, "%s: %s on %s", name, what, on)
 		}
 		for what, style := range along {
-			assert.GreaterOrEqual(t, contrast(shown(style.GetForeground()), shown(ground.Back)), alongside, "%s: %s on %s", name, what, on)
+			assert.GreaterOrEqual(t, contrast(shown(style.Colour()), shown(ground.Ground())), alongside, "%s: %s on %s", name, what, on)
 		}
 	}
 }
@@ -116,11 +116,11 @@ func seen(c color.Color, without string) [3]float64 {
 func TestColoursDifferForAllEyes(t *testing.T) {
 	for _, ground := range []kit.Background{kit.Dark, kit.Light} {
 		theme := kit.NewTheme(kit.Look{Ground: ground, Palette: kit.ColourBlind})
-		styles := []lipgloss.Style{theme.Now, theme.Next, theme.Accent, theme.Trouble}
+		styles := []kit.Style{theme.Now, theme.Next, theme.Accent, theme.Trouble}
 		for _, without := range []string{"", "long", "medium"} {
 			for i := range styles {
 				for j := range i {
-					x, y := seen(styles[i].GetForeground(), without), seen(styles[j].GetForeground(), without)
+					x, y := seen(styles[i].Colour(), without), seen(styles[j].Colour(), without)
 					distance := 0.0
 					for k := range x {
 						distance += math.Pow(math.Cbrt(x[k])-math.Cbrt(y[k]), 2)

@@ -4,8 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"charm.land/lipgloss/v2"
-
 	"bastel/internal/safe"
 )
 
@@ -82,7 +80,7 @@ func Join(left, between, right []string) []string {
 
 // Heading is the first row of a half. The half with the cursor is marked. Where
 // the halves are pages, the other one is named at the edge.
-func Heading(width int, half, what string, active bool, style lipgloss.Style, theme Theme, narrow bool) string {
+func Heading(width int, half, what string, active bool, style Style, theme Theme, narrow bool) string {
 	mark := "  "
 	if active {
 		mark = "◆ "

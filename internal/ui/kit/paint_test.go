@@ -4,7 +4,6 @@ import (
 	"strings"
 	"testing"
 
-	"charm.land/lipgloss/v2"
 	uv "github.com/charmbracelet/ultraviolet"
 	"github.com/stretchr/testify/assert"
 )
@@ -17,13 +16,15 @@ func TestPaintIsWhatStylesRender(t *testing.T) {
 		uv.NewStyledString(text).Draw(buffer, buffer.Bounds())
 		return buffer.Render()
 	}
-	for _, style := range []lipgloss.Style{theme.Plain, theme.Dim, theme.Accent, theme.Next.Bold(true), theme.Added,
-		theme.Removed.Underline(true), theme.Trouble.Italic(true),
-		theme.Dim.Strikethrough(true), lipgloss.NewStyle().Reverse(true).Faint(true), lipgloss.NewStyle().Background(theme.AddedGround.Back)} {
+	const address = "https://a.example/?b=c"
+	for _, style := range []Style{theme.Plain, theme.Dim, theme.Accent, theme.Next.Bold(true), theme.Added,
+		theme.Removed.Underline(true), theme.Trouble.Italic(true), theme.Trouble.ColouredAs(theme.Syntax[Comment]),
+		theme.Dim.Strikethrough(true), Style{}.Reverse(true), Style(*theme.AddedGround),
+		theme.Now.Hyperlink(address), Style{}.Hyperlink(address)} {
 		for _, text := range []string{"", " ", "a text, with spaces ", "wide 漢字 é"} {
 			var b strings.Builder
-			paint(&b, style, text)
-			assert.Equal(t, cells(style.Render(text)), cells(b.String()), "%q", text)
+			style.paint(&b, text)
+			assert.Equal(t, cells(style.Lipgloss().Render(text)), cells(b.String()), "%q", text)
 		}
 	}
 }

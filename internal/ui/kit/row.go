@@ -1,10 +1,8 @@
 package kit
 
 import (
-	"image/color"
 	"strings"
 
-	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/safe"
@@ -13,15 +11,19 @@ import (
 // Seg is a piece of a row in one style. The text must be free of tabs: see Expand.
 type Seg struct {
 	Text  safe.Shown
-	Style lipgloss.Style
+	Style Style
 
 	ordered bool // its characters are in the order in which they stand, whichever way they are read
 }
+
+// longestCodes is about how much the codes of one style take, in bytes.
+const longestCodes = 48
 
 // Row puts segments together to exactly width cells: what is too long ends in an
 // ellipsis, what is too short is filled. A backdrop, if given, lies under all.
 func Row(width int, backdrop *Backdrop, segs ...Seg) string {
 	var b strings.Builder
+	b.Grow(width + len(segs)*longestCodes)
 	left := width
 	for _, seg := range segs {
 		if left <= 0 {
@@ -37,48 +39,12 @@ func Row(width int, backdrop *Backdrop, segs ...Seg) string {
 		if !seg.ordered {
 			text = safe.Visual(text)
 		}
-		paint(&b, backdrop.under(seg.Style), text)
+		backdrop.under(seg.Style).paint(&b, text)
 	}
 	if left > 0 {
-		paint(&b, backdrop.under(lipgloss.NewStyle()), Blank(left))
+		backdrop.under(Style{}).paint(&b, Blank(left))
 	}
 	return b.String()
-}
-
-// paint writes text of one line in a style. Rows have neither borders nor margins, which a
-// style's own rendering works out each time: that took a third of a frame.
-func paint(b *strings.Builder, style lipgloss.Style, text string) {
-	if text == "" {
-		return
-	}
-	var codes ansi.Style
-	if style.GetBold() {
-		codes = codes.Bold()
-	}
-	if style.GetItalic() {
-		codes = codes.Italic(true)
-	}
-	if style.GetUnderline() {
-		codes = codes.Underline(true)
-	}
-	if style.GetReverse() {
-		codes = codes.Reverse(true)
-	}
-	if style.GetFaint() {
-		codes = codes.Faint()
-	}
-	if style.GetStrikethrough() {
-		codes = codes.Strikethrough(true)
-	}
-	for _, colour := range []struct {
-		of  color.Color
-		set func(ansi.Style, ansi.Color) ansi.Style
-	}{{style.GetForeground(), ansi.Style.ForegroundColor}, {style.GetBackground(), ansi.Style.BackgroundColor}} {
-		if _, none := colour.of.(lipgloss.NoColor); !none {
-			codes = colour.set(codes, colour.of)
-		}
-	}
-	b.WriteString(codes.Styled(text))
 }
 
 // Fit cuts or fills text to exactly width cells.
@@ -87,17 +53,6 @@ func Fit(text string, width int) string {
 		text = ansi.Truncate(text, width, "…")
 	}
 	return text + Blank(width-ansi.StringWidth(text))
-}
-
-// under gives a style with the backdrop under it; without one it stays as it is.
-func (b *Backdrop) under(style lipgloss.Style) lipgloss.Style {
-	if b == nil {
-		return style
-	}
-	if b.Text != nil {
-		style = style.Foreground(b.Text)
-	}
-	return style.Background(b.Back)
 }
 
 // Split is a row with one part at the left and one near the right edge. The right

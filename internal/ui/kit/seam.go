@@ -1,8 +1,6 @@
 package kit
 
 import (
-	"charm.land/lipgloss/v2"
-
 	"bastel/internal/lanes"
 	"bastel/internal/safe"
 )
@@ -127,15 +125,11 @@ func drawCells(cells []cell, theme Theme) string {
 				glyph = "━"
 			}
 		}
-		if n := len(segs); n > 0 && sameStyle(segs[n-1].Style, style) {
+		if n := len(segs); n > 0 && segs[n-1].Style == style {
 			segs[n-1].Text += safe.Show(glyph)
 			continue
 		}
 		segs = append(segs, Seg{Text: safe.Show(glyph), Style: style})
 	}
 	return Row(len(cells), nil, segs...)
-}
-
-func sameStyle(a, b lipgloss.Style) bool {
-	return a.GetForeground() == b.GetForeground() && a.GetBold() == b.GetBold()
 }

@@ -1,33 +1,29 @@
 package kit
 
-import (
-	"image/color"
-
-	"charm.land/lipgloss/v2"
-)
+import "charm.land/lipgloss/v2"
 
 // Theme is the look. Now is cool and Next is warm, on every screen; one accent
 // marks what is selected. Nothing is told by colour alone.
 type Theme struct {
 	Look
-	Plain    lipgloss.Style
-	Strong   lipgloss.Style
-	Dim      lipgloss.Style
-	Now      lipgloss.Style // the half of what is
-	Next     lipgloss.Style // the half of what will be
-	Accent   lipgloss.Style
-	Trouble  lipgloss.Style
-	Removed  lipgloss.Style
-	Added    lipgloss.Style
-	Quiet    lipgloss.Style // threads that are not selected
-	Selected *Backdrop      // of the row under the cursor
-	Marked   lipgloss.Style
+	Plain    Style
+	Strong   Style
+	Dim      Style
+	Now      Style // the half of what is
+	Next     Style // the half of what will be
+	Accent   Style
+	Trouble  Style
+	Removed  Style
+	Added    Style
+	Quiet    Style     // threads that are not selected
+	Selected *Backdrop // of the row under the cursor
+	Marked   Style
 
 	// Of lines of code: grounds under what was added and removed, and colours of the
 	// parts of speech. All are nil where the terminal does not say what its own
 	// background is.
 	AddedGround, RemovedGround *Backdrop
-	Syntax                     map[TokenKind]lipgloss.Style
+	Syntax                     map[TokenKind]Style
 
 	TwoColumns bool // differences show old and new beside each other
 }
@@ -44,8 +40,20 @@ const (
 	Named // names of functions and types
 )
 
-// Backdrop lies under a row. Text, if set, is the colour of all that stands on it.
-type Backdrop struct{ Back, Text color.Color }
+// Backdrop lies under a row: the colour under it is its own, and that of the text, if set, is all text's that stands on it.
+type Backdrop Style
+
+// under gives a style with the backdrop under it; without one it stays as it is.
+func (b *Backdrop) under(style Style) Style {
+	if b == nil {
+		return style
+	}
+	if b.fore.colour != nil {
+		style.fore = b.fore
+	}
+	style.back = b.back
+	return style
+}
 
 // Background is what the terminal has for a background.
 type Background int
@@ -79,35 +87,39 @@ type Look struct {
 // NewTheme makes the theme for a look.
 func NewTheme(look Look) Theme {
 	c := look.colours()
-	style := lipgloss.NewStyle()
+	style := func(colour string) Style { return Style{}.Foreground(lipgloss.Color(colour)) }
+	ground := func(colour string) *Backdrop {
+		under := Backdrop(Style{}.Background(lipgloss.Color(colour)))
+		return &under
+	}
 	theme := Theme{
 		Look:     look,
-		Plain:    style,
-		Strong:   style.Bold(true),
-		Dim:      style.Foreground(lipgloss.Color(c.dim)),
-		Now:      style.Foreground(lipgloss.Color(c.cool)),
-		Next:     style.Foreground(lipgloss.Color(c.warm)),
-		Accent:   style.Foreground(lipgloss.Color(c.accent)).Bold(true),
-		Trouble:  style.Foreground(lipgloss.Color(c.trouble)).Bold(true),
-		Removed:  style.Foreground(lipgloss.Color(c.cool)),
-		Added:    style.Foreground(lipgloss.Color(c.warm)).Bold(true),
-		Quiet:    style.Foreground(lipgloss.Color(c.quiet)),
-		Selected: &Backdrop{Back: lipgloss.Color(c.selected)},
-		Marked:   style.Foreground(lipgloss.Color(c.accent)).Bold(true),
+		Plain:    Style{},
+		Strong:   Style{}.Bold(true),
+		Dim:      style(c.dim),
+		Now:      style(c.cool),
+		Next:     style(c.warm),
+		Accent:   style(c.accent).Bold(true),
+		Trouble:  style(c.trouble).Bold(true),
+		Removed:  style(c.cool),
+		Added:    style(c.warm).Bold(true),
+		Quiet:    style(c.quiet),
+		Selected: ground(c.selected),
+		Marked:   style(c.accent).Bold(true),
 	}
 	if c.onSelected != "" {
-		theme.Selected.Text = lipgloss.Color(c.onSelected)
+		theme.Selected.fore = style(c.onSelected).fore
 	}
 	if c.added == "" {
 		return theme
 	}
-	theme.AddedGround, theme.RemovedGround = &Backdrop{Back: lipgloss.Color(c.added)}, &Backdrop{Back: lipgloss.Color(c.removed)}
-	theme.Syntax = map[TokenKind]lipgloss.Style{
-		Keyword: style.Foreground(lipgloss.Color(c.keyword)),
-		Text:    style.Foreground(lipgloss.Color(c.text)),
-		Number:  style.Foreground(lipgloss.Color(c.number)),
-		Comment: style.Foreground(lipgloss.Color(c.dim)).Italic(true),
-		Named:   style.Foreground(lipgloss.Color(c.named)),
+	theme.AddedGround, theme.RemovedGround = ground(c.added), ground(c.removed)
+	theme.Syntax = map[TokenKind]Style{
+		Keyword: style(c.keyword),
+		Text:    style(c.text),
+		Number:  style(c.number),
+		Comment: style(c.dim).Italic(true),
+		Named:   style(c.named),
 	}
 	return theme
 }

@@ -4,8 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"charm.land/lipgloss/v2"
-
 	"bastel/internal/diff"
 	"bastel/internal/mend"
 	"bastel/internal/merge"
@@ -31,7 +29,7 @@ func (m *Model) nextHead(width int, theme kit.Theme) []string {
 }
 
 // summary says what comes when this is answered.
-func (m *Model) summary(theme kit.Theme) (string, lipgloss.Style) {
+func (m *Model) summary(theme kit.Theme) (string, kit.Style) {
 	_, open := m.open()
 	switch {
 	case m.waiting != nil && open == 0:

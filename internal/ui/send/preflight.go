@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	tea "charm.land/bubbletea/v2"
-	"charm.land/lipgloss/v2"
 
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
@@ -114,7 +113,7 @@ func (p *preflight) view(size kit.Size, theme kit.Theme) []string {
 }
 
 // sign tells how much a finding counts, without colour too.
-func sign(level sending.Level, theme kit.Theme) (mark, word string, style lipgloss.Style) {
+func sign(level sending.Level, theme kit.Theme) (mark, word string, style kit.Style) {
 	switch level {
 	case sending.Block:
 		return "■ ", "blocks", theme.Trouble
@@ -148,7 +147,7 @@ func (p *preflight) finding(width, height int, theme kit.Theme) []string {
 	item := p.items[p.cursor]
 	rows := []string{kit.Heading(width, "Next", strings.ReplaceAll(item.Name, "_", " "), false, theme.Next, theme, p.size.Narrow),
 		kit.Blank(width)}
-	say := func(text string, style lipgloss.Style) {
+	say := func(text string, style kit.Style) {
 		for _, line := range kit.Wrap(text, max(10, width-4)) {
 			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + line), Style: style}))
 		}

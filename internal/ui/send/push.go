@@ -254,8 +254,8 @@ func (m *Model) pageRow(width int, theme kit.Theme) string {
 	if len(links) == 0 {
 		return kit.Blank(width)
 	}
-	link := safe.Line(links[0])
-	return kit.Row(width, nil, kit.Seg{Text: "  "}, kit.Seg{Text: safe.Show(link), Style: theme.Now.Hyperlink(links[0])})
+	link := safe.Show(safe.Line(links[0]))
+	return kit.Row(width, nil, kit.Seg{Text: "  "}, kit.Seg{Text: link, Style: theme.Now.Hyperlink(link)})
 }
 
 // pages offers to open or copy what the server named.

@@ -16,7 +16,6 @@ import (
 	"time"
 
 	tea "charm.land/bubbletea/v2"
-	"charm.land/lipgloss/v2"
 
 	"bastel/internal/app"
 	"bastel/internal/app/publishing"
@@ -432,7 +431,7 @@ func asFetched(when time.Time) string {
 }
 
 // verdict says what the push would do, or why it may not.
-func (m *Model) verdict(theme kit.Theme) (string, lipgloss.Style) {
+func (m *Model) verdict(theme kit.Theme) (string, kit.Style) {
 	s := m.series
 	var refusal *sending.Refusal
 	switch err := m.outgoing().Verdict(); {

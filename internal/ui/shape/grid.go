@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	tea "charm.land/bubbletea/v2"
-	"charm.land/lipgloss/v2"
 
 	"bastel/internal/repo"
 	"bastel/internal/safe"
@@ -251,7 +250,7 @@ func (g *grid) threadAt(row gridRow, commits []int, column int) string {
 	return "─"
 }
 
-func (g *grid) thread(text string, theme kit.Theme) lipgloss.Style {
+func (g *grid) thread(text string, theme kit.Theme) kit.Style {
 	if text == "━" {
 		return theme.Next
 	}

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	tea "charm.land/bubbletea/v2"
-	"charm.land/lipgloss/v2"
 
 	"bastel/internal/app"
 	"bastel/internal/lanes"
@@ -180,7 +179,7 @@ func (m *Model) nextHead(width int, theme kit.Theme) []string {
 }
 
 // summary is the forecast in one line.
-func (m *Model) summary(theme kit.Theme) (string, lipgloss.Style) {
+func (m *Model) summary(theme kit.Theme) (string, kit.Style) {
 	switch f := m.forecast; {
 	case m.trouble != "":
 		return safe.Line(m.trouble), theme.Trouble

@@ -3,8 +3,6 @@ package stream
 import (
 	"cmp"
 
-	"charm.land/lipgloss/v2"
-
 	"bastel/internal/diff"
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
@@ -15,7 +13,7 @@ type Code struct{ colours painter }
 
 // Line cuts a line into pieces with their colours. Words that another version of the
 // line does not have are underlined; without another version none are.
-func (c *Code) Line(path string, line, other []byte, style lipgloss.Style, theme kit.Theme) []kit.Seg {
+func (c *Code) Line(path string, line, other []byte, style kit.Style, theme kit.Theme) []kit.Seg {
 	var words []span
 	if other != nil && len(line) < longestShown && len(other) < longestShown {
 		_, added := diff.Words(other, line)

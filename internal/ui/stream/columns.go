@@ -135,5 +135,5 @@ func (m *Model) drawColumn(f *tray.File, h *tray.Hunk, c column, theme kit.Theme
 	if under == nil {
 		under = c.cell.ground
 	}
-	return kit.Row(pointerWidth+c.width, under, append([]kit.Seg{c.pointer}, m.segs(f, h, c.cell, c.part, theme)...)...)
+	return kit.Row(pointerWidth+c.width, under, m.segs(f, h, c.cell, c.pointer, c.part, theme)...)
 }

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"strings"
 
-	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/diff"
@@ -139,15 +138,14 @@ func (m *Model) drawLine(width int, f *tray.File, r row, backdrop *kit.Backdrop,
 	if backdrop == nil {
 		backdrop = c.ground
 	}
-	segs := append([]kit.Seg{m.pointer(h, int(r.line), pointer, theme)}, m.segs(f, h, c, int(r.part), theme)...)
-	return kit.Row(width, backdrop, segs...)
+	return kit.Row(width, backdrop, m.segs(f, h, c, m.pointer(h, int(r.line), pointer, theme), int(r.part), theme)...)
 }
 
 // cell is a line as one column shows it.
 type cell struct {
 	at, number int
 	sign       string
-	style      lipgloss.Style
+	style      kit.Style
 	ground     *kit.Backdrop
 	words      []span
 }
@@ -180,20 +178,20 @@ func (m *Model) pointer(h *tray.Hunk, line int, pointer kit.Seg, theme kit.Theme
 	return kit.Seg{Text: safe.Show(strings.TrimSuffix(string(pointer.Text), " ") + sign), Style: style}
 }
 
-// segs are one of a line's rows: number, sign, and text.
-func (m *Model) segs(f *tray.File, h *tray.Hunk, c cell, part int, theme kit.Theme) []kit.Seg {
+// segs are one of a line's rows: what points at it, number, sign, and text.
+func (m *Model) segs(f *tray.File, h *tray.Hunk, c cell, pointer kit.Seg, part int, theme kit.Theme) []kit.Seg {
 	line := h.Lines[c.at]
 	text := display(line.Text, c.words, m.tab)
 	rows := wrap(text.text, max(10, m.room(h)))
 	if m.twoFor(h) && part >= len(rows) {
-		return nil
+		return []kit.Seg{pointer}
 	}
 	part = min(part, len(rows)-1)
 	count, sign := fmt.Sprintf("%4d ", c.number), c.sign
 	if part > 0 {
 		count, sign = "     ", " "
 	}
-	segs := []kit.Seg{{Text: safe.Show(count), Style: theme.Dim}, {Text: safe.Show(sign + " "), Style: c.style}}
+	segs := []kit.Seg{pointer, {Text: safe.Show(count), Style: theme.Dim}, {Text: safe.Show(sign + " "), Style: c.style}}
 	segs = append(segs, text.segments(rows, part, c.style, m.paints(f, h, c.at, text.text, theme))...)
 	if part == len(rows)-1 && !bytes.HasSuffix(line.Text, []byte("\n")) {
 		segs = append(segs, kit.Seg{Text: " (no line end)", Style: theme.Dim})
@@ -215,13 +213,13 @@ func (m *Model) paints(f *tray.File, h *tray.Hunk, at int, shownAs string, theme
 
 // segments cuts one of a line's rows at its changed words, which are underlined, and
 // where its colour changes.
-func (s shown) segments(rows []string, part int, style lipgloss.Style, paints []paint) []kit.Seg {
+func (s shown) segments(rows []string, part int, style kit.Style, paints []paint) []kit.Seg {
 	start := 0
 	for _, row := range rows[:part] {
 		start += len(row)
 	}
 	end := start + len(rows[part])
-	var segs []kit.Seg
+	segs := make([]kit.Seg, 0, 2*(len(paints)+len(s.words))+1) // each has an end, and something before it
 	for at := start; at < end; {
 		next := end
 		drawn := style

@@ -4,8 +4,6 @@ import (
 	"slices"
 	"strings"
 
-	"charm.land/lipgloss/v2"
-
 	"bastel/internal/safe"
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
@@ -53,7 +51,7 @@ type noteLine struct {
 	settled bool
 }
 
-func (l noteLine) style(theme kit.Theme) lipgloss.Style {
+func (l noteLine) style(theme kit.Theme) kit.Style {
 	switch {
 	case l.settled:
 		return theme.Dim

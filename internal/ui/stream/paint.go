@@ -7,7 +7,6 @@ import (
 	"strings"
 	"sync"
 
-	"charm.land/lipgloss/v2"
 	"github.com/alecthomas/chroma/v2"
 	"github.com/alecthomas/chroma/v2/lexers"
 
@@ -19,12 +18,12 @@ import (
 // paint is a range of a shown line's bytes with the part of speech it is.
 type paint struct {
 	start, end int
-	style      lipgloss.Style
+	style      kit.Style
 }
 
 // over gives the colour of the part; weight and all else stay the line's.
-func (p paint) over(line lipgloss.Style) lipgloss.Style {
-	return line.Foreground(p.style.GetForeground()).Italic(p.style.GetItalic())
+func (p paint) over(line kit.Style) kit.Style {
+	return line.ColouredAs(p.style)
 }
 
 // painter finds the colours of lines of code: by the whole text where that was read, else each line by itself, as it is
