@@ -127,6 +127,7 @@ func objectNames(b *testing.B, file string) []byte {
 // BenchmarkForecastEdit forecasts the same plan anew after one edit in its middle,
 // against the whole forecast of a fresh engine.
 func BenchmarkForecastEdit(b *testing.B) {
+	app.SpendMemory()
 	for _, size := range []struct{ files, commits int }{{2000, 200}, {20000, 200}, {2000, 2000}} {
 		b.Run(fmt.Sprint(size.files, " files, ", size.commits, " commits"), func(b *testing.B) {
 			benchmarkForecastEdit(b, size.files,
@@ -164,6 +165,7 @@ func benchmarkForecastEdit(b *testing.B, files, commits int) {
 // BenchmarkDiff compares 50,000 lines with 2,000 edits; the baseline is what the
 // repository's own comparison of the two files takes.
 func BenchmarkDiff(b *testing.B) {
+	app.SpendMemory()
 	dir := b.TempDir()
 	var old, new bytes.Buffer
 	for i := range 50000 {
@@ -197,6 +199,7 @@ func BenchmarkDiff(b *testing.B) {
 // BenchmarkMergeText merges 50,000 lines with 500 changes on each side, against the
 // repository's own merging of the same files.
 func BenchmarkMergeText(b *testing.B) {
+	app.SpendMemory()
 	dir := b.TempDir()
 	var sides [3]bytes.Buffer // base, left, right
 	for i := range 50000 {
@@ -237,6 +240,7 @@ func BenchmarkMergeText(b *testing.B) {
 // half of them with a change, and the other side changed the same ones, against the
 // repository's own merging of the two commits. Each run opens the repository anew.
 func BenchmarkMergeRenames(b *testing.B) {
+	app.SpendMemory()
 	l := fixture.NewLarge(b, 20000, 0, 0)
 	base := l.Git("rev-parse", "HEAD")
 	l.Rename(500)

@@ -16,7 +16,6 @@ import (
 	"os"
 	"os/signal"
 	"regexp"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"syscall"
@@ -54,10 +53,7 @@ type command struct {
 
 // Run carries out one command line and gives its exit status.
 func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
-	// A command lives for a moment: memory is cheaper than collecting it often, up
-	// to a limit from where on it is not.
-	debug.SetGCPercent(400)
-	debug.SetMemoryLimit(160 << 20)
+	app.SpendMemory()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	// A second signal ends it at once, even where a step waits for a command that hangs and may not be left half done:
 	// the next start finishes that, or finds it never begun.

@@ -15,6 +15,7 @@ import (
 	uv "github.com/charmbracelet/ultraviolet"
 	"github.com/stretchr/testify/require"
 
+	"bastel/internal/app"
 	"bastel/internal/ui/stream"
 	"bastel/test/fixture"
 )
@@ -47,6 +48,7 @@ const oneFrame = float64(time.Second / 60)
 // BenchmarkSortAHunk is a hunk into a tray, or back, in a tree of 20,000 files: until its effect is
 // in a frame, and until the repository has followed and all is read again.
 func BenchmarkSortAHunk(b *testing.B) {
+	app.SpendMemory()
 	l := fixture.NewLarge(b, 20000, 0, 3)
 	text := l.Read("folder000/file00001.txt")
 	l.Write("folder000/file00001.txt", "first\n"+text+"last\n")
@@ -85,6 +87,7 @@ func BenchmarkSortAHunk(b *testing.B) {
 // lines in one file. The metric that counts is the slowest of a hundred, against the
 // time that a screen of 60 Hz has for a frame.
 func BenchmarkKeyToFrame(b *testing.B) {
+	app.SpendMemory()
 	f := fixture.New(b)
 	var old, new strings.Builder
 	for i := range 25000 {
@@ -132,6 +135,7 @@ func (d *driver) colour(cmd tea.Cmd) {
 // first frame with content, against a git status of the same repository, and says how
 // much memory the process has taken by then, in megabytes.
 func BenchmarkOpenTenThousand(b *testing.B) {
+	app.SpendMemory()
 	f := fixture.New(b)
 	var files []string
 	for i := range 10000 {

@@ -11,6 +11,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"bastel/internal/app"
 	"bastel/test/fixture"
 )
 
@@ -18,6 +19,7 @@ import (
 // draws a frame on every message meanwhile: the slowest of a hundred, and of all, against the time that a
 // screen of 60 Hz has for one, and the whole against a plain fetch of the same.
 func BenchmarkFetchFiveThousand(b *testing.B) {
+	app.SpendMemory()
 	const branches = 5000
 	var frames []time.Duration
 	ours, baseline := time.Duration(0), time.Duration(0)

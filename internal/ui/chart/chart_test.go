@@ -142,6 +142,7 @@ func TestTheCursorStaysWhereItIs(t *testing.T) {
 
 // BenchmarkKeyOnThousands is a key and its frame among 5,000 branches, against the time that a screen of 60 Hz has for one.
 func BenchmarkKeyOnThousands(b *testing.B) {
+	app.SpendMemory()
 	names, commits := make([]string, 5000), make([]int, 5000)
 	for i := range names {
 		names[i], commits[i] = fmt.Sprint("branch-", i), 1+i%40
