@@ -31,14 +31,13 @@ type side struct {
 	came    map[string]repo.Entry
 	order   []string // of the old paths that were renamed
 	moved   func(ctx context.Context, from, to string) (bool, error)
+	changed map[string]repo.ID // what the other side made of paths that went here: needed if they were renamed
 }
 
 // sideOf finds the renames between two trees: those of the very same content first,
 // then those that are most alike.
-func sideOf(ctx context.Context, objects Objects, base, tip repo.ID, moved func(ctx context.Context, from, to string) (bool,
-	error)) (side, error) {
-	s := side{moves: map[string]string{}, origins: map[string]string{}, gone: map[string]repo.Entry{}, came: map[string]repo.Entry{},
-		moved: moved}
+func sideOf(ctx context.Context, objects Objects, base, tip repo.ID, s side) (side, error) {
+	s.moves, s.origins, s.gone, s.came = map[string]string{}, map[string]string{}, map[string]repo.Entry{}, map[string]repo.Entry{}
 	differences, err := Compare(ctx, objects, base, tip)
 	if err != nil {
 		return s, err
@@ -120,6 +119,7 @@ func (s *side) pairAlike(ctx context.Context, objects Objects, gone, came []stri
 	if len(gone) == 0 || len(came) == 0 || len(gone) > mostLikened || len(came) > mostLikened {
 		return nil
 	}
+	s.prefetch(ctx, objects, gone, came)
 	olds, err := likenesses(ctx, objects, gone, s.gone)
 	if err != nil {
 		return err
@@ -146,6 +146,21 @@ func (s *side) pairAlike(ctx context.Context, objects Objects, gone, came []stri
 		}
 	}
 	return nil
+}
+
+// prefetch begins to read what is compared, and then what will be merged where a rename is found.
+func (s *side) prefetch(ctx context.Context, objects Objects, gone, came []string) {
+	ids := make([]repo.ID, 0, 2*len(gone)+len(came))
+	for _, path := range gone {
+		ids = append(ids, s.gone[path].ID)
+	}
+	for _, path := range came {
+		ids = append(ids, s.came[path].ID)
+	}
+	for _, path := range gone {
+		ids = append(ids, s.changed[path])
+	}
+	objects.Prefetch(ctx, present(ids...))
 }
 
 // candidates are the pairs worth comparing: all of them while they are few, and else
@@ -180,13 +195,6 @@ func candidates(olds, news []diff.Likeness) map[[2]int]bool {
 
 func likenesses(ctx context.Context, objects Objects, paths []string, entries map[string]repo.Entry) ([]diff.Likeness, error) {
 	list := make([]diff.Likeness, len(paths))
-	ids := make([]repo.ID, len(paths))
-	for i, path := range paths {
-		ids[i] = entries[path].ID
-	}
-	if err := objects.Prefetch(ctx, ids); err != nil {
-		return nil, err
-	}
 	for i, path := range paths {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -278,11 +286,17 @@ func (m *treeMerge) withRenames(ctx context.Context, tree, base, left, right rep
 	for i := range r.edits {
 		r.edits[i] = map[string]repo.Entry{}
 	}
+	changed := map[string]repo.ID{}
+	for _, c := range m.conflicts {
+		if c.Kind == ModifyDelete {
+			changed[c.Path] = present(c.Left.ID, c.Right.ID)[0]
+		}
+	}
 	var err error
-	if r.left, err = sideOf(ctx, m.objects, base, left, m.options.Moved); err != nil {
+	if r.left, err = sideOf(ctx, m.objects, base, left, side{moved: m.options.Moved, changed: changed}); err != nil {
 		return plain, err
 	}
-	if r.right, err = sideOf(ctx, m.objects, base, right, nil); err != nil {
+	if r.right, err = sideOf(ctx, m.objects, base, right, side{changed: changed}); err != nil {
 		return plain, err
 	}
 	if len(r.left.moves)+len(r.right.moves) == 0 {
@@ -529,9 +543,7 @@ func (r *renaming) again(ctx context.Context) (Merged, error) {
 		}
 		r.ids[i] = id
 	}
-	if err := r.objects.Prefetch(ctx, r.contents); err != nil {
-		return Merged{}, err
-	}
+	r.objects.Prefetch(ctx, r.contents)
 	r.suspect, r.conflicts = false, nil
 	tree, err := r.root(ctx, r.ids[atBase], r.ids[atLeft], r.ids[atRight])
 	if err != nil {

@@ -105,7 +105,7 @@ type Objects interface {
 	Blob(ctx context.Context, id repo.ID) ([]byte, error)
 	PutTree(tree repo.Tree) repo.ID
 	Put(kind repo.Kind, data []byte) repo.ID
-	Prefetch(ctx context.Context, ids []repo.ID) error // reads what Tree and Blob will be asked for, all at once
+	Prefetch(ctx context.Context, ids []repo.ID) // begins to read what Tree and Blob will be asked for, in that order
 }
 
 // Trees merges the changes from base to left and from base to right. Folders that
@@ -144,9 +144,7 @@ type treeMerge struct {
 }
 
 func (m *treeMerge) root(ctx context.Context, base, left, right repo.ID) (repo.ID, error) {
-	if err := m.objects.Prefetch(ctx, present(base, left, right)); err != nil {
-		return repo.ID{}, err
-	}
+	m.objects.Prefetch(ctx, present(base, left, right))
 	tree, err := m.folder(ctx, "", base, left, right)
 	if err != nil {
 		return repo.ID{}, err
@@ -180,9 +178,7 @@ func (m *treeMerge) folder(ctx context.Context, prefix string, base, left, right
 			next = append(next, present(t.base.ID, t.left.ID, t.right.ID)...)
 		}
 	}
-	if err := m.objects.Prefetch(ctx, next); err != nil {
-		return nil, err
-	}
+	m.objects.Prefetch(ctx, next)
 	for _, t := range triples {
 		if t.left.Same(t.base) && t.left.Same(t.right) {
 			result = append(result, t.left)
@@ -490,9 +486,7 @@ func compare(ctx context.Context, objects Objects, prefix string, old, new repo.
 			folders = append(folders, present(p.old.ID, p.new.ID)...)
 		}
 	}
-	if err := objects.Prefetch(ctx, folders); err != nil {
-		return nil, err
-	}
+	objects.Prefetch(ctx, folders)
 	for _, p := range pairs {
 		name := cmp.Or(p.old.Name, p.new.Name)
 		if isTree(p.old) || isTree(p.new) {

@@ -340,9 +340,7 @@ func (e *Engine) prefetch(ctx context.Context, pairs []treePair) error {
 				}
 			}
 		}
-		if err := e.objects.Prefetch(ctx, ids); err != nil {
-			return err
-		}
+		e.objects.Prefetch(ctx, ids)
 		var below []treePair
 		for _, pair := range pairs {
 			var err error

@@ -9,6 +9,7 @@ import (
 	"io"
 	"math"
 	"os/exec"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -166,31 +167,41 @@ func (r *Repo) Object(ctx context.Context, id ID) (Object, error) {
 	return objects[0], nil
 }
 
-// Objects reads several objects with one question, in the given order.
+// Objects reads several objects with one question, in the given order. Errors: ErrMissingObject.
 func (r *Repo) Objects(ctx context.Context, ids []ID) ([]Object, error) {
-	names := make([]string, len(ids))
-	for i, id := range ids {
-		names[i] = id.String()
-	}
 	objects := make([]Object, len(ids))
-	var missing error
-	err := r.objects.batch(ctx, "contents", names, func(i int, head string, out *bufio.Reader) error {
-		_, kind, size, ok, err := parseHead(head)
-		if err != nil {
-			return err
-		}
-		if !ok {
-			missing = fmt.Errorf("%w: %s", ErrMissingObject, names[i])
-			return nil
-		}
-		data, err := readClaimed(out, size)
-		objects[i] = Object{Kind: kind, Data: data}
-		return err
+	found := 0
+	err := r.eachObject(ctx, ids, func(i int, object Object) {
+		objects[i] = object
+		found++
 	})
 	if err != nil {
 		return nil, err
 	}
-	return objects, missing
+	if found < len(ids) {
+		i := slices.IndexFunc(objects, func(o Object) bool { return o.Kind == "" })
+		return nil, fmt.Errorf("%w: %s", ErrMissingObject, ids[i])
+	}
+	return objects, nil
+}
+
+// eachObject hands over each of several objects as it comes, in the given order; those that are missing are left out.
+func (r *Repo) eachObject(ctx context.Context, ids []ID, take func(i int, object Object)) error {
+	names := make([]string, len(ids))
+	for i, id := range ids {
+		names[i] = id.String()
+	}
+	return r.objects.batch(ctx, "contents", names, func(i int, head string, out *bufio.Reader) error {
+		_, kind, size, ok, err := parseHead(head)
+		if err != nil || !ok {
+			return err
+		}
+		data, err := readClaimed(out, size)
+		if err == nil {
+			take(i, Object{Kind: kind, Data: data})
+		}
+		return err
+	})
 }
 
 // trusted is up to how many bytes an object's claim of its size is believed before they are there.

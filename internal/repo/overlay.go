@@ -10,7 +10,7 @@ import (
 
 // Overlay is an object store in memory that lies over the repository's: reads
 // find both, writes stay in memory until Flush. A forecast throws it away.
-// It also remembers the trees and commits that it read. Safe for concurrent use.
+// It also remembers the trees and commits that it read, and reads ahead. Safe for concurrent use.
 type Overlay struct {
 	repo *Repo
 
@@ -20,6 +20,15 @@ type Overlay struct {
 	cached  map[ID]Object
 	size    int // bytes in cached
 	made    int // bytes in written
+
+	coming map[ID]chan struct{} // what is being read ahead; closed when it is there, or will not be
+	asked  []question           // what of that is still to be read
+}
+
+// question is what somebody said to need soon.
+type question struct {
+	ctx context.Context
+	ids []ID
 }
 
 // cacheLimit bounds the objects kept besides the written ones.
@@ -27,7 +36,7 @@ const cacheLimit = 32 << 20
 
 // NewOverlay makes an empty overlay.
 func (r *Repo) NewOverlay() *Overlay {
-	return &Overlay{repo: r, written: map[ID]Object{}, trees: map[ID]Tree{}, cached: map[ID]Object{}}
+	return &Overlay{repo: r, written: map[ID]Object{}, trees: map[ID]Tree{}, cached: map[ID]Object{}, coming: map[ID]chan struct{}{}}
 }
 
 // Put adds an object and gives its id.
@@ -58,76 +67,112 @@ func (o *Overlay) PutTree(tree Tree) ID {
 	return id
 }
 
-// Object reads from memory, else from the repository.
+// Object reads from memory, else from the repository. What is being read ahead is waited for.
 func (o *Overlay) Object(ctx context.Context, id ID) (Object, error) {
-	if object, ok := o.lookup(id); ok {
+	object, ok, coming := o.lookup(id)
+	if !ok && coming != nil {
+		select {
+		case <-coming:
+		case <-ctx.Done():
+			return Object{}, ctx.Err()
+		}
+		object, ok, _ = o.lookup(id)
+	}
+	if ok {
 		return object, nil
 	}
-	if err := o.Prefetch(ctx, []ID{id}); err != nil {
-		return Object{}, err
+	object, err := o.repo.Object(ctx, id) // also where reading ahead failed: who needs it is told why
+	if err == nil {
+		o.arrived(id, object)
 	}
-	if object, ok := o.lookup(id); ok {
-		return object, nil
-	}
-	return o.repo.Object(ctx, id) // too large to be kept
+	return object, err
 }
 
-func (o *Overlay) lookup(id ID) (Object, bool) {
+// lookup finds an object in memory, or that it is coming.
+func (o *Overlay) lookup(id ID) (object Object, ok bool, coming chan struct{}) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	if object, ok := o.written[id]; ok {
-		return object, true
+	if object, ok = o.written[id]; !ok {
+		object, ok = o.cached[id]
 	}
-	object, ok := o.cached[id]
-	return object, ok
+	return object, ok, o.coming[id]
 }
 
-// Prefetch reads the objects that memory does not hold, all with one question.
-func (o *Overlay) Prefetch(ctx context.Context, ids []ID) error {
+// Prefetch begins to read what memory does not hold, in the given order, and goes on while the first of them are worked on:
+// reading takes a process of its own. Who needs one of them waits for that one only.
+func (o *Overlay) Prefetch(ctx context.Context, ids []ID) {
 	o.mu.Lock()
+	defer o.mu.Unlock()
 	var wanted []ID
-	seen := map[ID]bool{}
 	for _, id := range ids {
 		_, isWritten := o.written[id]
 		_, isCached := o.cached[id]
-		if !isWritten && !isCached && !seen[id] {
-			seen[id] = true
+		if !isWritten && !isCached && o.coming[id] == nil {
+			o.coming[id] = make(chan struct{})
 			wanted = append(wanted, id)
 		}
 	}
-	o.mu.Unlock()
 	if len(wanted) == 0 {
-		return nil
+		return
 	}
-	for some := range slices.Chunk(wanted, atOnce) { // all of many would be in memory together
-		objects, err := o.repo.Objects(ctx, some)
-		if err != nil {
-			return err
-		}
-		o.cache(some, objects)
+	o.asked = append(o.asked, question{ctx, wanted})
+	if len(o.asked) == 1 {
+		go o.readAhead()
 	}
-	return nil
 }
 
-// atOnce is how many objects are read with one question.
+// atOnce is how many objects are read with one question: others want to read between them.
 const atOnce = 256
 
-// cache keeps what was read, up to a limit.
-func (o *Overlay) cache(ids []ID, objects []Object) {
+// readAhead reads what was asked for, until nothing is left.
+func (o *Overlay) readAhead() {
+	for q, more := o.next(question{}); more; q, more = o.next(q) {
+		for some := range slices.Chunk(q.ids, atOnce) {
+			// Whoever needs what cannot be read will ask for it, and be told why.
+			_ = o.repo.eachObject(q.ctx, some, func(i int, object Object) { o.arrived(some[i], object) })
+		}
+	}
+}
+
+// next gives the first question, once the one before, if there was one, is answered as far as it can be.
+func (o *Overlay) next(done question) (q question, more bool) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	for i, object := range objects {
-		if len(object.Data) > cacheLimit/4 {
-			continue
-		}
-		if o.size+len(object.Data) > cacheLimit {
-			clear(o.cached)
-			clear(o.trees)
-			o.size = 0
-		}
-		o.cached[ids[i]] = object
-		o.size += len(object.Data)
+	for _, id := range done.ids {
+		o.settle(id)
 	}
+	if len(done.ids) > 0 {
+		o.asked = o.asked[1:]
+	}
+	if len(o.asked) == 0 {
+		return question{}, false
+	}
+	return o.asked[0], true
+}
+
+// settle lets those go on who wait for an object.
+func (o *Overlay) settle(id ID) {
+	if coming := o.coming[id]; coming != nil {
+		close(coming)
+		delete(o.coming, id)
+	}
+}
+
+// arrived keeps what was read, up to a limit.
+func (o *Overlay) arrived(id ID, object Object) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	defer o.settle(id)
+	if len(object.Data) > cacheLimit/4 {
+		return
+	}
+	if o.size+len(object.Data) > cacheLimit {
+		clear(o.cached)
+		clear(o.trees)
+		o.size = 0
+	}
+	o.cached[id] = object
+	o.size += len(object.Data)
 }
 
 // Tree reads a folder; the zero id is the empty one.
@@ -171,7 +216,7 @@ func (o *Overlay) Larger(ctx context.Context, ids []ID, limit int) (map[ID]bool,
 	large := map[ID]bool{}
 	var stored []ID
 	for _, id := range ids {
-		if object, ok := o.lookup(id); ok {
+		if object, ok, _ := o.lookup(id); ok {
 			large[id] = len(object.Data) > limit
 		} else {
 			stored = append(stored, id)

@@ -309,9 +309,7 @@ func filesOf(ctx context.Context, objects *repo.Overlay, differences []merge.Der
 			}
 		}
 	}
-	if err := objects.Prefetch(ctx, ids); err != nil {
-		return nil, err
-	}
+	objects.Prefetch(ctx, ids)
 	text := func(e repo.Entry) ([]byte, error) {
 		if e.IsZero() || e.Mode == repo.ModeSubmodule || large[e.ID] {
 			return nil, nil
