@@ -146,65 +146,75 @@ type treeMerge struct {
 func (m *treeMerge) root(ctx context.Context, base, left, right repo.ID) (repo.ID, error) {
 	m.objects.Prefetch(ctx, present(base, left, right))
 	tree, err := m.folder(ctx, "", base, left, right)
-	if err != nil {
-		return repo.ID{}, err
+	if err == nil && tree.IsZero() {
+		tree = m.objects.PutTree(nil)
 	}
-	return m.objects.PutTree(tree), nil
+	return tree, err
 }
 
 // triple is one name on the three sides.
 type triple struct{ base, left, right repo.Entry }
 
-func (m *treeMerge) folder(ctx context.Context, prefix string, base, left, right repo.ID) (repo.Tree, error) {
+// folder merges one folder; the zero id stands for one without entries, on the sides and in the outcome.
+func (m *treeMerge) folder(ctx context.Context, prefix string, base, left, right repo.ID) (repo.ID, error) {
 	b, err := m.objects.Tree(ctx, base)
 	if err != nil {
-		return nil, err
+		return repo.ID{}, err
 	}
 	l, err := m.objects.Tree(ctx, left)
 	if err != nil {
-		return nil, err
+		return repo.ID{}, err
 	}
 	r, err := m.objects.Tree(ctx, right)
 	if err != nil {
-		return nil, err
+		return repo.ID{}, err
 	}
-	result := make(repo.Tree, 0, len(l)+4)
-	sorted := true
-	triples := align(b, l, r)
-	var next []repo.ID
+	triples := differing(b, l, r)
+	m.objects.Prefetch(ctx, toRead(triples))
+	changed := map[string]repo.Entry{}
+	for _, t := range triples {
+		entry, err := m.entry(ctx, prefix, t)
+		if err != nil {
+			return repo.ID{}, err
+		}
+		if !entry.Same(t.left) {
+			changed[t.name()] = entry
+		}
+	}
+	if len(changed) == 0 && len(l) > 0 {
+		return left, nil
+	}
+	if l = l.With(changed); len(l) == 0 {
+		return repo.ID{}, nil
+	}
+	return m.objects.PutTree(l), nil
+}
+
+// toRead are the folders and files that will be merged.
+func toRead(triples []triple) (ids []repo.ID) {
 	for _, t := range triples {
 		both := !t.left.IsZero() && !t.right.IsZero()
 		if !t.oneSided() && (t.all(isTreeOrAbsent) || both && t.all(isFileOrAbsent)) {
-			next = append(next, present(t.base.ID, t.left.ID, t.right.ID)...)
+			ids = append(ids, present(t.base.ID, t.left.ID, t.right.ID)...)
 		}
 	}
-	m.objects.Prefetch(ctx, next)
-	for _, t := range triples {
-		if t.left.Same(t.base) && t.left.Same(t.right) {
-			result = append(result, t.left)
-			continue
-		}
-		entry, err := m.entry(ctx, prefix, t)
-		if err != nil {
-			return nil, err
-		}
-		if entry.IsZero() {
-			continue
-		}
-		sorted = sorted && (len(result) == 0 || repo.Compare(result[len(result)-1], entry) < 0)
-		result = append(result, entry)
-	}
-	if !sorted { // a file and a folder of one name sort differently
-		result.Sort()
-	}
-	return result, nil
+	return ids
 }
 
-// align pairs the entries of three folders by name.
-func align(base, left, right repo.Tree) []triple {
-	triples := make([]triple, 0, len(left)+4)
+// differing pairs the entries of three folders by name, and gives those that are not the same on all sides. Most are, and
+// are passed over in one stretch.
+func differing(base, left, right repo.Tree) []triple {
+	var triples []triple
 	partial := map[string]int{} // by name: entries that some side lacks, at least in this form
-	for len(base) > 0 || len(left) > 0 || len(right) > 0 {
+	for {
+		same := 0
+		for same < min(len(base), len(left), len(right)) && left[same] == base[same] && left[same] == right[same] {
+			same++
+		}
+		base, left, right = base[same:], left[same:], right[same:]
+		if len(base) == 0 && len(left) == 0 && len(right) == 0 {
+			return triples
+		}
 		lowest := first(base, left, right)
 		var t triple
 		take := func(tree *repo.Tree, into *repo.Entry) bool {
@@ -215,18 +225,15 @@ func align(base, left, right repo.Tree) []triple {
 			return true
 		}
 		inBase, inLeft, inRight := take(&base, &t.base), take(&left, &t.left), take(&right, &t.right)
-		if inBase && inLeft && inRight {
-			triples = append(triples, t)
-			continue
-		}
-		if at, ok := partial[lowest.Name]; ok {
+		if at, ok := partial[lowest.Name]; ok && !(inBase && inLeft && inRight) {
 			triples[at].fill(t)
 			continue
 		}
-		partial[lowest.Name] = len(triples)
+		if !(inBase && inLeft && inRight) {
+			partial[lowest.Name] = len(triples)
+		}
 		triples = append(triples, t)
 	}
-	return triples
 }
 
 func first(trees ...repo.Tree) (lowest repo.Entry) {
@@ -313,12 +320,12 @@ func (t triple) all(is func(repo.Entry) bool) bool { return is(t.base) && is(t.l
 
 func (m *treeMerge) subfolder(ctx context.Context, path string, t triple) (repo.Entry, error) {
 	tree, err := m.folder(ctx, path+"/", t.base.ID, t.left.ID, t.right.ID)
-	if err != nil || len(tree) == 0 {
+	if err != nil || tree.IsZero() {
 		return repo.Entry{}, err
 	}
 	// Something came into a folder that one side has done away with, or renamed.
 	m.suspect = m.suspect || !t.base.IsZero() && t.left.IsZero() != t.right.IsZero()
-	return repo.Entry{Mode: repo.ModeTree, Name: t.name(), ID: m.objects.PutTree(tree)}, nil
+	return repo.Entry{Mode: repo.ModeTree, Name: t.name(), ID: tree}, nil
 }
 
 // file merges what is neither folder nor absent on both sides.
@@ -469,7 +476,14 @@ func compare(ctx context.Context, objects Objects, prefix string, old, new repo.
 	type pair struct{ old, new repo.Entry }
 	var pairs []pair
 	var folders []repo.ID
-	for len(a) > 0 || len(b) > 0 {
+	for {
+		same := 0
+		for same < min(len(a), len(b)) && a[same] == b[same] {
+			same++
+		}
+		if a, b = a[same:], b[same:]; len(a) == 0 && len(b) == 0 {
+			break
+		}
 		lowest := first(a, b)
 		var p pair
 		if len(a) > 0 && repo.Compare(a[0], lowest) == 0 {

@@ -365,10 +365,13 @@ func (e *Engine) foldersBelow(ctx context.Context, pair treePair, list []treePai
 	}
 	i := 0
 	for _, n := range new {
+		if n.Mode != repo.ModeTree {
+			continue
+		}
 		for i < len(old) && repo.Compare(old[i], n) < 0 {
 			i++
 		}
-		if n.Mode != repo.ModeTree || i == len(old) || old[i].Name != n.Name || old[i].ID == n.ID || old[i].Mode != repo.ModeTree {
+		if i == len(old) || old[i].Name != n.Name || old[i].ID == n.ID || old[i].Mode != repo.ModeTree {
 			continue
 		}
 		list = append(list, treePair{old[i].ID, n.ID})

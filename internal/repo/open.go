@@ -23,8 +23,9 @@ type Repo struct {
 	gitDir    string // this working tree's own git folder
 	commonDir string // the git folder shared by all linked working trees
 	idLen     int    // raw length of an object id
-	terminal  bool   // children may use the terminal, to ask for a password
-	bare      bool   // it need not have a working tree
+	emptyTree ID
+	terminal  bool // children may use the terminal, to ask for a password
+	bare      bool // it need not have a working tree
 	env       []string
 	objects   *catFile
 	asked     asked
@@ -109,6 +110,7 @@ func (r *Repo) locate(ctx context.Context) error {
 	if fields[2] == "sha256" {
 		r.idLen = sha256.Size
 	}
+	r.emptyTree = r.HashObject(KindTree, nil)
 	// Relative settings of the caller's environment must keep their meaning
 	// although the commands run at the top of the working tree.
 	if os.Getenv("GIT_DIR") != "" {

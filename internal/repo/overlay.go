@@ -314,10 +314,7 @@ func editTree(ctx context.Context, folders Folders, id ID, prefix string, entrie
 	if err != nil {
 		return ID{}, err
 	}
-	if !slices.IsSortedFunc(tree, Compare) { // some tool has made it so
-		tree = slices.Clone(tree)
-		tree.Sort()
-	}
+	tree = tree.inOrder()
 	changed := map[string]Entry{} // by name; the zero entry is gone
 	named := func(name string) Entry {
 		if e, is := changed[name]; is {
@@ -354,7 +351,7 @@ func editTree(ctx context.Context, folders Folders, id ID, prefix string, entrie
 		}
 		n = end
 	}
-	if edited := tree.with(changed); len(edited) > 0 {
+	if edited := tree.With(changed); len(edited) > 0 {
 		return folders.PutTree(edited), nil
 	}
 	return ID{}, nil

@@ -94,6 +94,15 @@ func (t Tree) Encode() []byte {
 // Sort brings the entries into the order of the format.
 func (t Tree) Sort() { sort.Slice(t, func(i, j int) bool { return Compare(t[i], t[j]) < 0 }) }
 
+// inOrder gives the entries in the order of the format, which some tool may not have kept.
+func (t Tree) inOrder() Tree {
+	if !slices.IsSortedFunc(t, Compare) {
+		t = slices.Clone(t)
+		t.Sort()
+	}
+	return t
+}
+
 // named is the entry of a name, a file's or a folder's; the zero entry where there is none. It takes O(log entries) of a sorted tree.
 func (t Tree) named(name string) Entry {
 	for _, mode := range []Mode{ModeFile, ModeTree} {
@@ -104,10 +113,11 @@ func (t Tree) named(name string) Entry {
 	return Entry{}
 }
 
-// with gives the tree with some names changed; the zero entry takes a name away.
-func (t Tree) with(changed map[string]Entry) Tree {
+// With gives the tree with some names changed; the zero entry takes a name away.
+func (t Tree) With(changed map[string]Entry) Tree {
 	added := slices.SortedFunc(maps.Values(changed), Compare)
 	added = slices.DeleteFunc(added, Entry.IsZero)
+	t = t.inOrder()
 	edited := make(Tree, 0, len(t)+len(added))
 	for _, e := range t {
 		if _, is := changed[e.Name]; is {
@@ -142,7 +152,7 @@ func after(e Entry, n int) byte {
 }
 
 // EmptyTree is the id of the tree without entries, which every repository has.
-func (r *Repo) EmptyTree() ID { return r.HashObject(KindTree, nil) }
+func (r *Repo) EmptyTree() ID { return r.emptyTree }
 
 // HashObject computes the id that an object has in this repository.
 func (r *Repo) HashObject(kind Kind, data []byte) ID {
