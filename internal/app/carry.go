@@ -31,10 +31,10 @@ func (a *App) carryAlong(ctx context.Context, op *Operation, objects *repo.Overl
 		return err
 	}
 	byPath := map[string]merge.Difference{}
-	var known []string
+	var known []repo.IndexEntry
 	for _, d := range differences {
 		if !d.Old.IsZero() {
-			known, byPath[d.Path] = append(known, d.Path), d
+			known, byPath[d.Path] = append(known, repo.IndexEntry{Path: d.Path, Mode: d.Old.Mode, ID: d.Old.ID}), d
 		}
 	}
 	unsettled, err := a.Repo.LooseOrStaged(ctx, op.trees[0], known)
@@ -166,11 +166,12 @@ func (a *App) nothingInTheWay(ctx context.Context, trees treeStep, objects merge
 	if err != nil {
 		return err
 	}
-	var known, paths []string
+	var known []repo.IndexEntry
+	var paths []string
 	goes := map[string]bool{}
 	for _, d := range differences {
 		if !d.Old.IsZero() {
-			known = append(known, d.Path)
+			known = append(known, repo.IndexEntry{Path: d.Path, Mode: d.Old.Mode, ID: d.Old.ID})
 			goes[d.Path] = d.New.IsZero()
 		}
 	}

@@ -3,7 +3,7 @@
 //
 // It speaks to the repository through the low-level commands that are made for
 // scripts (command.go holds the list and refuses everything else) and through
-// the documented formats of objects and packs. What a change means, how texts
+// the documented formats of objects, packs and the index. What a change means, how texts
 // are merged and how commits are replayed is left to the packages above.
 //
 // Its tests promise: commands off the list are refused, what is written is valid to the repository itself,

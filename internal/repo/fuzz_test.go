@@ -52,6 +52,23 @@ func FuzzTree(f *testing.F) {
 	})
 }
 
+// FuzzIndex: whatever the index's file holds, what is taken from it lies within it.
+func FuzzIndex(f *testing.F) {
+	entry := strings.Repeat("\x00", entryStats) + strings.Repeat("i", 20)
+	for version := range byte(6) {
+		f.Add([]byte("DIRC\x00\x00\x00" + string(version) + "\x00\x00\x00\x02" + entry + "\x00\x01\x00a\x00\x00\x00" +
+			entry + "\x40\x01\x00\x00\x01ab\x00\x00\x00TREE\x00\x00\x00\x01x" + strings.Repeat("s", 20)))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		seen := 0
+		walkIndex(data, 20, func(e indexed) {
+			assert.Len(t, e.id, 20)
+			seen++
+		})
+		assert.LessOrEqual(t, seen*entryStats, len(data))
+	})
+}
+
 // TestClaimsOfSize: an object that claims to be larger than anything takes no memory for it.
 func TestClaimsOfSize(t *testing.T) {
 	for _, size := range []int64{1 << 62, 1<<63 - 1, -1, trusted + 1} {

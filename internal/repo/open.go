@@ -12,7 +12,6 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
-	"sync/atomic"
 
 	"golang.org/x/mod/semver"
 )
@@ -34,7 +33,6 @@ type Repo struct {
 	people     people
 	memory     memory
 	status     statusMemory
-	ahead      atomic.Pointer[lookAhead]
 	configLock sync.Mutex
 	config     map[string][]ConfigValue // nil: not read yet
 	configAt   string                   // the stamp of its files then

@@ -297,10 +297,17 @@ func TestUnsettledPaths(t *testing.T) {
 	r := f.Open(t)
 	some := []string{"loose", "staged", "both", "touched", "clean", "gone"}
 	want := []string{"both", "gone", "loose", "staged"}
-	got, err := r.LooseOrStaged(ctx, tree, some)
+	base := f.Git("rev-parse", "HEAD:clean")
+	has := func(paths []string) (list []repo.IndexEntry) {
+		for _, path := range paths {
+			list = append(list, repo.IndexEntry{Path: path, Mode: repo.ModeFile, ID: fixture.ID(t, base)})
+		}
+		return list
+	}
+	got, err := r.LooseOrStaged(ctx, tree, has(some))
 	require.NoError(t, err)
 	assert.Equal(t, want, got)
-	got, err = r.LooseOrStaged(ctx, tree, append(some, "n1", "n2", "n3", "n4"))
+	got, err = r.LooseOrStaged(ctx, tree, has(append(some, "n1", "n2", "n3", "n4")))
 	require.NoError(t, err)
 	assert.Equal(t, want, got, "many paths are asked for in another way")
 }

@@ -123,9 +123,9 @@ func (r *Repo) Ignored(ctx context.Context) ([]string, error) {
 // path of the index against each of them, which soon takes longer than all the rest.
 const fewPaths = 8
 
-// LooseOrStaged says which of the given paths have loose or staged changes against a
-// tree that the index was made from. Only these paths are looked at.
-func (r *Repo) LooseOrStaged(ctx context.Context, tree ID, paths []string) ([]string, error) {
+// LooseOrStaged says at which paths index or working file differ from what a tree has there, from which the index was made.
+func (r *Repo) LooseOrStaged(ctx context.Context, tree ID, has []IndexEntry) ([]string, error) {
+	paths := r.unsettled(has)
 	if len(paths) == 0 {
 		return nil, nil
 	}
@@ -183,27 +183,15 @@ func (r *Repo) lookForLooseOrStaged(ctx context.Context, tree ID, paths []string
 	return slices.Compact(all), nil
 }
 
-// differing are the arguments of a command that lists the paths which differ.
-func differing(command string, args ...string) []string {
-	args = append([]string{command, "-z", "--name-only", "--no-renames", "--ignore-submodules=dirty"}, args...)
-	return append(args, "--")
-}
-
+// differing lists which of some paths a command finds to differ.
 func (r *Repo) differing(ctx context.Context, paths []string, command string, args ...string) ([]string, error) {
-	var out []byte
-	seen := false
-	if command == "diff-files" && len(paths) > fewPaths {
-		out, seen = r.seenAhead(ctx, paths)
+	args = append(append([]string{command, "-z", "--name-only", "--no-renames", "--ignore-submodules=dirty"}, args...), "--")
+	if len(paths) <= fewPaths {
+		args = append(args, literal(paths)...)
 	}
-	if !seen {
-		args = differing(command, args...)
-		if len(paths) <= fewPaths {
-			args = append(args, literal(paths)...)
-		}
-		var err error
-		if out, err = r.run(ctx, nil, args...); err != nil {
-			return nil, err
-		}
+	out, err := r.run(ctx, nil, args...)
+	if err != nil {
+		return nil, err
 	}
 	wanted := make(map[string]bool, len(paths))
 	for _, path := range paths {

@@ -15,9 +15,6 @@ import (
 	"bastel/internal/shape"
 )
 
-// manyCommits is from how many on a plan is likely to change many paths.
-const manyCommits = 10
-
 // Apply rewrites the branch as the plan says, in one step, or refuses and changes
 // nothing. Loose and staged changes are carried along.
 //
@@ -27,12 +24,8 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	if err := a.RefuseUnfinished(); err != nil {
 		return app.Applied{}, err
 	}
-	elsewhere, err := a.CheckedOutHere(ctx, "refs/heads/"+plan.Branch, plan.Tip)
-	if err != nil {
+	if _, err := a.CheckedOutHere(ctx, "refs/heads/"+plan.Branch, plan.Tip); err != nil {
 		return app.Applied{}, err
-	}
-	if !elsewhere && len(plan.Next) >= manyCommits { // it takes about as long as the forecast, and needs no part of it
-		defer a.Repo.LookAhead(ctx)()
 	}
 	// An engine of its own: the shared one still has what earlier steps wrote, which would be written with this one again.
 	forecast, err := a.ForecastBy(ctx, replay.New(a.Repo), plan, progress)

@@ -1,0 +1,113 @@
+package repo_test
+
+import (
+	"fmt"
+	"maps"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"bastel/internal/repo"
+	"bastel/test/fixture"
+)
+
+// deeds are what can happen to a file, or to the index, besides Bastel. One that is not possible after others does nothing.
+var deeds = map[string]func(f *fixture.Repo, path string){
+	"written":       func(f *fixture.Repo, path string) { put(f, path, "2\n") },
+	"written anew":  func(f *fixture.Repo, path string) { put(f, path, "1\n") },
+	"staged":        func(f *fixture.Repo, path string) { put(f, path, "3\n"); _, _ = f.Run("add", "--", path) },
+	"staged before": func(f *fixture.Repo, path string) { put(f, path, "6\n"); age(f, path); _, _ = f.Run("add", "--", path) },
+	"staged only": func(f *fixture.Repo, path string) {
+		put(f, path, "4\n")
+		_, _ = f.Run("add", path)
+		put(f, path, "1\n")
+	},
+	"deleted":      func(f *fixture.Repo, path string) { _ = os.Remove(filepath.Join(f.Dir, path)) },
+	"out of index": func(f *fixture.Repo, path string) { _, _ = f.Run("rm", "--quiet", "--cached", "--", path) },
+	"to be added": func(f *fixture.Repo, path string) {
+		_, _ = f.Run("rm", "--cached", path)
+		_, _ = f.Run("add", "-N", path)
+	},
+	"assumed": func(f *fixture.Repo, path string) {
+		_, _ = f.Run("update-index", "--assume-unchanged", path)
+		put(f, path, "5\n")
+	},
+	"executable": func(f *fixture.Repo, path string) { _ = os.Chmod(filepath.Join(f.Dir, path), 0o755) },
+	"a link now": func(f *fixture.Repo, path string) {
+		at := filepath.Join(f.Dir, path)
+		_ = os.Remove(at)
+		_ = os.Symlink("1", at)
+	},
+	"in a conflict": conflict,
+	"folder a link": folderBecomesLink,
+	"version four":  func(f *fixture.Repo, path string) { _, _ = f.Run("update-index", "--index-version", "4") },
+	"split":         func(f *fixture.Repo, path string) { _, _ = f.Run("update-index", "--split-index") },
+	"extended":      func(f *fixture.Repo, path string) { _, _ = f.Run("update-index", "--force-untracked-cache") },
+}
+
+// age has a file be written an hour ago.
+func age(f *fixture.Repo, path string) {
+	then := time.Now().Add(-time.Hour)
+	_ = os.Chtimes(filepath.Join(f.Dir, path), then, then)
+}
+
+func put(f *fixture.Repo, path, text string) {
+	_ = os.WriteFile(filepath.Join(f.Dir, path), []byte(text), 0o666)
+}
+
+func conflict(f *fixture.Repo, path string) {
+	id := f.Git("rev-parse", "HEAD:z")
+	cmd := exec.Command("git", "update-index", "-z", "--index-info")
+	cmd.Dir, cmd.Stdin = f.Dir, strings.NewReader(fmt.Sprintf("0 %s 0\t%s\x00100644 %s 2\t%s\x00", id, path, id, path))
+	_ = cmd.Run()
+}
+
+// folderBecomesLink has a file lie where it lay only by a link, which does not count.
+func folderBecomesLink(f *fixture.Repo, path string) {
+	folder := filepath.Join(f.Dir, filepath.Dir(path))
+	if folder != f.Dir && os.Rename(folder, folder+".moved") == nil {
+		_ = os.Symlink(folder+".moved", folder)
+	}
+}
+
+// TestTheIndexFileTellsWhatCommandsTell: whatever happened to files and index, in both formats of ids and all versions of
+// the index, what is found to be loose or staged is what the repository's own commands find.
+func TestTheIndexFileTellsWhatCommandsTell(t *testing.T) {
+	fixture.FewerChecks(t, "30")
+	names := []string{"a0", "a b", "a.b/c", "a/b", "a/ü\n", "b/" + strings.Repeat("long/", 30) + "x", "z"}
+	rapid.Check(t, func(draw *rapid.T) {
+		f := fixture.At(t, t.TempDir(), "--object-format="+rapid.SampledFrom([]string{"sha1", "sha256"}).Draw(draw, "format"))
+		for _, name := range names {
+			f.Write(name, "1\n")
+			if rapid.Bool().Draw(draw, "old "+name) {
+				age(f, name)
+			}
+		}
+		f.Git("add", ".")
+		f.Git("commit", "--quiet", "--message", "base")
+		tree, blob := fixture.ID(t, f.Git("rev-parse", "HEAD^{tree}")), fixture.ID(t, f.Git("rev-parse", "HEAD:z"))
+		var has []repo.IndexEntry
+		for _, name := range names {
+			has = append(has, repo.IndexEntry{Path: name, Mode: repo.ModeFile, ID: blob})
+		}
+		for range rapid.IntRange(0, 4).Draw(draw, "deeds") {
+			deed := rapid.SampledFrom(slices.Sorted(maps.Keys(deeds))).Draw(draw, "deed")
+			deeds[deed](f, rapid.SampledFrom(names).Draw(draw, "path"))
+		}
+		got, err := f.Open(t).LooseOrStaged(ctx, tree, has)
+		require.NoError(t, err)
+		_, _ = f.Run("update-index", "-q", "--refresh", "--unmerged") // which says whether something differs
+		want := strings.Split(f.Git("diff-files", "-z", "--name-only")+f.Git("diff-index", "-z", "--name-only", "--cached", "HEAD"), "\x00")
+		slices.Sort(want)
+		want = slices.DeleteFunc(slices.Compact(want), func(path string) bool { return path == "" })
+		assert.Equal(draw, want, append([]string{}, got...))
+	})
+}
