@@ -60,12 +60,14 @@ func treeDelta(from, to []byte) []byte {
 // shortestCopy is from how many bytes on a copy is shorter than what it copies.
 const shortestCopy = 8
 
+// stride is how many bytes are compared at once.
+const stride = 64
+
 // samePrefix is how many bytes two texts have in common at the start.
 func samePrefix(a, b []byte) int {
-	const step = 64
 	n := 0
-	for n+step <= len(a) && n+step <= len(b) && bytes.Equal(a[n:n+step], b[n:n+step]) {
-		n += step
+	for n+stride <= len(a) && n+stride <= len(b) && bytes.Equal(a[n:n+stride], b[n:n+stride]) {
+		n += stride
 	}
 	for n < len(a) && n < len(b) && a[n] == b[n] {
 		n++
@@ -76,6 +78,9 @@ func samePrefix(a, b []byte) int {
 // samePrefixReversed is how many they have in common at the end.
 func samePrefixReversed(a, b []byte) int {
 	n := 0
+	for n+stride <= len(a) && n+stride <= len(b) && bytes.Equal(a[len(a)-n-stride:len(a)-n], b[len(b)-n-stride:len(b)-n]) {
+		n += stride
+	}
 	for n < len(a) && n < len(b) && a[len(a)-1-n] == b[len(b)-1-n] {
 		n++
 	}

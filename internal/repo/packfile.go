@@ -216,6 +216,7 @@ type packWriter struct {
 	sum      hash.Hash
 	buffer   bytes.Buffer // what comes next
 	deflate  *zlib.Writer // into the buffer
+	store    *zlib.Writer // so too, without making it shorter
 	chains   chains
 	written  packed
 	position uint64
@@ -228,6 +229,9 @@ func (r *Repo) encodePack(out io.Writer, objects []namedObject) (packed, error) 
 	p.written.entries = make([]packEntry, 0, len(objects))
 	var err error
 	if p.deflate, err = zlib.NewWriterLevel(nil, zlib.BestSpeed); err != nil {
+		return packed{}, err
+	}
+	if p.store, err = zlib.NewWriterLevel(nil, zlib.NoCompression); err != nil {
 		return packed{}, err
 	}
 	p.head(len(objects))
@@ -255,6 +259,9 @@ func (p *packWriter) end() (packed, error) {
 	return p.written, err
 }
 
+// worthDeflating is from how many bytes on a tree's differences get shorter by it: few of them are little else than ids.
+const worthDeflating = 512
+
 func (p *packWriter) object(object namedObject) error {
 	base, data, short := ID{}, object.Data, false
 	if object.Kind == KindTree {
@@ -262,17 +269,21 @@ func (p *packWriter) object(object namedObject) error {
 			data = object.Data
 		}
 	}
+	into := p.deflate
 	if short {
 		p.buffer.Write(packHead(packDelta, len(data)))
 		p.buffer.WriteString(base.raw)
+		if len(data) < worthDeflating {
+			into = p.store
+		}
 	} else {
 		p.buffer.Write(packHead(packKinds[object.Kind], len(data)))
 	}
-	p.deflate.Reset(&p.buffer)
-	if _, err := p.deflate.Write(data); err != nil {
+	into.Reset(&p.buffer)
+	if _, err := into.Write(data); err != nil {
 		return err
 	}
-	if err := p.deflate.Close(); err != nil {
+	if err := into.Close(); err != nil {
 		return err
 	}
 	p.written.entries = append(p.written.entries, packEntry{object.id, crc32.ChecksumIEEE(p.buffer.Bytes()), p.position})

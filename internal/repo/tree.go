@@ -1,8 +1,8 @@
 package repo
 
 import (
+	"cmp"
 	"fmt"
-	"maps"
 	"slices"
 	"sort"
 	"strconv"
@@ -49,7 +49,7 @@ type Tree []Entry
 // share one copy of the data.
 func ParseTree(data []byte, idLen int) (Tree, error) {
 	text := string(data)
-	tree := make(Tree, 0, len(text)/(idLen+20)+1)
+	tree := make(Tree, 0, strings.Count(text, "\x00")) // one in each entry, and seldom more
 	for at := 0; at < len(text); {
 		var mode Mode
 		start := at
@@ -113,22 +113,39 @@ func (t Tree) named(name string) Entry {
 	return Entry{}
 }
 
-// With gives the tree with some names changed; the zero entry takes a name away.
+// With gives the tree with some names changed; the zero entry takes a name away. What lies between them is copied as a whole.
 func (t Tree) With(changed map[string]Entry) Tree {
-	added := slices.SortedFunc(maps.Values(changed), Compare)
-	added = slices.DeleteFunc(added, Entry.IsZero)
 	t = t.inOrder()
-	edited := make(Tree, 0, len(t)+len(added))
-	for _, e := range t {
-		if _, is := changed[e.Name]; is {
-			continue
-		}
-		for len(added) > 0 && Compare(added[0], e) < 0 {
-			edited, added = append(edited, added[0]), added[1:]
-		}
-		edited = append(edited, e)
+	type place struct {
+		at  int // in the tree
+		put Entry
 	}
-	return append(edited, added...)
+	var places []place // without an entry: what is there goes
+	for name, entry := range changed {
+		for _, mode := range []Mode{ModeFile, ModeTree} {
+			at, found := slices.BinarySearchFunc(t, Entry{Mode: mode, Name: name}, Compare)
+			if found {
+				places = append(places, place{at: at})
+			}
+			if !entry.IsZero() && (entry.Mode == ModeTree) == (mode == ModeTree) {
+				places = append(places, place{at, entry})
+			}
+		}
+	}
+	slices.SortFunc(places, func(a, b place) int {
+		return cmp.Or(a.at-b.at, Compare(a.put, b.put))
+	})
+	edited := make(Tree, 0, len(t)+len(changed))
+	from := 0
+	for _, p := range places {
+		edited, from = append(edited, t[from:max(from, p.at)]...), max(from, p.at)
+		if !p.put.IsZero() {
+			edited = append(edited, p.put)
+		} else {
+			from = p.at + 1
+		}
+	}
+	return append(edited, t[from:]...)
 }
 
 // Compare orders entries as trees do.
