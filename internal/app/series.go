@@ -140,12 +140,7 @@ func (a *App) FindBase(ctx context.Context, head repo.Head, onto, base string) (
 		if err != nil {
 			return repo.ID{}, err
 		}
-		if below, err := a.Repo.IsAncestor(ctx, id, head.Commit); err != nil {
-			return repo.ID{}, err
-		} else if !below {
-			return repo.ID{}, Refuse("%s is not in the history of %s, so it cannot be where its commits start.", base, head.Branch())
-		}
-		return id, nil
+		return id, a.startsAt(ctx, head, base, id)
 	}
 	target := Target{Name: onto}
 	var err error
@@ -173,6 +168,29 @@ func (a *App) FindBase(ctx context.Context, head repo.Head, onto, base string) (
 		return repo.ID{}, Refuse("%s and %s have no commit in common. Say where your commits start: --base COMMIT.", head.Branch(), target.Name)
 	}
 	return id, err
+}
+
+// startsAt refuses a base that is not in a branch's history.
+func (a *App) startsAt(ctx context.Context, head repo.Head, base string, id repo.ID) error {
+	below, err := a.Repo.IsAncestor(ctx, id, head.Commit)
+	if err == nil && !below {
+		err = Refuse("%s is not in the history of %s, so it cannot be where its commits start.", base, head.Branch())
+	}
+	return err
+}
+
+// SourcesAfter lists the commits of a branch after a base that is named. That they begin there is looked into meanwhile.
+func (a *App) SourcesAfter(ctx context.Context, head repo.Head, name string) (base repo.ID, sources []repo.ID, err error) {
+	if base, err = a.CommitNamed(ctx, name); err != nil {
+		return base, nil, err
+	}
+	group, both := errgroup.WithContext(ctx)
+	group.Go(func() error { return a.startsAt(both, head, name, base) })
+	group.Go(func() (err error) {
+		sources, err = a.SourcesOf(both, base, head.Commit)
+		return err
+	})
+	return base, sources, group.Wait()
 }
 
 // unboundBase is the start of a branch that has no target: its root, or the last
@@ -218,25 +236,23 @@ func (a *App) ForecastBy(ctx context.Context, engine *replay.Engine, plan shape.
 		}
 		onto = id
 	}
-	var committer string
-	group, both := errgroup.WithContext(ctx)
-	group.Go(func() error { return a.ontoMakesSense(both, plan, onto) })
-	group.Go(func() (err error) {
-		if committer, err = a.Repo.Committer(both); err != nil {
-			err = Refuse("The repository does not know who you are. Tell it with git config user.name and user.email. It says: %v", err)
-		}
-		return err
-	})
-	if err := group.Wait(); err != nil {
-		return nil, err
+	committer, err := a.Repo.Committer(ctx)
+	if err != nil {
+		return nil, Refuse("The repository does not know who you are. Tell it with git config user.name and user.email. It says: %v", err)
 	}
 	memory, err := a.RememberedAnswers()
 	if err != nil {
 		return nil, err
 	}
 	engine.Remember(memory)
-	f, err := engine.Run(ctx, plan, onto, committer, progress)
-	if err != nil {
+	var f *replay.Forecast
+	group, both := errgroup.WithContext(ctx)
+	group.Go(func() error { return a.ontoMakesSense(both, plan, onto) })
+	group.Go(func() (err error) {
+		f, err = engine.Run(both, plan, onto, committer, progress)
+		return err
+	})
+	if err := group.Wait(); err != nil {
 		return nil, err
 	}
 	return f, a.KeepsSignatures(ctx, f)

@@ -187,6 +187,9 @@ func (r *Repo) Objects(ctx context.Context, ids []ID) ([]Object, error) {
 
 // eachObject hands over each of several objects as it comes, in the given order; those that are missing are left out.
 func (r *Repo) eachObject(ctx context.Context, ids []ID, take func(i int, object Object)) error {
+	if len(ids) == 0 {
+		return ctx.Err()
+	}
 	names := make([]string, len(ids))
 	for i, id := range ids {
 		names[i] = id.String()

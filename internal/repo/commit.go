@@ -8,6 +8,7 @@ import (
 	"os"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 )
 
@@ -170,27 +171,71 @@ func (r *Repo) Commit(ctx context.Context, id ID) (*Commit, error) {
 	return commits[0], nil
 }
 
-// Commits reads several commits with one question.
+// Commits reads several commits, those that were not read before with one question.
 func (r *Repo) Commits(ctx context.Context, ids []ID) ([]*Commit, error) {
-	objects, err := r.Objects(ctx, ids)
-	if err != nil {
-		return nil, err
-	}
 	people, err := r.Mailmap(ctx)
 	if err != nil {
 		return nil, err
 	}
 	commits := make([]*Commit, len(ids))
-	for i, object := range objects {
-		if object.Kind != KindCommit {
-			return nil, fmt.Errorf("%s is a %s, not a commit: %w", ids[i].Short(), object.Kind, ErrBadObject)
+	unread := r.commits.fill(commits, ids)
+	wanted := make([]ID, len(unread))
+	for i, at := range unread {
+		wanted[i] = ids[at]
+	}
+	objects, err := r.Objects(ctx, wanted)
+	if err != nil {
+		return nil, err
+	}
+	for i, at := range unread {
+		if objects[i].Kind != KindCommit {
+			return nil, fmt.Errorf("%s is a %s, not a commit: %w", ids[at].Short(), objects[i].Kind, ErrBadObject)
 		}
-		if commits[i], err = ParseCommit(object.Data); err != nil {
-			return nil, fmt.Errorf("commit %s: %w", ids[i], err)
+		if commits[at], err = ParseCommit(objects[i].Data); err != nil {
+			return nil, fmt.Errorf("commit %s: %w", ids[at], err)
 		}
-		commits[i].people = people
+	}
+	r.commits.keep(wanted, unread, commits)
+	for i := range commits {
+		its := *commits[i]
+		its.people = people
+		commits[i] = &its
 	}
 	return commits, nil
+}
+
+// knownCommits are those that were read: who reads a branch, and then carries out a plan for it, needs the same ones.
+type knownCommits struct {
+	mu   sync.Mutex
+	read map[ID]*Commit
+}
+
+// mostCommits bounds them; with more all are forgotten.
+const mostCommits = 5000
+
+// fill puts those that are known into their places, and gives the places of the others.
+func (k *knownCommits) fill(commits []*Commit, ids []ID) (unread []int) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	for i, id := range ids {
+		if commits[i] = k.read[id]; commits[i] == nil {
+			unread = append(unread, i)
+		}
+	}
+	return unread
+}
+
+func (k *knownCommits) keep(ids []ID, at []int, commits []*Commit) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.read == nil || len(k.read)+len(ids) > mostCommits {
+		k.read = map[ID]*Commit{}
+	}
+	for i, id := range ids {
+		if len(ids) <= mostCommits {
+			k.read[id] = commits[at[i]]
+		}
+	}
 }
 
 // Committer is how the repository would sign a commit made now: the header's text.

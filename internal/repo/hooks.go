@@ -44,6 +44,9 @@ func (r *Repo) HasHook(ctx context.Context, hook string) bool {
 }
 
 func (r *Repo) hookPath(ctx context.Context, hook string) (string, error) {
+	if elsewhere, err := r.ConfigAll(ctx, "core.hooksPath"); err == nil && len(elsewhere) == 0 {
+		return filepath.Join(r.commonDir, "hooks", hook), nil
+	}
 	path, err := r.line(ctx, "rev-parse", "--git-path", "hooks/"+hook)
 	if err != nil {
 		return "", fmt.Errorf("find the %s hook: %w", hook, err)

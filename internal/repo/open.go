@@ -33,6 +33,7 @@ type Repo struct {
 	people     people
 	memory     memory
 	status     statusMemory
+	commits    knownCommits
 	configLock sync.Mutex
 	config     map[string][]ConfigValue // nil: not read yet
 	configAt   string                   // the stamp of its files then

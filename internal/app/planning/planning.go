@@ -73,7 +73,6 @@ func (a *App) ReadPlan(ctx context.Context, data []byte) (shape.Plan, error) {
 // planOf holds a plan file against the branch that it is for.
 func (a *App) planOf(ctx context.Context, file shape.File, head repo.Head) (shape.Plan, error) {
 	var none shape.Plan
-	var err error
 	switch {
 	case file.Branch != head.Branch():
 		return none, app.Refuse("The plan is for the branch %s, and you are on %s. Switch to it first.", file.Branch, head.Branch())
@@ -81,13 +80,7 @@ func (a *App) planOf(ctx context.Context, file shape.File, head repo.Head) (shap
 		return none, app.Refuse("%s has moved since the plan was made: from %s to %s. Make a new plan.", file.Branch, file.Tip.Short(),
 			head.Commit.Short())
 	}
-	base := repo.ID{}
-	if !file.BaseIsRoot() {
-		if base, err = a.FindBase(ctx, head, file.Onto, file.Base); err != nil {
-			return none, err
-		}
-	}
-	sources, err := a.SourcesOf(ctx, base, head.Commit)
+	base, sources, err := a.rangeOf(ctx, file, head)
 	if err != nil {
 		return none, err
 	}
@@ -100,6 +93,20 @@ func (a *App) planOf(ctx context.Context, file shape.File, head repo.Head) (shap
 		return none, app.PlanRefusal(err)
 	}
 	return plan, a.checkMade(ctx, plan)
+}
+
+// rangeOf is where the commits of a plan file begin, and which they are.
+func (a *App) rangeOf(ctx context.Context, file shape.File, head repo.Head) (base repo.ID, sources []repo.ID, err error) {
+	switch {
+	case file.Base != "" && !file.BaseIsRoot():
+		return a.SourcesAfter(ctx, head, file.Base)
+	case !file.BaseIsRoot():
+		if base, err = a.FindBase(ctx, head, file.Onto, ""); err != nil {
+			return base, nil, err
+		}
+	}
+	sources, err = a.SourcesOf(ctx, base, head.Commit)
+	return base, sources, err
 }
 
 // Forecast carries a plan out in memory.
