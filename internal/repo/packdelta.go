@@ -5,7 +5,7 @@ import "bytes"
 // longestChain is how many differences may have to be put together to read an object: as many as the repository's own packs have.
 const longestChain = 50
 
-// chains finds for each tree one that was packed before and is likely to be the same folder of an earlier commit.
+// chains finds for each tree one that was packed before and is likely to be the same folder of a later commit.
 type chains map[string]chainEnd
 
 // chainEnd is the last one of a folder's trees.

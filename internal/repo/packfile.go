@@ -222,7 +222,7 @@ type packWriter struct {
 	position uint64
 }
 
-// encodePack writes a pack. A tree is stored as its differences from that of an earlier commit, which are few: a branch made anew has
+// encodePack writes a pack. A tree is stored as its differences from that of a later commit, which are few: a branch made anew has
 // trees of many thousands of entries that differ in one.
 func (r *Repo) encodePack(out io.Writer, objects []namedObject) (packed, error) {
 	p := packWriter{out: out, sum: r.newHash(), chains: chains{}}
@@ -238,7 +238,7 @@ func (r *Repo) encodePack(out io.Writer, objects []namedObject) (packed, error) 
 	if err := p.flush(); err != nil {
 		return packed{}, err
 	}
-	for _, object := range objects {
+	for _, object := range slices.Backward(objects) { // the latest come first, and are whole: they are read most
 		if err := p.object(object); err != nil {
 			return packed{}, err
 		}
