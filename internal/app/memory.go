@@ -2,9 +2,17 @@ package app
 
 import "runtime/debug"
 
-// SpendMemory has memory collected seldom, up to a limit: a command lives for a moment, and between the keys of a
-// screen there is time for it, but not while one is drawn.
+// memoryLimit is from how many bytes on memory is collected as it must be.
+const memoryLimit = 160 << 20
+
+// SpendMemoryOnce has memory collected as good as never, as fits a command, which lives for a moment.
+func SpendMemoryOnce() {
+	debug.SetGCPercent(1600)
+	debug.SetMemoryLimit(memoryLimit)
+}
+
+// SpendMemory has it collected seldom, as fits a screen: between its keys there is time for that, but not while one is drawn.
 func SpendMemory() {
 	debug.SetGCPercent(400)
-	debug.SetMemoryLimit(160 << 20)
+	debug.SetMemoryLimit(memoryLimit)
 }

@@ -53,7 +53,7 @@ type command struct {
 
 // Run carries out one command line and gives its exit status.
 func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
-	app.SpendMemory()
+	app.SpendMemoryOnce()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	// A second signal ends it at once, even where a step waits for a command that hangs and may not be left half done:
 	// the next start finishes that, or finds it never begun.

@@ -83,6 +83,7 @@ type Model struct {
 //
 // What is done is written into the log.
 func Run(ctx context.Context, dir string, log *slog.Logger) error {
+	app.SpendMemory()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	m := &Model{ctx: ctx, dir: dir, log: log, theme: kit.NewTheme(kit.Look{Ground: groundOfEnvironment()}), ascii: kit.OnlyASCII(),
