@@ -102,10 +102,11 @@ type Merged struct {
 // Objects is what trees are read from and written to.
 type Objects interface {
 	Tree(ctx context.Context, id repo.ID) (repo.Tree, error)
+	Differences(ctx context.Context, old, new repo.ID) ([]repo.EntryPair, error) // of two folders
 	Blob(ctx context.Context, id repo.ID) ([]byte, error)
 	PutTree(tree repo.Tree) repo.ID
 	Put(kind repo.Kind, data []byte) repo.ID
-	Prefetch(ctx context.Context, ids []repo.ID) // begins to read what Tree and Blob will be asked for, in that order
+	Prefetch(ctx context.Context, ids []repo.ID) // begins to read what will be asked for, in that order
 }
 
 // Trees merges the changes from base to left and from base to right. Folders that
@@ -155,21 +156,18 @@ func (m *treeMerge) root(ctx context.Context, base, left, right repo.ID) (repo.I
 // triple is one name on the three sides.
 type triple struct{ base, left, right repo.Entry }
 
-// folder merges one folder; the zero id stands for one without entries, on the sides and in the outcome.
+// folder merges one folder; the zero id stands for one without entries, on the sides and in the outcome. What the right side
+// leaves as it was in the base is the left side's, whatever that is.
 func (m *treeMerge) folder(ctx context.Context, prefix string, base, left, right repo.ID) (repo.ID, error) {
-	b, err := m.objects.Tree(ctx, base)
+	pairs, err := m.objects.Differences(ctx, base, right)
 	if err != nil {
 		return repo.ID{}, err
 	}
-	l, err := m.objects.Tree(ctx, left)
+	tree, err := m.objects.Tree(ctx, left)
 	if err != nil {
 		return repo.ID{}, err
 	}
-	r, err := m.objects.Tree(ctx, right)
-	if err != nil {
-		return repo.ID{}, err
-	}
-	triples := differing(b, l, r)
+	triples := withLeft(pairs, tree)
 	m.objects.Prefetch(ctx, toRead(triples))
 	changed := map[string]repo.Entry{}
 	for _, t := range triples {
@@ -181,13 +179,35 @@ func (m *treeMerge) folder(ctx context.Context, prefix string, base, left, right
 			changed[t.name()] = entry
 		}
 	}
-	if len(changed) == 0 && len(l) > 0 {
+	if len(changed) == 0 && len(tree) > 0 {
 		return left, nil
 	}
-	if l = l.With(changed); len(l) == 0 {
+	if tree = tree.With(changed); len(tree) == 0 {
 		return repo.ID{}, nil
 	}
-	return m.objects.PutTree(l), nil
+	return m.objects.PutTree(tree), nil
+}
+
+// withLeft adds what the left side has to what differs between base and right, by names: a file that became a folder is two
+// differences, and one triple.
+func withLeft(pairs []repo.EntryPair, left repo.Tree) []triple {
+	triples := make([]triple, 0, len(pairs))
+	at := make(map[string]int, len(pairs))
+	for _, p := range pairs {
+		name := cmp.Or(p.Old.Name, p.New.Name)
+		i, there := at[name]
+		if !there {
+			i, at[name] = len(triples), len(triples)
+			triples = append(triples, triple{left: left.Named(name)})
+		}
+		if !p.Old.IsZero() {
+			triples[i].base = p.Old
+		}
+		if !p.New.IsZero() {
+			triples[i].right = p.New
+		}
+	}
+	return triples
 }
 
 // toRead are the folders and files that will be merged.
@@ -199,58 +219,6 @@ func toRead(triples []triple) (ids []repo.ID) {
 		}
 	}
 	return ids
-}
-
-// differing pairs the entries of three folders by name, and gives those that are not the same on all sides. Most are, and
-// are passed over in one stretch.
-func differing(base, left, right repo.Tree) []triple {
-	var triples []triple
-	partial := map[string]int{} // by name: entries that some side lacks, at least in this form
-	for {
-		same := 0
-		for same < min(len(base), len(left), len(right)) && left[same] == base[same] && left[same] == right[same] {
-			same++
-		}
-		base, left, right = base[same:], left[same:], right[same:]
-		if len(base) == 0 && len(left) == 0 && len(right) == 0 {
-			return triples
-		}
-		lowest := first(base, left, right)
-		var t triple
-		take := func(tree *repo.Tree, into *repo.Entry) bool {
-			if len(*tree) == 0 || repo.Compare((*tree)[0], lowest) != 0 {
-				return false
-			}
-			*into, *tree = (*tree)[0], (*tree)[1:]
-			return true
-		}
-		inBase, inLeft, inRight := take(&base, &t.base), take(&left, &t.left), take(&right, &t.right)
-		if at, ok := partial[lowest.Name]; ok && !(inBase && inLeft && inRight) {
-			triples[at].fill(t)
-			continue
-		}
-		if !(inBase && inLeft && inRight) {
-			partial[lowest.Name] = len(triples)
-		}
-		triples = append(triples, t)
-	}
-}
-
-func first(trees ...repo.Tree) (lowest repo.Entry) {
-	for _, tree := range trees {
-		if len(tree) > 0 && (lowest.IsZero() || repo.Compare(tree[0], lowest) < 0) {
-			lowest = tree[0]
-		}
-	}
-	return lowest
-}
-
-func (t *triple) fill(o triple) {
-	for _, side := range []struct{ into, from *repo.Entry }{{&t.base, &o.base}, {&t.left, &o.left}, {&t.right, &o.right}} {
-		if side.into.IsZero() {
-			*side.into = *side.from
-		}
-	}
 }
 
 func (t triple) name() string {
@@ -465,51 +433,26 @@ func compare(ctx context.Context, objects Objects, prefix string, old, new repo.
 	if old == new {
 		return list, nil
 	}
-	a, err := objects.Tree(ctx, old)
+	pairs, err := objects.Differences(ctx, old, new)
 	if err != nil {
 		return nil, err
 	}
-	b, err := objects.Tree(ctx, new)
-	if err != nil {
-		return nil, err
-	}
-	type pair struct{ old, new repo.Entry }
-	var pairs []pair
 	var folders []repo.ID
-	for {
-		same := 0
-		for same < min(len(a), len(b)) && a[same] == b[same] {
-			same++
-		}
-		if a, b = a[same:], b[same:]; len(a) == 0 && len(b) == 0 {
-			break
-		}
-		lowest := first(a, b)
-		var p pair
-		if len(a) > 0 && repo.Compare(a[0], lowest) == 0 {
-			p.old, a = a[0], a[1:]
-		}
-		if len(b) > 0 && repo.Compare(b[0], lowest) == 0 {
-			p.new, b = b[0], b[1:]
-		}
-		if p.old.Same(p.new) {
-			continue
-		}
-		pairs = append(pairs, p)
-		if isTree(lowest) {
-			folders = append(folders, present(p.old.ID, p.new.ID)...)
+	for _, p := range pairs {
+		if isTree(p.Old) || isTree(p.New) {
+			folders = append(folders, present(p.Old.ID, p.New.ID)...)
 		}
 	}
 	objects.Prefetch(ctx, folders)
 	for _, p := range pairs {
-		name := cmp.Or(p.old.Name, p.new.Name)
-		if isTree(p.old) || isTree(p.new) {
-			if list, err = compare(ctx, objects, prefix+name+"/", p.old.ID, p.new.ID, list); err != nil {
+		name := cmp.Or(p.Old.Name, p.New.Name)
+		if isTree(p.Old) || isTree(p.New) {
+			if list, err = compare(ctx, objects, prefix+name+"/", p.Old.ID, p.New.ID, list); err != nil {
 				return nil, err
 			}
 			continue
 		}
-		list = append(list, Difference{prefix + name, p.old, p.new})
+		list = append(list, Difference{prefix + name, p.Old, p.New})
 	}
 	return list, nil
 }

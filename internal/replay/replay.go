@@ -355,26 +355,11 @@ func (e *Engine) prefetch(ctx context.Context, pairs []treePair) error {
 
 // foldersBelow adds the folders in which the two trees of a pair differ.
 func (e *Engine) foldersBelow(ctx context.Context, pair treePair, list []treePair) ([]treePair, error) {
-	old, err := e.objects.Tree(ctx, pair.old)
-	if err != nil {
-		return nil, err
-	}
-	new, err := e.objects.Tree(ctx, pair.new)
-	if err != nil {
-		return nil, err
-	}
-	i := 0
-	for _, n := range new {
-		if n.Mode != repo.ModeTree {
-			continue
+	differences, err := e.objects.Differences(ctx, pair.old, pair.new)
+	for _, d := range differences {
+		if d.Old.Mode == repo.ModeTree && d.New.Mode == repo.ModeTree {
+			list = append(list, treePair{d.Old.ID, d.New.ID})
 		}
-		for i < len(old) && repo.Compare(old[i], n) < 0 {
-			i++
-		}
-		if i == len(old) || old[i].Name != n.Name || old[i].ID == n.ID || old[i].Mode != repo.ModeTree {
-			continue
-		}
-		list = append(list, treePair{old[i].ID, n.ID})
 	}
-	return list, nil
+	return list, err
 }

@@ -186,14 +186,11 @@ func (o *Overlay) Tree(ctx context.Context, id ID) (Tree, error) {
 	if ok {
 		return tree, nil
 	}
-	object, err := o.Object(ctx, id)
+	data, err := o.folder(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	if object.Kind != KindTree {
-		return nil, fmt.Errorf("%s is a %s, not a tree: %w", id.Short(), object.Kind, ErrBadObject)
-	}
-	if tree, err = ParseTree(object.Data, o.repo.idLen); err != nil {
+	if tree, err = ParseTree(data, o.repo.idLen); err != nil {
 		return nil, fmt.Errorf("tree %s: %w", id, err)
 	}
 	o.mu.Lock()
@@ -314,13 +311,12 @@ func editTree(ctx context.Context, folders Folders, id ID, prefix string, entrie
 	if err != nil {
 		return ID{}, err
 	}
-	tree = tree.inOrder()
 	changed := map[string]Entry{} // by name; the zero entry is gone
 	named := func(name string) Entry {
 		if e, is := changed[name]; is {
 			return e
 		}
-		return tree.named(name)
+		return tree.Named(name)
 	}
 	for n := 0; n < len(entries); {
 		name, rest, deeper := strings.Cut(strings.TrimPrefix(entries[n].Path, prefix), "/")

@@ -1,6 +1,7 @@
 package repo
 
 import (
+	"bytes"
 	"cmp"
 	"fmt"
 	"slices"
@@ -49,29 +50,46 @@ type Tree []Entry
 // share one copy of the data.
 func ParseTree(data []byte, idLen int) (Tree, error) {
 	text := string(data)
-	tree := make(Tree, 0, strings.Count(text, "\x00")) // one in each entry, and seldom more
-	for at := 0; at < len(text); {
-		var mode Mode
-		start := at
-		for ; at < len(text) && text[at] != ' '; at++ {
-			if digit := text[at] - '0'; digit < 8 {
-				mode = mode<<3 | Mode(digit)
-				continue
-			}
-			return nil, fmt.Errorf("tree entry %d has no mode: %w", len(tree), ErrBadObject)
+	tree := make(Tree, 0, bytes.Count(data, []byte{0})) // one in each entry, and seldom more
+	for at := 0; at < len(data); {
+		span, err := spanOf(data[at:], idLen)
+		if err != nil {
+			return nil, fmt.Errorf("entry %d: %w", len(tree), err)
 		}
-		name := at + 1
-		if at == start || name >= len(text) {
-			return nil, fmt.Errorf("tree entry %d: %w", len(tree), ErrBadObject)
-		}
-		length := strings.IndexByte(text[name:], 0)
-		id := name + length + 1
-		if at = id + idLen; length < 1 || at > len(text) {
-			return nil, fmt.Errorf("tree entry %d: %w", len(tree), ErrBadObject)
-		}
-		tree = append(tree, Entry{mode, text[name : id-1], ID{text[id:at]}})
+		tree = append(tree, Entry{span.mode, text[at+span.name : at+span.id-1], ID{text[at+span.id : at+span.end]}})
+		at += span.end
+	}
+	if !slices.IsSortedFunc(tree, Compare) { // some tool has made it so
+		tree.Sort()
 	}
 	return tree, nil
+}
+
+// entrySpan says where the parts of an entry lie that a tree object begins with.
+type entrySpan struct {
+	mode          Mode
+	name, id, end int // a zero byte is between name and id
+}
+
+func spanOf(data []byte, idLen int) (s entrySpan, err error) {
+	at := 0
+	for ; at < len(data) && data[at] != ' '; at++ {
+		digit := data[at] - '0'
+		if digit > 7 {
+			return s, fmt.Errorf("no mode: %w", ErrBadObject)
+		}
+		s.mode = s.mode<<3 | Mode(digit)
+	}
+	s.name = at + 1
+	if at == 0 || s.name >= len(data) {
+		return s, fmt.Errorf("no name: %w", ErrBadObject)
+	}
+	length := bytes.IndexByte(data[s.name:], 0)
+	s.id = s.name + length + 1
+	if s.end = s.id + idLen; length < 1 || s.end > len(data) {
+		return s, fmt.Errorf("cut off: %w", ErrBadObject)
+	}
+	return s, nil
 }
 
 // Encode writes the tree in the object format.
@@ -94,17 +112,8 @@ func (t Tree) Encode() []byte {
 // Sort brings the entries into the order of the format.
 func (t Tree) Sort() { sort.Slice(t, func(i, j int) bool { return Compare(t[i], t[j]) < 0 }) }
 
-// inOrder gives the entries in the order of the format, which some tool may not have kept.
-func (t Tree) inOrder() Tree {
-	if !slices.IsSortedFunc(t, Compare) {
-		t = slices.Clone(t)
-		t.Sort()
-	}
-	return t
-}
-
-// named is the entry of a name, a file's or a folder's; the zero entry where there is none. It takes O(log entries) of a sorted tree.
-func (t Tree) named(name string) Entry {
+// Named is the entry of a name, a file's or a folder's; the zero entry where there is none. It takes O(log entries) of a sorted tree.
+func (t Tree) Named(name string) Entry {
 	for _, mode := range []Mode{ModeFile, ModeTree} {
 		if at, found := slices.BinarySearchFunc(t, Entry{Mode: mode, Name: name}, Compare); found && t[at].Name == name {
 			return t[at]
@@ -115,7 +124,6 @@ func (t Tree) named(name string) Entry {
 
 // With gives the tree with some names changed; the zero entry takes a name away. What lies between them is copied as a whole.
 func (t Tree) With(changed map[string]Entry) Tree {
-	t = t.inOrder()
 	type place struct {
 		at  int // in the tree
 		put Entry
