@@ -138,6 +138,41 @@ func TestTreesAgainstTheRepository(t *testing.T) {
 	assert.Greater(t, agreed, rounds)
 }
 
+// TestRenamesPatchedOrMergedAgain: to merge once more only at the paths that renames concern gives the very same as to merge
+// all trees again, conflicts and all.
+func TestRenamesPatchedOrMergedAgain(t *testing.T) {
+	random, rounds, patchedOnes := fixture.Random(t, 9), fixture.Rounds(4000, 100000), 0
+	for range rounds {
+		o, base := fixture.NewObjects(), drawFolder(random)
+		specs := [3]string{base.spec(), base.changed(random, "l").spec(), base.changed(random, "r").spec()}
+		options := merge.Options{Folders: []merge.FolderRule{merge.FoldersFollow, merge.FoldersAsk, merge.FoldersStay}[random.Intn(3)]}
+		patched, again, ok, err := merge.BothWays(ctx, o, options, o.Make(specs[0]), o.Make(specs[1]), o.Make(specs[2]))
+		require.NoError(t, err)
+		if !ok {
+			continue
+		}
+		patchedOnes++
+		for _, merged := range []merge.Merged{patched, again} {
+			slices.SortFunc(merged.Conflicts, func(a, b merge.Conflict) int {
+				return strings.Compare(a.Path+" "+string(a.Kind), b.Path+" "+string(b.Kind))
+			})
+		}
+		require.Equal(t, again, patched, "%q: %s, %s", specs, o.Spec(again.Tree), o.Spec(patched.Tree))
+	}
+	assert.Greater(t, patchedOnes, rounds/4)
+}
+
+// TestAFolderThatWentToTwoPlacesIsFollowedToNone: also where one of them is the top.
+func TestAFolderThatWentToTwoPlacesIsFollowedToNone(t *testing.T) {
+	for range 40 { // whichever of the two comes first
+		o := fixture.NewObjects()
+		base, left := o.Make("d/a:1,2,3, d/b:4,5,6, c:7,8,9,"), o.Make("d/a:1,2,3, d/b:4,5,6, d/c:7,8,9,")
+		merged, err := merge.TreesWith(ctx, o, merge.Options{}, base, left, o.Make("a:1,2,3, k/b:4,5,6, c:7,8,9,"))
+		require.NoError(t, err)
+		assert.Equal(t, "a:1,2,3, d/c:7,8,9, k/b:4,5,6,", o.Spec(merged.Tree))
+	}
+}
+
 func specOf(t *testing.T, o merge.Objects, id repo.ID) string {
 	if id.IsZero() {
 		return "a conflict"

@@ -295,11 +295,9 @@ func Find(ctx context.Context, folders Folders, tree ID, path string) (Entry, er
 		if err != nil {
 			return Entry{}, err
 		}
-		at := slices.IndexFunc(folder, func(e Entry) bool { return e.Name == name })
-		if at < 0 {
+		if e = folder.Named(name); e.IsZero() {
 			return Entry{}, nil
 		}
-		e = folder[at]
 	}
 	return e, nil
 }
