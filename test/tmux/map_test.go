@@ -228,7 +228,7 @@ func TestAFilesStory(t *testing.T) {
 
 	// From a read-through, and from a conflict.
 	term.play("Escape", "+nothing planned yet", "]", "]", "+◆ Send", "v", "+0 of 11", "Right", "I", "+berth/table.go",
-		"Escape", "+◆ Send", "Escape", "+commits to send", "[", "[", "+◆ Shape", ")", "+go onto?", "text:origin/main", "Enter",
+		"Escape", "+0 of 11 commits read", "Escape", "+commits to send", "[", "[", "+◆ Shape", ")", "+go onto?", "text:origin/main", "Enter",
 		"+4 conflicts", "!", "+◆ Mend", "I", "+commits up to", "Escape", "+◆ Mend")
 }
 
