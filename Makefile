@@ -74,7 +74,7 @@ BUILD = CGO_ENABLED=0 go build -ldflags='-s -w -buildid='
 # The program, its manual pages, and what shells complete by.
 install:
 	$(BUILD) -o build/bastel ./cmd/bastel
-	build/bastel manual build/manual
+	go run ./cmd/manual build/manual
 	install -d $(DESTDIR)$(PREFIX)/bin $(DESTDIR)$(PREFIX)/share/man/man1 $(DESTDIR)$(PREFIX)/share/bash-completion/completions \
 		$(DESTDIR)$(PREFIX)/share/zsh/site-functions $(DESTDIR)$(PREFIX)/share/fish/vendor_completions.d
 	install build/bastel $(DESTDIR)$(PREFIX)/bin/bastel
@@ -92,7 +92,7 @@ VERSION ?= 0.$(shell git log -1 --date=format:%Y%m%d --format=%cd+%h 2>/dev/null
 # An archive for each system and processor, with completions, manual pages and notices, packages for Debian, and their checksums.
 dist:
 	rm -rf build/dist && mkdir -p build/dist
-	go run ./cmd/bastel manual build/dist/manual
+	go run ./cmd/manual build/dist/manual
 	packaging/notices.sh >build/dist/NOTICES
 	for platform in $(PLATFORMS); do \
 		name=bastel-$$(echo $$platform | tr / -); dir=build/dist/$$name; mkdir -p $$dir || exit 1; \

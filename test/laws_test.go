@@ -19,7 +19,7 @@ import (
 // rooms lists the packages from the top down: each may import those below it only.
 // Packages on one line may not import each other.
 var rooms = []string{
-	"cmd/bastel",
+	"cmd/bastel cmd/manual",
 	"internal/cli",
 	"internal/ui",
 	"internal/ui/sort internal/ui/shape internal/ui/mend internal/ui/send internal/ui/chart",

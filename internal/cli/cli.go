@@ -115,6 +115,9 @@ func (c *command) status(err error) int {
 	return failed
 }
 
+// Commands are all there are, with their sentences, flags and examples.
+func Commands() *cobra.Command { return (&command{}).root() }
+
 func (c *command) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "bastel [DIR]",
@@ -166,7 +169,6 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 	for _, cmd := range root.Commands() {
 		enforceAlternatives(cmd)
 	}
-	root.AddCommand(c.manual(root))
 	exemplify(root, "")
 	c.complete(root)
 	return root
