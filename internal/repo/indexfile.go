@@ -76,16 +76,17 @@ func (r *Repo) inFolders(path string, known map[string]bool) bool {
 	return is
 }
 
-// tick is how coarse the clock of files may be.
-const tick = 10 * time.Millisecond
+// coarsest is how far apart the times of a disk may be that has none below a second.
+const coarsest = 3 * time.Second
 
-// racy says that a file was written so shortly before the index that a change after that may have left the same time.
+// racy says that a file was written so shortly before the index that a change after that may have left the same time. The
+// clock of files goes in steps, but not back: what changes after the index was written has its time, or a later one.
 func (s fileStat) racy(written time.Time) bool {
-	margin := tick
-	if s.modified.nanoseconds == 0 { // the disk may have no finer times
-		margin = 3 * time.Second
+	noted := time.Unix(int64(s.modified.seconds), int64(s.modified.nanoseconds))
+	if s.modified.nanoseconds == 0 {
+		noted = noted.Add(coarsest)
 	}
-	return !time.Unix(int64(s.modified.seconds), int64(s.modified.nanoseconds)).Add(margin).Before(written)
+	return !noted.Before(written)
 }
 
 // readWithTime reads a file, and when it was written.
