@@ -32,7 +32,7 @@ func TestCompletionInShells(t *testing.T) {
 			bin, manual := t.TempDir(), t.TempDir()
 			program := fmt.Sprintf("#!/bin/sh\n%s=1 exec %s \"$@\"\n", asMain, self(t))
 			require.NoError(t, os.WriteFile(filepath.Join(bin, "bastel"), []byte(program), 0o777))
-			out, err := exec.Command(filepath.Join(bin, "bastel"), "manual", manual).CombinedOutput()
+			out, err := exec.Command("go", "run", "bastel/cmd/manual", manual).CombinedOutput()
 			require.NoError(t, err, "%s", out)
 			t.Setenv("PATH", bin+":"+os.Getenv("PATH"))
 			t.Setenv("HOME", t.TempDir())
