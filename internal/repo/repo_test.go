@@ -168,6 +168,25 @@ func TestWhatACommitSays(t *testing.T) {
 	}
 }
 
+// TestACommitIsEachReadersOwn: what one reader does with it, another one does not see.
+func TestACommitIsEachReadersOwn(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("first", "a", "1\n")
+	r, tip := f.Open(t), fixture.ID(t, f.Git("rev-parse", "HEAD"))
+	for range 2 {
+		commits, err := r.Commits(ctx, []repo.ID{tip, tip})
+		require.NoError(t, err)
+		for _, c := range commits {
+			assert.Equal(t, "first", c.Subject())
+			c.Message, c.Parents = "changed\n", append(c.Parents, tip)
+		}
+	}
+	_, err := r.Commits(ctx, []repo.ID{tip, r.EmptyTree()})
+	assert.ErrorIs(t, err, repo.ErrBadObject)
+	_, err = r.Commits(ctx, []repo.ID{tip, fixture.ID(t, strings.Repeat("ab", 20))})
+	assert.ErrorIs(t, err, repo.ErrMissingObject)
+}
+
 func TestObjectsOfBothFormats(t *testing.T) {
 	for _, format := range []string{"sha1", "sha256"} {
 		t.Run(format, func(t *testing.T) {
