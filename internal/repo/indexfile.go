@@ -17,6 +17,8 @@ import (
 // instant is a time as the index notes it: seconds and nanoseconds.
 type instant struct{ seconds, nanoseconds uint32 }
 
+func (i instant) time() time.Time { return time.Unix(int64(i.seconds), int64(i.nanoseconds)) }
+
 // fileStat is what the index notes of a file, to know it by. Numbers are cut to 32 bits.
 type fileStat struct {
 	changed, modified         instant
@@ -82,7 +84,7 @@ const coarsest = 3 * time.Second
 // racy says that a file was written so shortly before the index that a change after that may have left the same time. The
 // clock of files goes in steps, but not back: what changes after the index was written has its time, or a later one.
 func (s fileStat) racy(written time.Time) bool {
-	noted := time.Unix(int64(s.modified.seconds), int64(s.modified.nanoseconds))
+	noted := s.modified.time()
 	if s.modified.nanoseconds == 0 {
 		noted = noted.Add(coarsest)
 	}

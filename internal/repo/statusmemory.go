@@ -3,10 +3,12 @@ package repo
 import (
 	"cmp"
 	"context"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
+	"time"
 )
 
 // statusMemory is what the last whole status said, and how index and files were then. What
@@ -26,12 +28,14 @@ type statusMemory struct {
 	flagless string // stamp of an index of which no entry has flags
 
 	begun *begunStatus // one that was begun before it was asked for
-	refs  string       // stamp of the refs when that was begun
+	first *begunStatus // the same, until a watch has looked what changed since
 }
 
 // begunStatus is a whole status on its way, and how the repository was when it began.
 type begunStatus struct {
+	at      time.Time
 	index   string
+	refs    string
 	told    uint64
 	head    Head
 	done    chan struct{}
@@ -42,14 +46,14 @@ type begunStatus struct {
 // BeginStatus begins to read the whole status before it is asked for: the next Status takes what it finds, if nothing is known to
 // have changed by then.
 func (r *Repo) BeginStatus(ctx context.Context) {
-	begun := &begunStatus{index: r.indexStamp().b.String(), told: r.filesTold(), done: make(chan struct{})}
-	refs := r.refFilesStamp().b.String()
+	begun := &begunStatus{at: time.Now(), index: r.indexStamp().b.String(), refs: r.refFilesStamp().b.String(), told: r.filesTold(),
+		done: make(chan struct{})}
 	var err error
 	if begun.head, err = r.Head(ctx); err != nil {
 		return // whoever asks for the status is told
 	}
 	r.status.mu.Lock()
-	r.status.begun, r.status.refs = begun, refs
+	r.status.begun, r.status.first = begun, begun
 	r.status.mu.Unlock()
 	go func() {
 		defer close(begun.done)
@@ -113,28 +117,48 @@ func (r *Repo) filesTold() uint64 {
 // changedUnwatched says what changed between the first status, which was begun early, and a watch that stands now.
 func (r *Repo) changedUnwatched(ctx context.Context) (topics Topics) {
 	r.status.mu.Lock()
-	refs := r.status.refs
+	first := r.status.first
+	r.status.first = nil
 	r.status.mu.Unlock()
-	if refs == "" {
+	if first == nil {
 		return 0 // nothing was read that could be old
+	}
+	select {
+	case <-first.done:
+	case <-ctx.Done():
+		return 0
 	}
 	index, told := r.indexStamp().b.String(), r.filesTold()
 	head, err := r.Head(ctx)
 	changes, askErr := r.askStatus(ctx, nil)
-	r.status.mu.Lock()
-	same := err == nil && askErr == nil && r.status.files != nil && r.status.index == index && slices.Equal(changes, r.status.changes)
-	for path, was := range r.status.files {
-		same = same && r.fileStamp(path).b.String() == was
-	}
-	if refs != r.refFilesStamp().b.String() {
+	if first.refs != r.refFilesStamp().b.String() {
 		topics = Refs
 	}
-	r.status.mu.Unlock()
-	if !same {
+	same := err == nil && askErr == nil && first.err == nil && first.index == index && slices.Equal(changes, first.changes)
+	if !same || slices.ContainsFunc(changes, func(c Change) bool { return r.changedSince(c.Path, first.at) }) {
 		return topics | Files | Index
 	}
 	r.noteStatus(ctx, index, head, told, changes)
 	return topics
+}
+
+// tick is how coarse the clock of files may be, where they have times below a second.
+const tick = 10 * time.Millisecond
+
+// changedSince says whether something at a path changed after a time, or so shortly before that its time does not tell. What
+// is not there has not.
+func (r *Repo) changedSince(path string, when time.Time) bool {
+	name := r.WorkPath(path)
+	stat, ok := statOf(name)
+	if !ok { // a folder, or nothing
+		info, err := os.Lstat(name)
+		return err == nil && !info.ModTime().Add(coarsest).Before(when)
+	}
+	margin := tick
+	if stat.changed.nanoseconds == 0 {
+		margin = coarsest
+	}
+	return !stat.changed.time().Add(margin).Before(when)
 }
 
 // noteWritten notes that Bastel wrote paths into an index that was as the last status saw it.

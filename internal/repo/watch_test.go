@@ -2,6 +2,7 @@ package repo_test
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
@@ -71,6 +72,18 @@ func TestWhatChangedIsTold(t *testing.T) {
 	}
 }
 
+// waitForTheClockOfFiles waits until what is written now has another time than what was written before.
+func waitForTheClockOfFiles(t *testing.T, f *fixture.Repo) {
+	now := func() time.Time {
+		f.Write(".git/clock", "x")
+		info, err := os.Stat(filepath.Join(f.Dir, ".git", "clock"))
+		require.NoError(t, err)
+		return info.ModTime()
+	}
+	before := now()
+	require.Eventually(t, func() bool { return now().Sub(before) > 20*time.Millisecond }, 10*time.Second, time.Millisecond)
+}
+
 // What another program did after the first reading had begun, and before all folders were watched, is told once they are.
 func TestWhatChangedBeforeTheWatchIsTold(t *testing.T) {
 	t.Parallel()
@@ -79,6 +92,7 @@ func TestWhatChangedBeforeTheWatchIsTold(t *testing.T) {
 		want repo.Topics
 	}{
 		"nothing":          {func(*fixture.Repo) {}, 0},
+		"one of many":      {func(f *fixture.Repo) { f.Write("many7", "changed once more\n") }, repo.Files},
 		"a file":           {func(f *fixture.Repo) { f.Write("a", "other\n") }, repo.Files},
 		"a changed one":    {func(f *fixture.Repo) { f.Write("b", "changed once more\n") }, repo.Files},
 		"what is staged":   {func(f *fixture.Repo) { f.Git("add", "b") }, repo.Files | repo.Index},
@@ -90,11 +104,15 @@ func TestWhatChangedBeforeTheWatchIsTold(t *testing.T) {
 			f := fixture.New(t)
 			f.Commit("base", "a", "one\n", "b", "two\n")
 			f.Write("b", "changed\n")
+			for i := range 1500 { // more than are known one by one
+				f.Write(fmt.Sprint("many", i), "new\n")
+			}
+			waitForTheClockOfFiles(t, f)
 			r, ctx := f.Open(t), context.Background()
 			r.BeginStatus(ctx)
 			before, err := r.Status(ctx)
 			require.NoError(t, err)
-			require.Len(t, before, 1)
+			require.Len(t, before, 1501)
 			test.do(f)
 			told, err := r.Watch(ctx)
 			require.NoError(t, err)
