@@ -50,6 +50,7 @@ var deeds = map[string]func(f *fixture.Repo, path string){
 	"folder a link": folderBecomesLink,
 	"version four":  func(f *fixture.Repo, path string) { _, _ = f.Run("update-index", "--index-version", "4") },
 	"split":         func(f *fixture.Repo, path string) { _, _ = f.Run("update-index", "--split-index") },
+	"sparse":        func(f *fixture.Repo, path string) { _, _ = f.Run("sparse-checkout", "set", "--no-sparse-index", "a") },
 	"extended":      func(f *fixture.Repo, path string) { _, _ = f.Run("update-index", "--force-untracked-cache") },
 }
 
