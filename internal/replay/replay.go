@@ -187,8 +187,7 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 	if err != nil {
 		return nil, fmt.Errorf("read the plan's commits: %w", err)
 	}
-	reading, stop := e.readAhead(ctx, fresh)
-	defer stop()
+	defer e.readAhead(ctx, fresh)()
 	rules := e.repo.NewMergeRules()
 	defer rules.Close()
 	options, err := Options(ctx, e.repo, rules)
@@ -196,7 +195,6 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 		return nil, err
 	}
 	run := run{Engine: e, plan: plan, origins: plan.Origins(), onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(),
-		reading: reading,
 		options: options, book: mend.AnswerBook{Answers: plan.Answers, NotFromMemory: plan.NotFromMemory, Memory: e.memory},
 		history: []repo.ID{onto}}
 	run.options.Moved = run.moved
@@ -266,32 +264,25 @@ const aheadBy = 24
 
 // readAhead reads the folders on the way to the sources' changes while the replay
 // is at work on earlier ones, since a question for each object would cost more than
-// the rest of the replay. It gives for each source what tells that it was read.
-// Errors are left to the replay, which meets them again where they matter.
-func (e *Engine) readAhead(ctx context.Context, sources []repo.ID) (map[repo.ID]<-chan struct{}, func()) {
+// the rest of the replay. Errors are left to the replay, which meets them again where
+// they matter. It goes on until it is stopped.
+func (e *Engine) readAhead(ctx context.Context, sources []repo.ID) (stop func()) {
 	ctx, cancel := context.WithCancel(ctx)
-	reading := make(map[repo.ID]<-chan struct{}, len(sources))
-	type group struct {
-		pairs []treePair
-		done  chan struct{}
-	}
-	var groups []group
+	var groups [][]treePair
 	for ids := range slices.Chunk(sources, aheadBy) {
-		g := group{done: make(chan struct{})}
+		var pairs []treePair
 		for _, id := range ids {
-			g.pairs = append(g.pairs, treePair{e.treeBefore(e.commits[id]), e.commits[id].Tree})
-			reading[id] = g.done
+			pairs = append(pairs, treePair{e.treeBefore(e.commits[id]), e.commits[id].Tree})
 		}
-		groups = append(groups, g)
+		groups = append(groups, pairs)
 	}
 	var working sync.WaitGroup
 	working.Go(func() {
-		for _, g := range groups {
-			_ = e.prefetch(ctx, g.pairs)
-			close(g.done)
+		for _, pairs := range groups {
+			_ = e.prefetch(ctx, pairs)
 		}
 	})
-	return reading, func() { cancel(); working.Wait() }
+	return func() { cancel(); working.Wait() }
 }
 
 func parentsOf(commits []*repo.Commit) []repo.ID {

@@ -22,7 +22,6 @@ type run struct {
 	parent     repo.ID
 	tree       repo.ID
 	applied    map[repo.ID]bool
-	reading    map[repo.ID]<-chan struct{} // of sources that are being read ahead
 	signatures int
 	options    merge.Options
 	book       mend.AnswerBook
@@ -238,9 +237,6 @@ func (r *run) merge(ctx context.Context, tree repo.ID, c change) (merge.Merged, 
 	key := mergeKey{tree, c}
 	if value, ok := r.merged[key]; ok {
 		return value, nil
-	}
-	if read, ok := r.reading[c.source]; ok {
-		<-read
 	}
 	value, err := merge.TreesWith(ctx, r.objects, r.options, c.base, tree, c.tree)
 	if err != nil {
