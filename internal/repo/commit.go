@@ -226,15 +226,16 @@ func (k *knownCommits) fill(commits []*Commit, ids []ID) (unread []int) {
 }
 
 func (k *knownCommits) keep(ids []ID, at []int, commits []*Commit) {
+	if len(ids) > mostCommits {
+		return
+	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	if k.read == nil || len(k.read)+len(ids) > mostCommits {
 		k.read = map[ID]*Commit{}
 	}
 	for i, id := range ids {
-		if len(ids) <= mostCommits {
-			k.read[id] = commits[at[i]]
-		}
+		k.read[id] = commits[at[i]]
 	}
 }
 

@@ -1,8 +1,6 @@
 package kit
 
 import (
-	"slices"
-
 	"charm.land/bubbles/v2/key"
 	tea "charm.land/bubbletea/v2"
 
@@ -69,7 +67,7 @@ func (a Action) Binding() key.Binding {
 // FindKey gives the action of a key that can be done now.
 func FindKey(actions []Action, pressed string) (Action, bool) {
 	for _, a := range actions {
-		if !a.Can() || !slices.Contains(a.Keys, pressed) {
+		if !key.Matches(action.Pressed(pressed), a.Binding()) {
 			continue
 		}
 		if a.DoKey != nil {
