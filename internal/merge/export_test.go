@@ -14,9 +14,16 @@ func BothWays(ctx context.Context, objects Objects, options Options, base, left,
 	if err != nil {
 		return patched, again, false, err
 	}
+	var c comparison
+	c.begin(ctx, objects, base, left, right)
+	sides, err := c.end()
+	if err != nil {
+		return patched, again, false, err
+	}
 	var found [2]*renaming
 	for i := range found {
-		if found[i], err = m.findRenames(ctx, base, left, right); err != nil || len(found[i].left.moves)+len(found[i].right.moves) == 0 {
+		found[i], err = m.findRenames(ctx, [3]repo.ID{base, left, right}, sides)
+		if err != nil || len(found[i].left.moves)+len(found[i].right.moves) == 0 {
 			return patched, again, false, err
 		}
 	}

@@ -1,6 +1,7 @@
 package merge
 
 import (
+	"cmp"
 	"context"
 	"maps"
 	"slices"
@@ -32,9 +33,8 @@ const (
 )
 
 // withRenames merges once more with what was renamed, if anything was.
-func (m *treeMerge) withRenames(ctx context.Context, tree, base, left, right repo.ID) (Merged, error) {
-	plain := Merged{Tree: tree, Conflicts: m.conflicts}
-	r, err := m.findRenames(ctx, base, left, right)
+func (m *treeMerge) withRenames(ctx context.Context, plain Merged, ids [3]repo.ID, sides [2][]Difference) (Merged, error) {
+	r, err := m.findRenames(ctx, ids, sides)
 	if err != nil || len(r.left.moves)+len(r.right.moves) == 0 {
 		return plain, err
 	}
@@ -44,10 +44,10 @@ func (m *treeMerge) withRenames(ctx context.Context, tree, base, left, right rep
 	return r.again(ctx)
 }
 
-// findRenames looks for renames on both sides, and brings names together.
-func (m *treeMerge) findRenames(ctx context.Context, base, left, right repo.ID) (*renaming, error) {
-	r := &renaming{treeMerge: &treeMerge{objects: m.objects, options: m.options}, ids: [3]repo.ID{base, left, right},
-		from: map[string]string{}, twoToOnes: map[string][2]string{}}
+// findRenames looks for renames in what both sides changed of the base, and brings names together.
+func (m *treeMerge) findRenames(ctx context.Context, ids [3]repo.ID, sides [2][]Difference) (*renaming, error) {
+	r := &renaming{treeMerge: &treeMerge{objects: m.objects, options: m.options}, ids: ids, from: map[string]string{},
+		twoToOnes: map[string][2]string{}}
 	for i := range r.edits {
 		r.edits[i] = map[string]repo.Entry{}
 	}
@@ -58,10 +58,10 @@ func (m *treeMerge) findRenames(ctx context.Context, base, left, right repo.ID) 
 		}
 	}
 	var err error
-	if r.left, err = sideOf(ctx, m.objects, base, left, side{moved: m.options.Moved, changed: changed}); err != nil {
+	if r.left, err = sideOf(ctx, m.objects, sides[0], side{moved: m.options.Moved, changed: changed}); err != nil {
 		return nil, err
 	}
-	if r.right, err = sideOf(ctx, m.objects, base, right, side{changed: changed}); err != nil {
+	if r.right, err = sideOf(ctx, m.objects, sides[1], side{changed: changed}); err != nil {
 		return nil, err
 	}
 	return r, r.followAll(ctx)
@@ -306,7 +306,7 @@ func (r *renaming) patch(ctx context.Context, plain Merged) (_ Merged, ok bool, 
 	}
 	r.objects.Prefetch(ctx, r.contents)
 	var entries []repo.IndexEntry
-	for _, path := range slices.Sorted(maps.Keys(paths)) {
+	for _, path := range r.asRead(paths) {
 		t, err := r.at(ctx, path)
 		if err != nil || !t.all(func(e repo.Entry) bool { return !isTree(e) }) {
 			return Merged{}, false, err
@@ -323,8 +323,17 @@ func (r *renaming) patch(ctx context.Context, plain Merged) (_ Merged, ok bool, 
 			entries = append(entries, repo.IndexEntry{Path: path, Mode: is.Mode, ID: is.ID})
 		}
 	}
+	slices.SortStableFunc(r.conflicts, func(a, b Conflict) int { return strings.Compare(a.Path, b.Path) })
 	tree, err := repo.EditTree(ctx, r.objects, plain.Tree, entries)
 	return r.merged(tree), true, err
+}
+
+// asRead puts paths into the order in which contents were asked for, which is that of the names in the base: the first are merged
+// while the last are read.
+func (r *renaming) asRead(paths map[string]bool) []string {
+	return slices.SortedFunc(maps.Keys(paths), func(a, b string) int {
+		return cmp.Or(strings.Compare(cmp.Or(r.from[a], a), cmp.Or(r.from[b], b)), strings.Compare(a, b))
+	})
 }
 
 // at is what the three sides have at a path once the names are brought together.

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"golang.org/x/sync/errgroup"
+
 	"bastel/internal/diff"
 	"bastel/internal/repo"
 )
@@ -33,14 +35,31 @@ type side struct {
 	changed map[string]repo.ID // what the other side made of paths that went here: needed if they were renamed
 }
 
-// sideOf finds the renames between two trees: those of the very same content first,
-// then those that are most alike.
-func sideOf(ctx context.Context, objects Objects, base, tip repo.ID, s side) (side, error) {
-	s.moves, s.origins, s.gone, s.came = map[string]string{}, map[string]string{}, map[string]repo.Entry{}, map[string]repo.Entry{}
-	differences, err := Compare(ctx, objects, base, tip)
-	if err != nil {
-		return s, err
+// comparison finds what left and right changed of the base while the three are still being merged: both read much the same.
+type comparison struct {
+	group errgroup.Group
+	sides [2][]Difference
+}
+
+func (c *comparison) begin(ctx context.Context, objects Objects, base, left, right repo.ID) {
+	for i, tip := range []repo.ID{left, right} {
+		c.group.Go(func() (err error) {
+			c.sides[i], err = Compare(ctx, objects, base, tip)
+			return err
+		})
 	}
+}
+
+// end waits for both sides; they are empty where nothing began.
+func (c *comparison) end() ([2][]Difference, error) {
+	err := c.group.Wait()
+	return c.sides, err
+}
+
+// sideOf finds the renames among the differences between two trees: those of the very same content first,
+// then those that are most alike.
+func sideOf(ctx context.Context, objects Objects, differences []Difference, s side) (side, error) {
+	s.moves, s.origins, s.gone, s.came = map[string]string{}, map[string]string{}, map[string]repo.Entry{}, map[string]repo.Entry{}
 	return s, s.find(ctx, objects, differences)
 }
 

@@ -102,6 +102,7 @@ type Merged struct {
 // Objects is what trees are read from and written to.
 type Objects interface {
 	Tree(ctx context.Context, id repo.ID) (repo.Tree, error)
+	Entry(ctx context.Context, folder repo.ID, name string) (repo.Entry, error)
 	Differences(ctx context.Context, old, new repo.ID) ([]repo.EntryPair, error) // of two folders
 	Blob(ctx context.Context, id repo.ID) ([]byte, error)
 	PutTree(tree repo.Tree) repo.ID
@@ -127,21 +128,41 @@ func TreesWith(ctx context.Context, objects Objects, options Options, base, left
 		return Merged{Tree: right}, nil
 	}
 	m := treeMerge{objects: objects, options: options}
+	var c comparison
+	comparing, stop := context.WithCancel(ctx)
+	defer stop()
+	m.suspected = func() { c.begin(comparing, objects, base, left, right) }
 	tree, err := m.root(ctx, base, left, right)
 	if err != nil {
+		stop()
+	}
+	sides, failed := c.end()
+	if err = cmp.Or(err, failed); err != nil {
 		return Merged{}, err
 	}
 	if !m.suspect {
 		return Merged{Tree: tree, Conflicts: m.conflicts}, nil
 	}
-	return m.withRenames(ctx, tree, base, left, right)
+	return m.withRenames(ctx, Merged{Tree: tree, Conflicts: m.conflicts}, [3]repo.ID{base, left, right}, sides)
 }
 
 type treeMerge struct {
 	objects   Objects
 	options   Options
 	conflicts []Conflict
-	suspect   bool // something met that a rename could explain
+	suspect   bool   // something met that a rename could explain
+	suspected func() // told so the first time, if set
+}
+
+// suspectIf notes that something met that a rename could explain.
+func (m *treeMerge) suspectIf(could bool) {
+	if !could || m.suspect {
+		return
+	}
+	m.suspect = true
+	if m.suspected != nil {
+		m.suspected()
+	}
 }
 
 func (m *treeMerge) root(ctx context.Context, base, left, right repo.ID) (repo.ID, error) {
@@ -245,7 +266,7 @@ func (m *treeMerge) entry(ctx context.Context, prefix string, t triple) (repo.En
 	switch {
 	case t.left.Same(t.right):
 		// Both sides deleted it, or something in it, and one of them may have put it elsewhere.
-		m.suspect = m.suspect || t.left.IsZero() || isTree(t.left) && isTree(t.base)
+		m.suspectIf(t.left.IsZero() || isTree(t.left) && isTree(t.base))
 		return t.left, nil
 	case t.base.Same(t.right):
 		return t.left, nil
@@ -292,7 +313,7 @@ func (m *treeMerge) subfolder(ctx context.Context, path string, t triple) (repo.
 		return repo.Entry{}, err
 	}
 	// Something came into a folder that one side has done away with, or renamed.
-	m.suspect = m.suspect || !t.base.IsZero() && t.left.IsZero() != t.right.IsZero()
+	m.suspectIf(!t.base.IsZero() && t.left.IsZero() != t.right.IsZero())
 	return repo.Entry{Mode: repo.ModeTree, Name: t.name(), ID: tree}, nil
 }
 
@@ -354,7 +375,7 @@ func (m *treeMerge) content(ctx context.Context, path string, t triple) ([]byte,
 	conflict := &Conflict{Path: path, Kind: Content, Base: t.base, Left: t.left, Right: t.right}
 	if t.base.IsZero() {
 		conflict.Kind = AddAdd
-		m.suspect = true
+		m.suspectIf(true)
 	}
 	var rule Rule
 	if m.options.Rule != nil {
@@ -406,7 +427,7 @@ func byProgram(ctx context.Context, rule Rule, conflict *Conflict, sides [3][]by
 }
 
 func (m *treeMerge) conflict(path string, kind Kind, t triple) repo.Entry {
-	m.suspect = m.suspect || kind == ModifyDelete || kind == FileFolder
+	m.suspectIf(kind == ModifyDelete || kind == FileFolder)
 	m.conflicts = append(m.conflicts, Conflict{Path: path, Kind: kind, Base: t.base, Left: t.left, Right: t.right})
 	return t.left
 }

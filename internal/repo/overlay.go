@@ -21,6 +21,8 @@ type Overlay struct {
 	size    int // bytes in cached
 	made    int // bytes in written
 
+	lookups map[ID]int // in folders that are not taken apart yet
+
 	coming map[ID]chan struct{} // what is being read ahead; closed when it is there, or will not be
 	asked  []question           // what of that is still to be read
 }
@@ -36,7 +38,8 @@ const cacheLimit = 32 << 20
 
 // NewOverlay makes an empty overlay.
 func (r *Repo) NewOverlay() *Overlay {
-	return &Overlay{repo: r, written: map[ID]Object{}, trees: map[ID]Tree{}, cached: map[ID]Object{}, coming: map[ID]chan struct{}{}}
+	return &Overlay{repo: r, written: map[ID]Object{}, trees: map[ID]Tree{}, cached: map[ID]Object{}, lookups: map[ID]int{},
+		coming: map[ID]chan struct{}{}}
 }
 
 // Put adds an object and gives its id.
@@ -169,6 +172,7 @@ func (o *Overlay) arrived(id ID, object Object) {
 	if o.size+len(object.Data) > cacheLimit {
 		clear(o.cached)
 		clear(o.trees)
+		clear(o.lookups)
 		o.size = 0
 	}
 	o.cached[id] = object
@@ -197,6 +201,31 @@ func (o *Overlay) Tree(ctx context.Context, id ID) (Tree, error) {
 	o.trees[id] = tree
 	o.mu.Unlock()
 	return tree, nil
+}
+
+// fewLookups is how many names are looked for in a folder as it is stored before it is taken apart, which takes about as long.
+const fewLookups = 16
+
+// Entry is what a folder has under a name; the zero entry where there is nothing, as in the folder of the zero id.
+func (o *Overlay) Entry(ctx context.Context, folder ID, name string) (Entry, error) {
+	o.mu.Lock()
+	_, parsed := o.trees[folder]
+	o.lookups[folder]++
+	often := o.lookups[folder] > fewLookups
+	o.mu.Unlock()
+	if parsed || often {
+		tree, err := o.Tree(ctx, folder)
+		return tree.Named(name), err
+	}
+	data, err := o.folder(ctx, folder)
+	if err != nil {
+		return Entry{}, err
+	}
+	e, err := entryNamed(data, name, o.repo.idLen)
+	if err != nil {
+		err = fmt.Errorf("tree %s: %w", folder, err)
+	}
+	return e, err
 }
 
 // Blob reads a file's bytes; the zero id is the absent file, without bytes.
@@ -260,6 +289,7 @@ func (o *Overlay) Flush(ctx context.Context, roots ...ID) error {
 // Folders is what trees are read from and put into.
 type Folders interface {
 	Tree(ctx context.Context, id ID) (Tree, error)
+	Entry(ctx context.Context, folder ID, name string) (Entry, error) // zero where there is nothing
 	PutTree(tree Tree) ID
 }
 
@@ -291,12 +321,9 @@ func Find(ctx context.Context, folders Folders, tree ID, path string) (Entry, er
 		if e.Mode != ModeTree {
 			return Entry{}, nil
 		}
-		folder, err := folders.Tree(ctx, e.ID)
-		if err != nil {
+		var err error
+		if e, err = folders.Entry(ctx, e.ID, name); err != nil || e.IsZero() {
 			return Entry{}, err
-		}
-		if e = folder.Named(name); e.IsZero() {
-			return Entry{}, nil
 		}
 	}
 	return e, nil

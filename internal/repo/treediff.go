@@ -70,6 +70,21 @@ func firstEntry(tree []byte, idLen int) (e Entry, rest []byte, err error) {
 	return Entry{span.mode, string(tree[span.name : span.id-1]), ID{string(tree[span.id:span.end])}}, tree[span.end:], nil
 }
 
+// entryNamed looks a tree object through for a name; the zero entry: it has none. O(bytes).
+func entryNamed(tree []byte, name string, idLen int) (Entry, error) {
+	for len(tree) > 0 {
+		span, err := spanOf(tree, idLen)
+		if err != nil {
+			return Entry{}, err
+		}
+		if string(tree[span.name:span.id-1]) == name {
+			return Entry{span.mode, name, ID{string(tree[span.id:span.end])}}, nil
+		}
+		tree = tree[span.end:]
+	}
+	return Entry{}, nil
+}
+
 // Differences lists where two folders differ; the zero id is the empty one.
 func (o *Overlay) Differences(ctx context.Context, old, new ID) ([]EntryPair, error) {
 	a, err := o.folder(ctx, old)

@@ -81,3 +81,26 @@ func TestTreeDifferencesAreAll(t *testing.T) {
 		})
 	})
 }
+
+// TestEntriesByName: a name is found in a folder however often it was looked into before, and a broken folder is said to be one.
+func TestEntriesByName(t *testing.T) {
+	r := fixture.New(t).Open(t)
+	rapid.Check(t, func(draw *rapid.T) {
+		tree, overlay := folder(draw, "folder"), r.NewOverlay()
+		data := tree.Encode()
+		id := overlay.Put(repo.KindTree, data)
+		for _, name := range rapid.SliceOfN(rapid.SampledFrom([]string{"a", "a.b", "ab", "b", "ü", "zz", "nothing"}), 1, 40).Draw(draw, "names") {
+			e, err := overlay.Entry(t.Context(), id, name)
+			require.NoError(draw, err)
+			assert.Equal(draw, tree.Named(name), e, name)
+		}
+		if len(data) == 0 {
+			return
+		}
+		cut := overlay.Put(repo.KindTree, data[:len(data)-1])
+		for range 20 {
+			_, err := overlay.Entry(t.Context(), cut, "nothing")
+			assert.ErrorIs(draw, err, repo.ErrBadObject)
+		}
+	})
+}
