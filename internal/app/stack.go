@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"slices"
 
+	"golang.org/x/sync/errgroup"
+
 	"bastel/internal/journal"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
@@ -105,12 +107,8 @@ func (a *App) stays(ctx context.Context, plan shape.Plan, target Target, ref rep
 // stackMoves says where each branch of the stack goes: to what its commit has become, or the last one before it of
 // which something is left, with its own commits put onto that. Those are written. A branch that conflicts there is refused,
 // unless it may be left behind.
-func (a *App) stackMoves(ctx context.Context, plan shape.Plan, f *replay.Forecast, consent Consent) (moves []journal.RefMove,
-	pairs []repo.Mapping, err error) {
-	stack, err := a.Stack(ctx, plan)
-	if err != nil {
-		return nil, nil, err
-	}
+func (a *App) stackMoves(ctx context.Context, plan shape.Plan, stack []Stacked, f *replay.Forecast,
+	consent Consent) (moves []journal.RefMove, pairs []repo.Mapping, err error) {
 	became := map[repo.ID]repo.ID{}
 	for _, step := range f.Steps {
 		for _, id := range step.Sources {
@@ -204,15 +202,23 @@ func (a *App) putUpon(ctx context.Context, s Stacked, onto repo.ID, below *repla
 // and notes. What others may build on is rewritten only with consent.
 func (a *App) StackMovesWith(ctx context.Context, plan shape.Plan, f *replay.Forecast, consent Consent) (moves []journal.RefMove,
 	carried int, err error) {
-	if err := a.guardShared(ctx, plan, f, consent); err != nil {
+	var stack []Stacked
+	group, both := errgroup.WithContext(ctx)
+	group.Go(func() error { return a.guardShared(both, plan, f, consent) })
+	group.Go(func() (err error) {
+		stack, err = a.Stack(both, plan)
+		return err
+	})
+	if err := group.Wait(); err != nil {
 		return nil, 0, err
 	}
-	stack, pairs, err := a.stackMoves(ctx, plan, f, consent)
+	moves, pairs, err := a.stackMoves(ctx, plan, stack, f, consent)
 	if err != nil {
 		return nil, 0, err
 	}
+	carried = len(moves)
 	notes, err := a.noteMoves(ctx, append(f.Pairs(), pairs...))
-	return append(stack, notes...), len(stack), err
+	return append(moves, notes...), carried, err
 }
 
 func updatesOf(moves []journal.RefMove) []repo.RefUpdate {

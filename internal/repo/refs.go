@@ -130,7 +130,7 @@ func (r Ref) Short() string {
 	return r.Name
 }
 
-// Refs lists the refs below the given prefixes.
+// Refs lists the refs below the given prefixes, which conditions may stand before.
 func (r *Repo) Refs(ctx context.Context, prefixes ...string) ([]Ref, error) {
 	const format = "%(refname)%00%(objectname)%00%(*objectname)%00%(upstream)%00%(symref)%00%(worktreepath)"
 	out, err := r.remembered(ctx, r.refStamp, append([]string{"for-each-ref", "--format=" + format}, prefixes...)...)
@@ -383,15 +383,11 @@ func (r *Repo) SetSymbolicRef(ctx context.Context, ref, to string) error {
 
 // BranchesWith lists the local branches that contain a commit.
 func (r *Repo) BranchesWith(ctx context.Context, id ID) ([]Ref, error) {
-	out, err := r.remembered(ctx, r.refStamp, "for-each-ref", "--contains="+id.String(), "--format=%(refname)", "refs/heads")
+	refs, err := r.Refs(ctx, "--contains="+id.String(), "refs/heads")
 	if err != nil {
 		return nil, fmt.Errorf("look for branches with %s: %w", id.Short(), err)
 	}
-	names := strings.Fields(string(out))
-	if len(names) == 0 {
-		return nil, nil
-	}
-	return r.Refs(ctx, names...)
+	return refs, nil
 }
 
 // RemotesWith lists the remotes' branches, as last fetched, that have a commit.
