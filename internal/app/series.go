@@ -179,18 +179,20 @@ func (a *App) startsAt(ctx context.Context, head repo.Head, base string, id repo
 	return err
 }
 
-// SourcesAfter lists the commits of a branch after a base that is named. That they begin there is looked into meanwhile.
+// SourcesAfter lists the commits of a branch after a base that is named.
 func (a *App) SourcesAfter(ctx context.Context, head repo.Head, name string) (base repo.ID, sources []repo.ID, err error) {
 	if base, err = a.CommitNamed(ctx, name); err != nil {
 		return base, nil, err
 	}
-	group, both := errgroup.WithContext(ctx)
-	group.Go(func() error { return a.startsAt(both, head, name, base) })
-	group.Go(func() (err error) {
-		sources, err = a.SourcesOf(both, base, head.Commit)
-		return err
-	})
-	return base, sources, group.Wait()
+	ids, commits, err := a.commitsOf(ctx, base, head.Commit)
+	if err != nil {
+		return base, nil, err
+	}
+	onBase := slices.ContainsFunc(commits, func(c *repo.Commit) bool { return slices.Contains(c.Parents, base) })
+	if !onBase && base != head.Commit {
+		err = a.startsAt(ctx, head, name, base)
+	}
+	return base, straight(ids, commits), err
 }
 
 // unboundBase is the start of a branch that has no target: its root, or the last

@@ -57,21 +57,28 @@ func (a *App) CommitNamed(ctx context.Context, name string) (repo.ID, error) {
 // SourcesOf lists the commits of a range, in a straight line: merges are not among them,
 // see withSettled.
 func (a *App) SourcesOf(ctx context.Context, base, tip repo.ID) ([]repo.ID, error) {
+	ids, commits, err := a.commitsOf(ctx, base, tip)
+	return straight(ids, commits), err
+}
+
+// commitsOf reads the commits of a range, oldest first.
+func (a *App) commitsOf(ctx context.Context, base, tip repo.ID) ([]repo.ID, []*repo.Commit, error) {
 	ids, err := a.Repo.Range(ctx, base, tip)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	commits, err := a.Repo.Commits(ctx, ids)
-	if err != nil {
-		return nil, err
-	}
-	var straight []repo.ID
+	return ids, commits, err
+}
+
+// straight leaves merges out.
+func straight(ids []repo.ID, commits []*repo.Commit) (list []repo.ID) {
 	for i, c := range commits {
 		if len(c.Parents) < 2 {
-			straight = append(straight, ids[i])
+			list = append(list, ids[i])
 		}
 	}
-	return straight, nil
+	return list
 }
 
 // Source is a commit that a plan speaks of, with what a decision needs.
