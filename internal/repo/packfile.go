@@ -259,7 +259,7 @@ func (p *packWriter) end() (packed, error) {
 	return p.written, err
 }
 
-// worthDeflating is from how many bytes on a tree's differences get shorter by it: few of them are little else than ids.
+// worthDeflating is from how many bytes on an object gets so much shorter by it that it is worth the time.
 const worthDeflating = 512
 
 func (p *packWriter) object(object namedObject) error {
@@ -269,15 +269,15 @@ func (p *packWriter) object(object namedObject) error {
 			data = object.Data
 		}
 	}
-	into := p.deflate
 	if short {
 		p.buffer.Write(packHead(packDelta, len(data)))
 		p.buffer.WriteString(base.raw)
-		if len(data) < worthDeflating {
-			into = p.store
-		}
 	} else {
 		p.buffer.Write(packHead(packKinds[object.Kind], len(data)))
+	}
+	into := p.deflate
+	if len(data) < worthDeflating {
+		into = p.store
 	}
 	into.Reset(&p.buffer)
 	if _, err := into.Write(data); err != nil {

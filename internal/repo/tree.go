@@ -100,13 +100,23 @@ func (t Tree) Encode() []byte {
 	}
 	data := make([]byte, 0, size)
 	for _, e := range t {
-		data = strconv.AppendUint(data, uint64(e.Mode), 8)
-		data = append(data, ' ')
+		data = append(appendMode(data, e.Mode), ' ')
 		data = append(data, e.Name...)
 		data = append(data, 0)
 		data = append(data, e.ID.raw...)
 	}
 	return data
+}
+
+// appendMode writes a mode as tree objects have it: octal, without zeros before it.
+func appendMode(data []byte, mode Mode) []byte {
+	switch mode { // by far the most, and writing numbers takes longer than all the rest of an entry
+	case ModeTree:
+		return append(data, "40000"...)
+	case ModeFile:
+		return append(data, "100644"...)
+	}
+	return strconv.AppendUint(data, uint64(mode), 8)
 }
 
 // Sort brings the entries into the order of the format.
