@@ -61,7 +61,7 @@ func FuzzIndex(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		seen := 0
-		walkIndex(data, 20, func(e indexed) {
+		walkIndex(bytes.NewReader(data), int64(len(data)), 20, func(e indexed) {
 			assert.Len(t, e.id, 20)
 			seen++
 		})

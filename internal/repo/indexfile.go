@@ -1,6 +1,7 @@
 package repo
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/binary"
 	"io"
@@ -8,6 +9,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 )
 
@@ -30,40 +32,82 @@ type fileStat struct {
 type indexed struct {
 	path  []byte
 	id    []byte
-	stat  fileStat
-	plain bool // it is no side of a conflict, and has no flag
+	entry []byte // all of it
+	plain bool   // it is no side of a conflict, and has no flag
+}
+
+func (e indexed) stat() fileStat { return noted(e.entry) }
+
+// notedMemory is what the index's file told last of some paths.
+type notedMemory struct {
+	sync.Mutex
+	stamp string
+	has   []IndexEntry
+	stats []fileStat
 }
 
 // unsettled gives, of what a tree has at some paths, the paths of which the index's file does not show that index and
-// working file are the same as the tree. It reads the whole file, and looks at each of the paths.
+// working file are the same as the tree. It looks at each of them.
 func (r *Repo) unsettled(has []IndexEntry) (paths []string) {
-	data, written, err := readWithTime(filepath.Join(r.gitDir, "index"))
-	if err != nil || os.Getenv("GIT_INDEX_FILE") != "" {
-		data = nil
-	}
 	has = slices.Clone(has)
 	slices.SortFunc(has, func(a, b IndexEntry) int { return strings.Compare(a.Path, b.Path) })
-	settled := make([]bool, len(has))
 	folders := map[string]bool{"": true}
-	at := 0
-	sound := walkIndex(data, r.idLen, func(e indexed) {
+	for i, stat := range r.notedOf(has) {
+		now, ok := statOf(r.WorkPath(has[i].Path))
+		if stat == (fileStat{}) || !ok || now != stat || !r.inFolders(has[i].Path, folders) {
+			paths = append(paths, has[i].Path)
+		}
+	}
+	return paths
+}
+
+// notedOf gives what the index's file notes of the files of which it has what a tree has, in the order of their paths; zero
+// where it has not, or cannot say so for certain. It is read as a whole, and again only once it is another one.
+func (r *Repo) notedOf(has []IndexEntry) []fileStat {
+	r.noted.Lock()
+	defer r.noted.Unlock()
+	now := r.indexStamp()
+	if r.noted.stamp == now.b.String() && slices.Equal(r.noted.has, has) {
+		return r.noted.stats
+	}
+	stats := r.readNoted(has)
+	r.noted.stamp, r.noted.has, r.noted.stats = "", has, stats
+	if now.settled() {
+		r.noted.stamp = now.b.String()
+	}
+	return stats
+}
+
+func (r *Repo) readNoted(has []IndexEntry) []fileStat {
+	stats := make([]fileStat, len(has))
+	if os.Getenv("GIT_INDEX_FILE") != "" {
+		return stats
+	}
+	file, err := os.Open(filepath.Join(r.gitDir, "index"))
+	if err != nil {
+		return stats // who asks the commands is told why
+	}
+	defer file.Close()
+	info, err := file.Stat()
+	if err != nil {
+		return stats
+	}
+	written, at := info.ModTime(), 0
+	sound := walkIndex(file, info.Size(), r.idLen, func(e indexed) {
 		for at < len(has) && has[at].Path < string(e.path) {
 			at++
 		}
 		if at == len(has) || has[at].Path != string(e.path) {
 			return
 		}
-		if h := has[at]; e.plain && e.stat.mode == h.Mode && string(e.id) == h.ID.raw && !e.stat.racy(written) {
-			now, ok := statOf(r.WorkPath(h.Path))
-			settled[at] = ok && now == e.stat && r.inFolders(h.Path, folders)
+		if h, stat := has[at], e.stat(); e.plain && stat.mode == h.Mode && string(e.id) == h.ID.raw && !stat.racy(written) {
+			stats[at] = stat
 		}
 	})
-	for i, h := range has {
-		if !sound || !settled[i] {
-			paths = append(paths, h.Path)
-		}
+	if !sound {
+		clear(stats)
 	}
-	return paths
+	return stats
 }
 
 // inFolders says that all above a path are folders, and no links to others. What was found is known from then on.
@@ -91,22 +135,6 @@ func (s fileStat) racy(written time.Time) bool {
 	return !noted.Before(written)
 }
 
-// readWithTime reads a file, and when it was written.
-func readWithTime(name string) ([]byte, time.Time, error) {
-	file, err := os.Open(name)
-	if err != nil {
-		return nil, time.Time{}, err
-	}
-	defer file.Close()
-	info, err := file.Stat()
-	if err != nil {
-		return nil, time.Time{}, err
-	}
-	data := make([]byte, info.Size())
-	_, err = io.ReadFull(file, data)
-	return data, info.ModTime(), err
-}
-
 // Sizes of the format, in bytes.
 const (
 	indexHead  = 12 // signature, version and number of entries
@@ -114,42 +142,58 @@ const (
 	entryFlags = 2
 )
 
+// indexWindow is how many bytes of it are in memory at a time. Paths are shorter.
+const indexWindow = 64 << 10
+
 // Flags of an entry.
 const (
 	nameAlone = 0x0fff // the rest says something of the entry
 	moreFlags = 0x4000
 )
 
-// walkIndex hands over the entries of an index's file in their order, which is that of the paths; their bytes must not be
-// kept. It is false for a file that is not whole by itself, or not understood.
-func walkIndex(data []byte, idLen int, take func(indexed)) bool {
-	if len(data) < indexHead+idLen || string(data[:4]) != "DIRC" {
+// walkIndex hands over the entries of an index's file of a size in their order, which is that of the paths; their bytes must
+// not be kept. It is false for a file that is not whole by itself, or not understood.
+func walkIndex(file io.Reader, size int64, idLen int, take func(indexed)) bool {
+	in := bufio.NewReaderSize(io.LimitReader(file, size-int64(idLen)), indexWindow) // a sum of everything ends it
+	head, err := in.Peek(indexHead)
+	if err != nil || string(head[:4]) != "DIRC" {
 		return false
 	}
-	version, count := binary.BigEndian.Uint32(data[4:]), binary.BigEndian.Uint32(data[8:])
+	version, count := binary.BigEndian.Uint32(head[4:]), binary.BigEndian.Uint32(head[8:])
 	if version < 2 || version > 4 {
 		return false
 	}
-	rest := data[indexHead : len(data)-idLen] // a sum of everything ends it
+	_, _ = in.Discard(indexHead)
 	var path []byte
 	for range count {
-		name := entryStats + idLen + entryFlags
-		if len(rest) < name {
+		window, _ := in.Peek(in.Buffered())
+		e, length, ok := entryOf(window, version, idLen, path)
+		if !ok {
+			window, _ = in.Peek(indexWindow) // what is left, if it is less
+			e, length, ok = entryOf(window, version, idLen, path)
+		}
+		if !ok {
 			return false
 		}
-		flags := binary.BigEndian.Uint16(rest[name-entryFlags:])
-		if flags&moreFlags != 0 {
-			name += entryFlags
-		}
-		var size int
-		var ok bool
-		if path, size, ok = entryPath(rest, name, version, path); !ok {
-			return false
-		}
-		take(indexed{path: path, id: rest[entryStats : entryStats+idLen], stat: noted(rest), plain: flags&^nameAlone == 0})
-		rest = rest[size:]
+		take(e)
+		path = e.path
+		_, _ = in.Discard(length)
 	}
-	return onlyOptional(rest)
+	return onlyOptional(in)
+}
+
+// entryOf reads the entry with which a part of an index's file begins, given the path before, and gives its length.
+func entryOf(data []byte, version uint32, idLen int, before []byte) (e indexed, length int, ok bool) {
+	name := entryStats + idLen + entryFlags
+	if len(data) < name {
+		return e, 0, false
+	}
+	flags := binary.BigEndian.Uint16(data[name-entryFlags:])
+	if flags&moreFlags != 0 {
+		name += entryFlags
+	}
+	path, length, ok := entryPath(data, name, version, before)
+	return indexed{path: path, id: data[entryStats : entryStats+idLen], entry: data, plain: flags&^nameAlone == 0}, length, ok
 }
 
 // entryPath reads an entry's path, given the one before, and gives the entry's size.
@@ -187,15 +231,19 @@ func offset(data []byte) (n, digits int) {
 }
 
 // onlyOptional says that all extensions are of the kind that may be passed over: their names begin with a capital letter.
-func onlyOptional(extensions []byte) bool {
-	for len(extensions) >= 8 {
-		size := uint64(binary.BigEndian.Uint32(extensions[4:]))
-		if extensions[0] < 'A' || extensions[0] > 'Z' || size > uint64(len(extensions)-8) {
+func onlyOptional(extensions *bufio.Reader) bool {
+	for {
+		head, err := extensions.Peek(8)
+		if err != nil {
+			return len(head) == 0
+		}
+		if head[0] < 'A' || head[0] > 'Z' {
 			return false
 		}
-		extensions = extensions[8+size:]
+		if _, err := extensions.Discard(8 + int(binary.BigEndian.Uint32(head[4:]))); err != nil {
+			return false
+		}
 	}
-	return len(extensions) == 0
 }
 
 func noted(entry []byte) fileStat {

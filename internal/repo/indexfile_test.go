@@ -99,11 +99,18 @@ func TestTheIndexFileTellsWhatCommandsTell(t *testing.T) {
 		for _, name := range names {
 			has = append(has, repo.IndexEntry{Path: name, Mode: repo.ModeFile, ID: blob})
 		}
+		r := f.Open(t)
 		for range rapid.IntRange(0, 4).Draw(draw, "deeds") {
+			if rapid.Bool().Draw(draw, "asked before") {
+				minute := time.Now().Add(-time.Minute) // of an index that was just written nothing is kept
+				require.NoError(t, os.Chtimes(filepath.Join(f.Dir, ".git", "index"), minute, minute))
+				_, err := r.LooseOrStaged(ctx, tree, has)
+				require.NoError(t, err)
+			}
 			deed := rapid.SampledFrom(slices.Sorted(maps.Keys(deeds))).Draw(draw, "deed")
 			deeds[deed](f, rapid.SampledFrom(names).Draw(draw, "path"))
 		}
-		got, err := f.Open(t).LooseOrStaged(ctx, tree, has)
+		got, err := r.LooseOrStaged(ctx, tree, has)
 		require.NoError(t, err)
 		_, _ = f.Run("update-index", "-q", "--refresh", "--unmerged") // which says whether something differs
 		want := strings.Split(f.Git("diff-files", "-z", "--name-only")+f.Git("diff-index", "-z", "--name-only", "--cached", "HEAD"), "\x00")

@@ -34,6 +34,7 @@ type Repo struct {
 	memory     memory
 	status     statusMemory
 	commits    knownCommits
+	noted      notedMemory
 	configLock sync.Mutex
 	config     map[string][]ConfigValue // nil: not read yet
 	configAt   string                   // the stamp of its files then
