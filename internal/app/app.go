@@ -84,6 +84,9 @@ func Open(ctx context.Context, dir string, options ...repo.Option) (*App, string
 		return nil, "", err
 	}
 	a := &App{Repo: r, Journal: journal.New(r), Engine: replay.New(r)}
+	var meanwhile sync.WaitGroup
+	meanwhile.Go(func() { _, _ = r.Config(ctx, "user.name") }) // nearly all needs the configuration; who does is told of an error
+	defer meanwhile.Wait()
 	err = errors.Join(a.carryOver(ctx), a.Journal.Open(ctx), r.DropDangling(ctx, tray.Ref(r)))
 	note := ""
 	if err == nil {

@@ -128,6 +128,14 @@ func Decode(data []byte) (File, error) {
 	return f, nil
 }
 
+// Used are the commits, and parts of commits, that the file's plan is made of.
+func (f File) Used() (ids []repo.ID) {
+	for _, entry := range f.Next {
+		ids = append(ids, entry.From...)
+	}
+	return ids
+}
+
 // Plan gives the file's plan over the given sources. A message that is its first
 // source's own is taken as absent, so that nothing is rewritten for its sake.
 // Errors: ErrBadPlan.

@@ -2,6 +2,7 @@ package planning
 
 import (
 	"context"
+	"sync"
 
 	"bastel/internal/app"
 
@@ -67,6 +68,11 @@ func (a *App) ReadPlan(ctx context.Context, data []byte) (shape.Plan, error) {
 	if err != nil {
 		return none, err
 	}
+	var meanwhile sync.WaitGroup
+	// A plan that was read is carried out next. What cannot be had is asked for once more then, and said.
+	meanwhile.Go(func() { _, _ = a.Repo.Committer(ctx) })
+	meanwhile.Go(func() { _, _ = a.Repo.Commits(ctx, file.Used()) })
+	defer meanwhile.Wait()
 	return a.planOf(ctx, file, head)
 }
 
