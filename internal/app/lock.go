@@ -72,8 +72,7 @@ func (a *App) tryLock() (unlock func(), holder string, err error) {
 		file.Close()
 		return nil, "", fmt.Errorf("lock the working tree: %w", err)
 	}
-	if err := file.Truncate(0); err == nil {
-		fmt.Fprintln(file, os.Getpid()) // a lock whose holder has no name is held all the same
-	}
+	// All names have one length, so that each covers the one before. A lock whose holder has none is held all the same.
+	fmt.Fprintf(file, "%-15d\n", os.Getpid())
 	return func() { file.Close() }, "", nil
 }

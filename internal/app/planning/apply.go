@@ -4,10 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"bastel/internal/app"
+	"bastel/internal/repo"
 	"bastel/internal/wording"
 
 	"bastel/internal/journal"
@@ -91,11 +91,20 @@ func applicable(plan shape.Plan, forecast *replay.Forecast, consent app.Consent)
 
 // mappingsOf says what becomes of each source.
 func mappingsOf(plan shape.Plan, f *replay.Forecast) []app.CommitMapping {
+	used := map[repo.ID][]int{} // in which steps
+	for at, step := range f.Steps {
+		for _, id := range step.Sources {
+			if places := used[id]; len(places) == 0 || places[len(places)-1] != at {
+				used[id] = append(places, at)
+			}
+		}
+	}
 	var mappings []app.CommitMapping
 	for i, id := range plan.Sources {
 		mapping := app.CommitMapping{Source: id, Relation: "gone"}
-		for at, step := range f.Steps {
-			if step.Commit.IsZero() || !slices.Contains(step.Sources, id) {
+		for _, at := range used[id] {
+			step := f.Steps[at]
+			if step.Commit.IsZero() {
 				continue
 			}
 			mapping.New = append(mapping.New, step.Commit)
