@@ -272,7 +272,7 @@ func (o *Overlay) Flush(ctx context.Context, roots ...ID) error {
 	var order []ID
 	seen := map[ID]bool{}
 	for _, id := range roots {
-		o.reach(id, seen, &order)
+		o.reach(id, ID{}, seen, &order)
 	}
 	objects := make([]namedObject, len(order))
 	for i, id := range order {
@@ -379,8 +379,9 @@ func editTree(ctx context.Context, folders Folders, id ID, prefix string, entrie
 }
 
 // reach lists the written objects below id; what the repository already has ends
-// the descent, since everything below it is there too.
-func (o *Overlay) reach(id ID, seen map[ID]bool, order *[]ID) {
+// the descent, since everything below it is there too. A folder is held against another
+// version of it that was reached before, if there is one: most of the two is the same.
+func (o *Overlay) reach(id, version ID, seen map[ID]bool, order *[]ID) {
 	object, ok := o.written[id]
 	if !ok || seen[id] {
 		return
@@ -393,18 +394,30 @@ func (o *Overlay) reach(id ID, seen map[ID]bool, order *[]ID) {
 		if err != nil {
 			return // Put by this package's own Encode: cannot fail
 		}
-		o.reach(commit.Tree, seen, order)
+		o.reach(commit.Tree, version, seen, order)
 		for _, parent := range commit.Parents {
-			o.reach(parent, seen, order)
+			o.reach(parent, commit.Tree, seen, order)
 		}
 	case KindTree:
 		tree, ok := o.trees[id]
 		if !ok {
 			tree, _ = ParseTree(object.Data, o.repo.idLen)
 		}
+		reached := o.trees[version]
 		for _, e := range tree {
+			if len(reached) > 0 && reached[0].Same(e) {
+				reached = reached[1:]
+				continue
+			}
+			for len(reached) > 0 && Compare(reached[0], e) < 0 {
+				reached = reached[1:]
+			}
+			version := ID{}
+			if len(reached) > 0 && reached[0].Name == e.Name {
+				version, reached = reached[0].ID, reached[1:]
+			}
 			if e.Mode != ModeSubmodule {
-				o.reach(e.ID, seen, order)
+				o.reach(e.ID, version, seen, order)
 			}
 		}
 	}
