@@ -52,6 +52,18 @@ func newCatFile(ctx context.Context, r *Repo) *catFile {
 	return &catFile{repo: r, ctx: ctx, stop: stop}
 }
 
+// begin starts the process, so that it is there when it is needed.
+func (c *catFile) begin() error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.start()
+}
+
+// ready waits until the process answers.
+func (c *catFile) ready(ctx context.Context) error {
+	return c.batch(ctx, "info", []string{"HEAD"}, func(int, string, *bufio.Reader) error { return nil })
+}
+
 func (c *catFile) start() error {
 	if c.cmd != nil && c.broken == nil {
 		return nil

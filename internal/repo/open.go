@@ -1,6 +1,7 @@
 package repo
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha1"
 	"crypto/sha256"
@@ -72,21 +73,35 @@ func Open(ctx context.Context, dir string, options ...Option) (*Repo, error) {
 	if !r.terminal {
 		r.env = append(r.env, "GIT_TERMINAL_PROMPT=0")
 	}
-	if err := r.locate(ctx); err != nil {
-		return nil, fmt.Errorf("open repository at %s: %w", dir, err)
-	}
 	r.objects = newCatFile(ctx, r)
+	if err := r.find(ctx); err != nil {
+		return nil, errors.Join(fmt.Errorf("open repository at %s: %w", dir, err), r.Close())
+	}
 	return r, nil
 }
 
+// find finds out where the repository is, while the reader of its objects starts. That it answers proves that git is new enough:
+// older ones have no such reader. So the version is asked for only where something is wrong.
+func (r *Repo) find(ctx context.Context) error {
+	begun := r.objects.begin()
+	err := r.locate(ctx)
+	for _, cause := range []error{ErrNoGit, ErrNoRepository, ErrForeignOwner, ErrBare} {
+		if errors.Is(err, cause) {
+			return err
+		}
+	}
+	if err == nil {
+		err = cmp.Or(begun, r.objects.ready(ctx))
+	}
+	if err == nil {
+		return nil
+	}
+	return cmp.Or(r.checkVersion(ctx), err)
+}
+
 func (r *Repo) locate(ctx context.Context) error {
-	version := make(chan error, 1)
-	go func() { version <- r.checkVersion(ctx) }()
 	out, err := r.run(ctx, nil, "rev-parse", "--path-format=absolute", "--absolute-git-dir", "--git-common-dir",
 		"--show-object-format", "--is-bare-repository", "--is-inside-git-dir", "--show-toplevel")
-	if tooOld := <-version; tooOld != nil {
-		return tooOld
-	}
 	fields := strings.Split(strings.TrimSuffix(string(out), "\n"), "\n")
 	if len(fields) >= 5 && (fields[3] == "true" || fields[4] == "true") {
 		if !r.bare || fields[3] != "true" {
@@ -103,7 +118,8 @@ func (r *Repo) locate(ctx context.Context) error {
 		return err
 	}
 	if len(fields) != 6 {
-		return fmt.Errorf("a folder name with a line break in it: %w", ErrNoRepository)
+		// Or a git so old that it says unknown options back.
+		return cmp.Or(r.checkVersion(ctx), fmt.Errorf("a folder name with a line break in it: %w", ErrNoRepository))
 	}
 	r.gitDir, r.commonDir, r.top = fields[0], fields[1], fields[5]
 	r.idLen = sha1.Size

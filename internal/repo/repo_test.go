@@ -2,7 +2,10 @@ package repo_test
 
 import (
 	"context"
+	"fmt"
+	"io"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -52,8 +55,13 @@ func TestOpenFromAnywhereInside(t *testing.T) {
 func TestOpenSaysWhyNot(t *testing.T) {
 	bare := fixture.At(t, filepath.Join(t.TempDir(), "bare.git"), "--bare")
 	whole := fixture.New(t)
-	oldGit := t.TempDir()
-	require.NoError(t, os.WriteFile(oldGit+"/git", []byte("#!/bin/sh\necho git version 2.35.9\n"), 0o777))
+	olderGit, oldGit, broken := t.TempDir(), t.TempDir(), t.TempDir()
+	require.NoError(t, os.WriteFile(olderGit+"/git", []byte("#!/bin/sh\necho git version 2.30.1\n"), 0o777))
+	git, err := exec.LookPath("git")
+	require.NoError(t, err)
+	const script = "#!/bin/sh\ncase $1 in cat-file) exit 129;; version) echo git version %s;; *) exec %s \"$@\";; esac\n"
+	require.NoError(t, os.WriteFile(oldGit+"/git", fmt.Appendf(nil, script, "2.35.9", git), 0o777))
+	require.NoError(t, os.WriteFile(broken+"/git", fmt.Appendf(nil, script, "2.36.0", git), 0o777))
 	for name, test := range map[string]struct {
 		dir  string
 		env  []string
@@ -65,6 +73,8 @@ func TestOpenSaysWhyNot(t *testing.T) {
 		"inside the git dir": {whole.Dir + "/.git", nil, repo.ErrBare},
 		"somebody else's":    {whole.Dir, []string{"GIT_TEST_ASSUME_DIFFERENT_OWNER", "1"}, repo.ErrForeignOwner},
 		"old git":            {whole.Dir, []string{"PATH", oldGit}, repo.ErrGitTooOld},
+		"older git":          {whole.Dir, []string{"PATH", olderGit}, repo.ErrGitTooOld},
+		"its reader ends":    {whole.Dir, []string{"PATH", broken}, io.EOF},
 		"no git":             {whole.Dir, []string{"PATH", t.TempDir()}, repo.ErrNoGit},
 	} {
 		t.Run(name, func(t *testing.T) {
