@@ -147,9 +147,12 @@ func (r *renaming) follow(ctx context.Context, from, to string, other int) error
 		mine, theirs = theirs, mine
 	}
 	base := mine.gone[from]
-	there, err := repo.Find(ctx, r.objects, r.ids[other], from)
-	if err != nil {
-		return err
+	there := base
+	if _, edited := theirs.edits[from]; edited {
+		var err error
+		if there, err = r.entryOf(ctx, other, from); err != nil {
+			return err
+		}
 	}
 	if added, taken := theirs.came[to]; taken {
 		return r.meet(ctx, from, to, other, base, there, added)
@@ -343,11 +346,22 @@ func (r *renaming) at(ctx context.Context, path string) (t triple, err error) {
 		if *side, edited = r.edits[i][path]; edited {
 			continue
 		}
-		if *side, err = repo.Find(ctx, r.objects, r.ids[i], path); err != nil {
+		if *side, err = r.entryOf(ctx, i, path); err != nil {
 			return triple{}, err
 		}
 	}
 	return t, nil
+}
+
+// entryOf is what one of the three sides has at a path. What was found to differ is known; where that is nothing, a folder may
+// be there.
+func (r *renaming) entryOf(ctx context.Context, at int, path string) (repo.Entry, error) {
+	left, right := r.left.edits[path], r.right.edits[path]
+	known := [3]repo.Entry{cmp.Or(left.Old, right.Old), left.New, right.New}[at]
+	if !known.IsZero() {
+		return known, nil
+	}
+	return repo.Find(ctx, r.objects, r.ids[at], path)
 }
 
 // again merges the trees with the names brought together.

@@ -26,8 +26,9 @@ const (
 
 // side is what one side did to the base: the renames, and the rest.
 type side struct {
-	moves   map[string]string // by the old path: the new one
-	origins map[string]string // the other way round
+	edits   map[string]Difference // all that it changed, by the path
+	moves   map[string]string     // by the old path: the new one
+	origins map[string]string     // the other way round
 	gone    map[string]repo.Entry
 	came    map[string]repo.Entry
 	order   []string // of the old paths that were renamed
@@ -60,6 +61,10 @@ func (c *comparison) end() ([2][]Difference, error) {
 // then those that are most alike.
 func sideOf(ctx context.Context, objects Objects, differences []Difference, s side) (side, error) {
 	s.moves, s.origins, s.gone, s.came = map[string]string{}, map[string]string{}, map[string]repo.Entry{}, map[string]repo.Entry{}
+	s.edits = make(map[string]Difference, len(differences))
+	for _, d := range differences {
+		s.edits[d.Path] = d
+	}
 	return s, s.find(ctx, objects, differences)
 }
 
@@ -78,6 +83,7 @@ func (s *side) find(ctx context.Context, objects Objects, differences []Differen
 			came = append(came, d.Path)
 		}
 	}
+	s.prefetch(ctx, objects, gone, came)
 	if err := s.pairExact(ctx, gone, came); err != nil {
 		return err
 	}
@@ -137,7 +143,6 @@ func (s *side) pairAlike(ctx context.Context, objects Objects, gone, came []stri
 	if len(gone) == 0 || len(came) == 0 || len(gone) > mostLikened || len(came) > mostLikened {
 		return nil
 	}
-	s.prefetch(ctx, objects, gone, came)
 	olds, err := likenesses(ctx, objects, gone, s.gone)
 	if err != nil {
 		return err
@@ -166,19 +171,33 @@ func (s *side) pairAlike(ctx context.Context, objects Objects, gone, came []stri
 	return nil
 }
 
-// prefetch begins to read what is compared, and then what will be merged where a rename is found.
+// prefetch begins to read what will be compared, which is all without a file of the very same content on the other side, and then
+// what will be merged where a rename is found.
 func (s *side) prefetch(ctx context.Context, objects Objects, gone, came []string) {
-	ids := make([]repo.ID, 0, 2*len(gone)+len(came))
+	if len(gone) == 0 || len(came) == 0 || len(gone) > mostLikened || len(came) > mostLikened {
+		return
+	}
+	went, is := make(map[repo.ID]bool, len(gone)), make(map[repo.ID]bool, len(came))
 	for _, path := range gone {
-		ids = append(ids, s.gone[path].ID)
+		went[s.gone[path].ID] = true
 	}
 	for _, path := range came {
-		ids = append(ids, s.came[path].ID)
+		is[s.came[path].ID] = true
 	}
+	var olds, news, changed []repo.ID
 	for _, path := range gone {
-		ids = append(ids, s.changed[path])
+		if e := s.gone[path]; e.Mode.IsFile() && !is[e.ID] {
+			olds, changed = append(olds, e.ID), append(changed, s.changed[path])
+		}
 	}
-	objects.Prefetch(ctx, present(ids...))
+	for _, path := range came {
+		if e := s.came[path]; e.Mode.IsFile() && !went[e.ID] {
+			news = append(news, e.ID)
+		}
+	}
+	if len(olds) > 0 && len(news) > 0 {
+		objects.Prefetch(ctx, present(slices.Concat(olds, news, changed)...))
+	}
 }
 
 // candidates are the pairs worth comparing: all of them while they are few, and else
