@@ -61,15 +61,17 @@ func (c *comparison) end() ([2][]Difference, error) {
 // then those that are most alike.
 func sideOf(ctx context.Context, objects Objects, differences []Difference, s side) (side, error) {
 	s.moves, s.origins, s.gone, s.came = map[string]string{}, map[string]string{}, map[string]repo.Entry{}, map[string]repo.Entry{}
+	err := s.find(ctx, objects, differences)
 	s.edits = make(map[string]Difference, len(differences))
 	for _, d := range differences {
 		s.edits[d.Path] = d
 	}
-	return s, s.find(ctx, objects, differences)
+	return s, err
 }
 
 // find pairs what went with what came.
 func (s *side) find(ctx context.Context, objects Objects, differences []Difference) error {
+	s.prefetch(ctx, objects, differences)
 	empty := objects.Put(repo.KindBlob, nil)
 	var gone, came []string
 	for _, d := range differences {
@@ -83,7 +85,6 @@ func (s *side) find(ctx context.Context, objects Objects, differences []Differen
 			came = append(came, d.Path)
 		}
 	}
-	s.prefetch(ctx, objects, gone, came)
 	if err := s.pairExact(ctx, gone, came); err != nil {
 		return err
 	}
@@ -173,29 +174,26 @@ func (s *side) pairAlike(ctx context.Context, objects Objects, gone, came []stri
 
 // prefetch begins to read what will be compared, which is all without a file of the very same content on the other side, and then
 // what will be merged where a rename is found.
-func (s *side) prefetch(ctx context.Context, objects Objects, gone, came []string) {
-	if len(gone) == 0 || len(came) == 0 || len(gone) > mostLikened || len(came) > mostLikened {
-		return
-	}
-	went, is := make(map[repo.ID]bool, len(gone)), make(map[repo.ID]bool, len(came))
-	for _, path := range gone {
-		went[s.gone[path].ID] = true
-	}
-	for _, path := range came {
-		is[s.came[path].ID] = true
+func (s *side) prefetch(ctx context.Context, objects Objects, differences []Difference) {
+	gone, came := map[repo.ID]bool{}, map[repo.ID]bool{}
+	for _, d := range differences {
+		switch {
+		case d.New.IsZero():
+			gone[d.Old.ID] = true
+		case d.Old.IsZero():
+			came[d.New.ID] = true
+		}
 	}
 	var olds, news, changed []repo.ID
-	for _, path := range gone {
-		if e := s.gone[path]; e.Mode.IsFile() && !is[e.ID] {
-			olds, changed = append(olds, e.ID), append(changed, s.changed[path])
+	for _, d := range differences {
+		switch {
+		case d.New.IsZero() && d.Old.Mode.IsFile() && !came[d.Old.ID]:
+			olds, changed = append(olds, d.Old.ID), append(changed, s.changed[d.Path])
+		case d.Old.IsZero() && d.New.Mode.IsFile() && !gone[d.New.ID]:
+			news = append(news, d.New.ID)
 		}
 	}
-	for _, path := range came {
-		if e := s.came[path]; e.Mode.IsFile() && !went[e.ID] {
-			news = append(news, e.ID)
-		}
-	}
-	if len(olds) > 0 && len(news) > 0 {
+	if fit := len(olds) <= mostLikened && len(news) <= mostLikened; fit && len(olds) > 0 && len(news) > 0 {
 		objects.Prefetch(ctx, present(slices.Concat(olds, news, changed)...))
 	}
 }
