@@ -33,9 +33,6 @@ func run(b *testing.B, dir string, stdin []byte, env []string, name string, args
 	return time.Since(began)
 }
 
-// rest has what was just made be written to the disk, which would else go on while others read and write.
-func rest(b *testing.B) { run(b, "", nil, nil, "sync") }
-
 // against times what is measured and its baseline by turns, so that both meet the machine in the same state, and reports how many
 // times the baseline it takes. Both run once before.
 func against(b *testing.B, baseline, measured func()) {
@@ -100,7 +97,7 @@ func BenchmarkApply(b *testing.B) {
 		onlyOldPacks(b, scratch.Dir, nil)
 	}
 	forget()
-	rest(b)
+	fixture.Rest(b)
 
 	var ours, baseline time.Duration
 	b.ResetTimer()
@@ -263,7 +260,7 @@ func BenchmarkMergeRenames(b *testing.B) {
 	l.Git("branch", "renamed")
 	l.Git("reset", "--quiet", "--hard", base)
 	l.ChangeEvery(500)
-	rest(b)
+	fixture.Rest(b)
 	ctx, theirs := context.Background(), ""
 	against(b, func() {
 		theirs = l.Git("-c", "merge.renameLimit=1000", "merge-tree", "--write-tree", "renamed", "HEAD")

@@ -52,6 +52,7 @@ func harbour(b *testing.B, commits, branches int) *fixture.Repo {
 func BenchmarkChart(b *testing.B) {
 	ctx := context.Background()
 	f := harbour(b, 100_000, 5000)
+	fixture.Rest(b)
 	var tips, nearest, shown, all, baseline time.Duration
 	for b.Loop() {
 		for _, part := range []struct {

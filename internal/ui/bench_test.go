@@ -52,6 +52,7 @@ func BenchmarkSortAHunk(b *testing.B) {
 	l := fixture.NewLarge(b, 20000, 0, 3)
 	text := l.Read("folder000/file00001.txt")
 	l.Write("folder000/file00001.txt", "first\n"+text+"last\n")
+	fixture.Rest(b)
 	d := newDriver(b, l.Dir)
 	d.wait("2 hunks")
 	d.rest() // until then keys wait for the first screen
@@ -145,6 +146,7 @@ func BenchmarkOpenTenThousand(b *testing.B) {
 	for i := range 10000 {
 		f.Write(files[2*i], files[2*i+1]+"changed\n")
 	}
+	fixture.Rest(b)
 	baseline := time.Duration(0)
 	for b.Loop() {
 		began := time.Now()
