@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"bastel/internal/app"
+	"bastel/internal/repo"
 	"bastel/internal/ui/kit"
 )
 
@@ -62,4 +63,26 @@ func TestACommitTakesWhatWasSeen(t *testing.T) {
 	d.press("a")
 	d.wait("has changed since you looked")
 	assert.Equal(t, tip, f.Git("rev-parse", "HEAD"))
+}
+
+// TestAKeyWaitsForWhatOvertakes: where a reading that keys wait for comes after a later one, that of another program's change,
+// they wait until what that one leads to is on the screen.
+func TestAKeyWaitsForWhatOvertakes(t *testing.T) {
+	f := desk(t)
+	d := newDriver(t, f.Dir)
+	d.wait("2 hunks")
+	countProcesses(t).quiet(d)
+	f.Write("a.go", numbered(40, map[int]string{12: "something else\n"}))
+	d.m.queue.tracking = true
+	slow := d.m.track(d.m.refresh())
+	d.m.queue.tracking = false
+	first, second := slow(), d.m.refreshTopics(repo.AllTopics)()
+	_, shows := d.m.Update(second)
+	d.update(first)
+	d.press("enter")
+	d.run(shows)
+	d.wait("1 hunk in 1 file")
+	d.rest()
+	assert.NotContains(t, d.frame(), "enter: ")
+	assert.Contains(t, f.Git("diff", "--cached"), "something else")
 }

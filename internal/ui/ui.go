@@ -438,7 +438,14 @@ func (m *Model) refreshTopics(topics repo.Topics) tea.Cmd {
 }
 
 func (m *Model) haveSituated(msg kit.Read[app.BranchStatus]) tea.Cmd {
-	if m.behind() || !m.where.Take(msg) {
+	if m.behind() {
+		return nil
+	}
+	if !m.where.Take(msg) {
+		if msg.Err == nil && m.queue.tracking {
+			// A later one, which no key waits for, has overtaken it, and what that leads to may not be on the screen yet.
+			return m.refreshTopics(repo.AllTopics)
+		}
 		return nil
 	}
 	for i, screen := range m.screens {
