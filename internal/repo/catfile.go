@@ -83,6 +83,7 @@ func (c *catFile) start() error {
 	if err != nil {
 		return fmt.Errorf("start object reader: %w", err)
 	}
+	enlarge(stdout)
 	said := &bytes.Buffer{}
 	cmd.Stderr = said
 	if err := cmd.Start(); err != nil {
