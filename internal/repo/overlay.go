@@ -125,7 +125,7 @@ func (o *Overlay) Prefetch(ctx context.Context, ids []ID) {
 }
 
 // atOnce is how many objects are read with one question: others want to read between them.
-const atOnce = 256
+const atOnce = 512
 
 // readAhead reads what was asked for, until nothing is left.
 func (o *Overlay) readAhead() {
