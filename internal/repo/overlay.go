@@ -23,8 +23,9 @@ type Overlay struct {
 
 	lookups map[ID]int // in folders that are not taken apart yet
 
-	coming map[ID]chan struct{} // what is being read ahead; closed when it is there, or will not be
-	asked  []question           // what of that is still to be read
+	coming  map[ID]chan struct{} // what is being read ahead; closed when it is there, or will not be
+	asked   []question           // what of that is still to be asked for
+	reading bool                 // somebody is at it
 }
 
 // question is what somebody said to need soon.
@@ -119,7 +120,8 @@ func (o *Overlay) Prefetch(ctx context.Context, ids []ID) {
 		return
 	}
 	o.asked = append(o.asked, question{ctx, wanted})
-	if len(o.asked) == 1 {
+	if !o.reading {
+		o.reading = true
 		go o.readAhead()
 	}
 }
@@ -137,20 +139,21 @@ func (o *Overlay) readAhead() {
 	}
 }
 
-// next gives the first question, once the one before, if there was one, is answered as far as it can be.
+// next gives the latest question, once the one before, if there was one, is answered as far as it can be. Who reads ahead of what is
+// worked on asks long before, and who is at work asks last.
 func (o *Overlay) next(done question) (q question, more bool) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	for _, id := range done.ids {
 		o.settle(id)
 	}
-	if len(done.ids) > 0 {
-		o.asked = o.asked[1:]
-	}
-	if len(o.asked) == 0 {
+	last := len(o.asked) - 1
+	if last < 0 {
+		o.reading = false
 		return question{}, false
 	}
-	return o.asked[0], true
+	q, o.asked = o.asked[last], o.asked[:last]
+	return q, true
 }
 
 // settle lets those go on who wait for an object.
