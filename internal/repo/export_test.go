@@ -23,3 +23,11 @@ func (r *Repo) KnowsByOwnWrites(ctx context.Context) bool {
 
 // ParseStatus reads what the repository's status prints.
 var ParseStatus = parseStatus
+
+// StatusByIndex is a whole status without the command of that name; false: something is out of the ordinary.
+func (r *Repo) StatusByIndex(ctx context.Context) ([]Change, bool) { return r.statusByIndex(ctx) }
+
+// StatusByCommand is a whole status as the command of that name says it.
+func (r *Repo) StatusByCommand(ctx context.Context) ([]Change, error) {
+	return r.commandStatus(ctx, nil)
+}

@@ -18,9 +18,14 @@ func fileNumber(info os.FileInfo) uint64 {
 }
 
 // statOf is what the system says of a file or a link; ok is false for everything else.
-func statOf(path string) (s fileStat, ok bool) {
+func statOf(path string) (fileStat, bool) { return statAt(unix.AT_FDCWD, path) }
+
+// statBelow is the same of a path below an open folder, the way to which need not be gone again.
+func statBelow(folder *os.File, path string) (fileStat, bool) { return statAt(int(folder.Fd()), path) }
+
+func statAt(folder int, path string) (s fileStat, ok bool) {
 	var stat unix.Stat_t
-	if err := unix.Lstat(path, &stat); err != nil {
+	if err := unix.Fstatat(folder, path, &stat, unix.AT_SYMLINK_NOFOLLOW); err != nil {
 		return fileStat{}, false
 	}
 	switch stat.Mode & unix.S_IFMT {

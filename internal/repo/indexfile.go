@@ -93,7 +93,7 @@ func (r *Repo) readNoted(has []IndexEntry) []fileStat {
 		return stats
 	}
 	written, at := info.ModTime(), 0
-	sound := walkIndex(file, info.Size(), r.idLen, func(e indexed) {
+	_, sound := walkIndex(file, info.Size(), r.idLen, func(e indexed) {
 		for at < len(has) && has[at].Path < string(e.path) {
 			at++
 		}
@@ -152,16 +152,17 @@ const (
 )
 
 // walkIndex hands over the entries of an index's file of a size in their order, which is that of the paths; their bytes must
-// not be kept. It is false for a file that is not whole by itself, or not understood.
-func walkIndex(file io.Reader, size int64, idLen int, take func(indexed)) bool {
+// not be kept. It gives the tree that is made of all of them, where the file knows it. It is false for a file that is not whole by
+// itself, or not understood.
+func walkIndex(file io.Reader, size int64, idLen int, take func(indexed)) (tree ID, sound bool) {
 	in := bufio.NewReaderSize(io.LimitReader(file, size-int64(idLen)), indexWindow) // a sum of everything ends it
 	head, err := in.Peek(indexHead)
 	if err != nil || string(head[:4]) != "DIRC" {
-		return false
+		return ID{}, false
 	}
 	version, count := binary.BigEndian.Uint32(head[4:]), binary.BigEndian.Uint32(head[8:])
 	if version < 2 || version > 4 {
-		return false
+		return ID{}, false
 	}
 	_, _ = in.Discard(indexHead)
 	var path []byte
@@ -173,13 +174,13 @@ func walkIndex(file io.Reader, size int64, idLen int, take func(indexed)) bool {
 			e, length, ok = entryOf(window, version, idLen, path)
 		}
 		if !ok {
-			return false
+			return ID{}, false
 		}
 		take(e)
 		path = e.path
 		_, _ = in.Discard(length)
 	}
-	return onlyOptional(in)
+	return readExtensions(in, idLen)
 }
 
 // entryOf reads the entry with which a part of an index's file begins, given the path before, and gives its length.
@@ -230,20 +231,36 @@ func offset(data []byte) (n, digits int) {
 	return 0, 0
 }
 
-// onlyOptional says that all extensions are of the kind that may be passed over: their names begin with a capital letter.
-func onlyOptional(extensions *bufio.Reader) bool {
+// readExtensions finds among the extensions the tree of the whole index. It is false where one of them may not be passed over: the
+// names of those that may begin with a capital letter.
+func readExtensions(in *bufio.Reader, idLen int) (tree ID, sound bool) {
 	for {
-		head, err := extensions.Peek(8)
+		head, err := in.Peek(8)
 		if err != nil {
-			return len(head) == 0
+			return tree, len(head) == 0
 		}
 		if head[0] < 'A' || head[0] > 'Z' {
-			return false
+			return ID{}, false
 		}
-		if _, err := extensions.Discard(8 + int(binary.BigEndian.Uint32(head[4:]))); err != nil {
-			return false
+		length := 8 + int(binary.BigEndian.Uint32(head[4:]))
+		if string(head[:4]) == "TREE" {
+			data, _ := in.Peek(min(length, 8+32+idLen))
+			tree = wholeTree(data[8:], idLen)
+		}
+		if _, err := in.Discard(length); err != nil {
+			return ID{}, false
 		}
 	}
+}
+
+// wholeTree reads the first record of the trees that an index knows, which is that of the top folder: a name, which it has none,
+// after that how many entries and folders it has. With fewer than no entries, something changed since it was known.
+func wholeTree(records []byte, idLen int) ID {
+	line, id, ok := bytes.Cut(records, []byte("\n"))
+	if !ok || len(line) < 2 || line[0] != 0 || line[1] == '-' || len(id) < idLen {
+		return ID{}
+	}
+	return ID{string(id[:idLen])}
 }
 
 func noted(entry []byte) fileStat {

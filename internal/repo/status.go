@@ -54,6 +54,15 @@ func (r *Repo) Status(ctx context.Context, paths ...string) ([]Change, error) {
 
 // askStatus asks the repository, of all paths or of a few.
 func (r *Repo) askStatus(ctx context.Context, paths []string) ([]Change, error) {
+	if len(paths) == 0 {
+		if changes, ok := r.statusByIndex(ctx); ok {
+			return changes, nil
+		}
+	}
+	return r.commandStatus(ctx, paths)
+}
+
+func (r *Repo) commandStatus(ctx context.Context, paths []string) ([]Change, error) {
 	args := []string{"status", "--porcelain=v2", "-z", "--no-renames", "--untracked-files=all", "--ignore-submodules=none"}
 	if len(paths) > 0 && len(paths) <= fewPaths {
 		args = append(append(args, "--"), literal(paths)...)

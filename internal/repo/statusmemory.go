@@ -3,6 +3,7 @@ package repo
 import (
 	"cmp"
 	"context"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -19,8 +20,8 @@ type statusMemory struct {
 	head    ID
 	files   map[string]string // by path that differs: the stamp of its working file
 	changes []Change
-	written []string // paths that Bastel wrote into the index since
-	told    uint64   // how often a change of files had been told before it
+	written map[string]IndexEntry // what Bastel wrote into the index since
+	told    uint64                // how often a change of files had been told before it
 
 	watched bool   // changes of all files are told
 	events  uint64 // how often one was
@@ -171,7 +172,7 @@ func (r *Repo) noteWritten(before string, entries []IndexEntry) {
 	}
 	r.status.index = after
 	for _, e := range entries {
-		r.status.written = append(r.status.written, e.Path)
+		r.status.written[e.Path] = e
 	}
 }
 
@@ -183,27 +184,76 @@ func (r *Repo) statusByOwnWrites(ctx context.Context, head Head) ([]Change, bool
 	r.status.mu.Lock()
 	m := &r.status
 	holds := m.watched && m.told == m.events && m.files != nil && m.index == r.indexStamp().b.String() && m.head == head.Commit
-	written, told := slices.Compact(slices.Sorted(slices.Values(m.written))), m.told
-	changes := slices.DeleteFunc(slices.Clone(m.changes), func(c Change) bool { return slices.Contains(written, c.Path) })
+	written, told := slices.SortedFunc(maps.Values(m.written), func(x, y IndexEntry) int { return strings.Compare(x.Path, y.Path) }), m.told
+	changes := slices.DeleteFunc(slices.Clone(m.changes), func(c Change) bool { _, is := m.written[c.Path]; return is })
 	for _, c := range changes {
 		now := r.fileStamp(c.Path)
 		holds = holds && m.files[c.Path] == now.b.String() && now.settled()
 	}
-	index := m.index
+	index, flagless := m.index, m.index == m.flagless
 	r.status.mu.Unlock()
 	if !holds || len(written) > fewPaths {
 		return nil, false
 	}
 	if len(written) > 0 {
-		of, err := r.askStatus(ctx, written)
-		if err != nil {
-			return nil, false
+		of, ok := r.statusOfWritten(ctx, head.Commit, written)
+		if !ok || !flagless {
+			paths := make([]string, len(written))
+			for i, e := range written {
+				paths[i] = e.Path
+			}
+			var err error
+			if of, err = r.askStatus(ctx, paths); err != nil {
+				return nil, false
+			}
 		}
 		changes = append(changes, of...)
 		slices.SortStableFunc(changes, func(x, y Change) int { return cmp.Or(x.rank()-y.rank(), strings.Compare(x.Path, y.Path)) })
 	}
 	r.noteStatus(ctx, index, head, told, changes)
 	return changes, true
+}
+
+// statusOfWritten is the status of paths of which the index has just this, without flags. It is false where the repository has to
+// be asked: which files are ignored, and what becomes of one that is not stored as its bytes are.
+func (r *Repo) statusOfWritten(ctx context.Context, head ID, written []IndexEntry) ([]Change, bool) {
+	commit, err := r.Commit(ctx, head)
+	if err != nil || !r.usual(ctx) {
+		return nil, false
+	}
+	asked := make([]Change, len(written))
+	for i, e := range written {
+		asked[i] = Change{Path: e.Path, IndexMode: e.Mode, IndexID: e.ID}
+	}
+	attributes, err := r.attributes(ctx, asked)
+	if err != nil {
+		return nil, false
+	}
+	files, err := r.ReadWorkFiles(ctx, asked)
+	if err != nil {
+		return nil, false
+	}
+	objects, folders := r.NewOverlay(), map[string]bool{"": true}
+	var changes []Change
+	for i, c := range asked {
+		was, err := Find(ctx, objects, commit.Tree, c.Path)
+		c.HeadMode, c.HeadID, c.WorkMode = was.Mode, was.ID, files[i].Mode
+		if err != nil || attributes[i].converts || files[i].Failed != nil || files[i].Large || c.unusual() || !r.inFolders(c.Path, folders) {
+			return nil, false
+		}
+		c.Staged = c.HeadMode != c.IndexMode || c.HeadID != c.IndexID
+		c.Loose = c.WorkMode != c.IndexMode || c.WorkMode != ModeNone && r.HashObject(KindBlob, files[i].Data) != c.IndexID
+		if c.Staged || c.Loose {
+			changes = append(changes, c)
+		}
+	}
+	return changes, true
+}
+
+// unusual says that a path is or was more than a file or a link, or may be ignored.
+func (c Change) unusual() bool {
+	odd := func(mode Mode) bool { return mode != ModeNone && !mode.IsFile() && mode != ModeSymlink }
+	return odd(c.HeadMode) || odd(c.IndexMode) || odd(c.WorkMode) || c.IndexMode == ModeNone && c.WorkMode != ModeNone
 }
 
 // rank is where a status lists a change: conflicts after what differs, what the index does not have last.
@@ -237,7 +287,7 @@ func (r *Repo) noteStatus(ctx context.Context, before string, head Head, told ui
 	r.status.mu.Lock()
 	defer r.status.mu.Unlock()
 	r.status.index, r.status.head, r.status.files, r.status.changes = before, head.Commit, files, changes
-	r.status.written, r.status.told = nil, told
+	r.status.written, r.status.told = map[string]IndexEntry{}, told
 }
 
 // knownStatus gives what is known of paths that differ, if index, HEAD and their files are as
@@ -254,7 +304,7 @@ func (r *Repo) knownStatus(ctx context.Context, paths []string) ([]Change, bool)
 		return nil, false
 	}
 	for _, path := range paths {
-		if slices.Contains(r.status.written, path) {
+		if _, is := r.status.written[path]; is {
 			return nil, false
 		}
 		now := r.fileStamp(path)

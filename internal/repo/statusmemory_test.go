@@ -66,7 +66,7 @@ func TestAStatusByOwnWritesIsTheWholeOne(t *testing.T) {
 			}
 			got, err := mine.Status(repo.OwnWritesOnly(t.Context()))
 			require.NoError(r, err)
-			want, err := fresh.Status(t.Context())
+			want, err := fresh.StatusByCommand(t.Context())
 			require.NoError(r, err)
 			require.Equal(r, want, got)
 		}

@@ -67,14 +67,6 @@ func (r *Repo) Watch(ctx context.Context) (<-chan Topics, error) {
 }
 
 func (r *Repo) foldersToWatch(ctx context.Context) ([]string, error) {
-	before := r.indexStamp().b.String()
-	flags, err := r.readFlags(ctx, nil)
-	if err != nil {
-		return nil, fmt.Errorf("list the folders to watch: %w", err)
-	}
-	if len(flags) == 0 && r.indexStamp().b.String() == before {
-		r.noteFlagless(before, before)
-	}
 	ignored, err := r.ignoredFolders(ctx)
 	if err != nil {
 		return nil, err
