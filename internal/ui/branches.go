@@ -8,6 +8,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/app/planning"
+	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 	"bastel/internal/wording"
@@ -17,7 +18,7 @@ import (
 func (m *Model) chooseBranch() tea.Cmd {
 	head := m.where.Value.Head.Branch()
 	return func() tea.Msg {
-		refs, err := m.app.Repo.Refs(m.ctx, "refs/heads")
+		refs, err := m.app.Repo.Refs(repo.Because(m.ctx, "choosing a branch"), "refs/heads")
 		if err != nil {
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		}
@@ -52,7 +53,7 @@ func (m *Model) workOn(branch string) tea.Cmd {
 func (m *Model) chooseTarget() tea.Cmd {
 	branch, now := m.where.Value.Work.Branch(), m.where.Value.Target
 	return func() tea.Msg {
-		names, err := planning.Of(m.app).Ontos(m.ctx, branch)
+		names, err := planning.Of(m.app).Ontos(repo.Because(m.ctx, "choosing where a branch begins"), branch)
 		if err != nil {
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		}

@@ -336,7 +336,7 @@ func (m *Model) launch(msg kit.Launch) tea.Cmd {
 
 // editorOn is the user's editor on a file; line 0 leaves it to the editor where it begins.
 func (m *Model) editorOn(file string, line int) (*programs.InTerminal, error) {
-	editor, err := m.app.Repo.Editor(m.ctx)
+	editor, err := m.app.Repo.Editor(repo.Because(m.ctx, "which editor"))
 	if err != nil {
 		return nil, err
 	}

@@ -100,7 +100,7 @@ func (m *Model) catchUp() error {
 		}
 		if errors.Is(err, context.Canceled) { // it was not begun, or ended with the screen
 			again := &followed{Follow: step.Follow, ended: make(chan error, 1)}
-			carryOut(ctx, []*followed{again})
+			carryOut(repo.Because(ctx, step.Title), []*followed{again})
 			err = <-again.ended
 		}
 		if err != nil {

@@ -1,10 +1,13 @@
 package ui
 
 import (
+	"bytes"
 	"context"
+	"log/slog"
 	"os"
 	"reflect"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -25,9 +28,10 @@ func TestMain(m *testing.M) {
 
 // driver runs the frame without a terminal.
 type driver struct {
-	t        testing.TB
-	m        *Model
-	messages chan tea.Msg
+	t          testing.TB
+	m          *Model
+	messages   chan tea.Msg
+	unreasoned unreasoned
 }
 
 func newDriver(t testing.TB, dir string) *driver { return newDriverUntil(t.Context(), t, dir) }
@@ -40,10 +44,31 @@ func newDriverUntil(ctx context.Context, t testing.TB, dir string) *driver {
 		if d.m.app != nil {
 			d.m.app.Close()
 		}
+		d.unreasoned.Lock()
+		defer d.unreasoned.Unlock()
+		assert.Empty(t, d.unreasoned.lines, "processes of which the log says no reason")
 	})
+	if _, timed := t.(*testing.B); !timed {
+		d.m.log = slog.New(slog.NewTextHandler(&d.unreasoned, &slog.HandlerOptions{Level: slog.LevelDebug}))
+	}
 	d.update(tea.WindowSizeMsg{Width: 142, Height: 42})
 	d.run(d.m.open)
 	return d
+}
+
+// unreasoned are the lines of a log in which a process has no reason.
+type unreasoned struct {
+	sync.Mutex
+	lines []string
+}
+
+func (u *unreasoned) Write(line []byte) (int, error) {
+	if bytes.Contains(line, []byte(`why=""`)) {
+		u.Lock()
+		defer u.Unlock()
+		u.lines = append(u.lines, string(line))
+	}
+	return len(line), nil
 }
 
 func (d *driver) update(msg tea.Msg) {

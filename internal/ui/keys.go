@@ -181,7 +181,7 @@ func (m *Model) wheel(mouse tea.Mouse) {
 
 func (m *Model) showJournal() tea.Cmd {
 	return func() tea.Msg {
-		entries, err := m.app.Journal.Entries(context.WithoutCancel(m.ctx))
+		entries, err := m.app.Journal.Entries(repo.Because(context.WithoutCancel(m.ctx), "the journal"))
 		if err != nil {
 			return kit.Notice{Text: err.Error(), Trouble: true}
 		}
@@ -219,12 +219,12 @@ func account(e journal.Entry) string {
 // tellEntry shows what an entry did, the lines of working files that it took or brought among it.
 func (m *Model) tellEntry(e journal.Entry) tea.Cmd {
 	return func() tea.Msg {
-		lines, err := planning.Of(m.app).Changes(m.ctx, e)
+		lines, err := planning.Of(m.app).Changes(repo.Because(m.ctx, "an entry of the journal"), e)
 		text := account(e)
 		for _, line := range lines {
 			text += "\n" + line
 		}
-		back, backErr := planning.Of(m.app).LookBack(m.ctx, e)
+		back, backErr := planning.Of(m.app).LookBack(repo.Because(m.ctx, "an entry of the journal"), e)
 		text += "\n\n" + strings.Join(back, "\n")
 		if err = errors.Join(err, backErr); err != nil {
 			text += "\n" + err.Error()

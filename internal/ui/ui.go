@@ -151,22 +151,23 @@ func (m *Model) open() tea.Msg {
 	if err != nil {
 		return opened{err: err}
 	}
-	a.Repo.BeginStatus(repo.Because(m.ctx, "opening")) // it takes longest of all that the first frame waits for
+	opening := repo.Because(m.ctx, "opening")
+	a.Repo.BeginStatus(opening) // it takes longest of all that the first frame waits for
 	// Settings that cannot be read, or say something wrong, keep nobody from their work.
-	settings, err := a.Settings(m.ctx)
+	settings, err := a.Settings(opening)
 	if err == nil {
-		_, err = a.ExpireJournal(m.ctx)
+		_, err = a.ExpireJournal(opening)
 	}
 	if err != nil {
 		note = strings.TrimSpace(note + " " + err.Error())
 	}
 	note = strings.TrimSpace(note + " " + strings.Join(settings.Warnings, " "))
-	if commands, err := a.NotAllowed(m.ctx); err == nil && len(commands) > 0 {
+	if commands, err := a.NotAllowed(opening); err == nil && len(commands) > 0 {
 		note = strings.TrimSpace(note + " This repository's configuration names commands that are not allowed here yet: bastel allow.")
 	}
 	return opened{app: a, note: note, unfinished: a.ReadUnfinished(), questions: line, fetch: settings.FetchTime(),
-		ground: kit.GroundOf(settings.Background), palette: kit.Palette(settings.Theme), tab: a.TabWidth(m.ctx), context: a.DiffContext(m.ctx),
-		columns: a.Columns()}
+		ground: kit.GroundOf(settings.Background), palette: kit.Palette(settings.Theme), tab: a.TabWidth(opening),
+		context: a.DiffContext(opening), columns: a.Columns()}
 }
 
 // options are how the repository is opened.

@@ -12,6 +12,7 @@ import (
 	"bastel/internal/app/planning"
 	"bastel/internal/app/publishing"
 	"bastel/internal/journal"
+	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/send"
@@ -20,7 +21,7 @@ import (
 // undo offers the last step of the journal by its name and branch: a key that is held down does not go on into that.
 func (m *Model) undo() tea.Cmd {
 	return func() tea.Msg {
-		push, last, err := publishing.Of(m.app).PushedLast(m.ctx)
+		push, last, err := publishing.Of(m.app).PushedLast(repo.Because(m.ctx, "what can be taken back"))
 		switch {
 		case err != nil:
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
@@ -32,7 +33,7 @@ func (m *Model) undo() tea.Cmd {
 }
 
 func (m *Model) offerUndo() tea.Msg {
-	entry, err := planning.Of(m.app).LastDone(m.ctx)
+	entry, err := planning.Of(m.app).LastDone(repo.Because(m.ctx, "what can be taken back"))
 	if err != nil {
 		return kit.Notice{Text: app.Explain(err), Trouble: true}
 	}

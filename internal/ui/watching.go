@@ -35,7 +35,7 @@ func (m *Model) startLater() tea.Cmd {
 // watch looks again whenever something changes.
 func (m *Model) watch(a *app.App) tea.Cmd {
 	return func() tea.Msg {
-		told, err := a.Repo.Watch(m.ctx)
+		told, err := a.Repo.Watch(repo.Because(m.ctx, "watching for changes"))
 		if err != nil {
 			return nil // where the system cannot watch, a key and the focus do
 		}

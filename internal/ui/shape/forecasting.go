@@ -8,6 +8,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/replay"
+	"bastel/internal/repo"
 	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
 )
@@ -66,12 +67,12 @@ func (m *Model) show(plan shape.Plan) tea.Cmd {
 	if m.cancel != nil {
 		m.cancel()
 	}
-	ctx, cancel := context.WithCancel(m.ctx)
+	ctx, cancel := context.WithCancel(repo.Because(m.ctx, "forecasting"))
 	m.cancel = cancel
 	m.number++
 	number := m.number
 	m.trouble, m.checkSoon = "", false
-	keep := m.keeper.Keep(func() error { return m.planning.KeepPlan(m.ctx, plan) })
+	keep := m.keeper.Keep(func() error { return m.planning.KeepPlan(repo.Because(m.ctx, "keeping the plan"), plan) })
 	return func() tea.Msg {
 		defer cancel()
 		if err := keep(); err != nil {

@@ -208,7 +208,7 @@ func (m *Model) chooseStack() tea.Cmd {
 		}
 		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd {
 			return tea.Sequence(func() tea.Msg {
-				if err := m.app.ChooseStack(m.ctx, s.Name, carry); err != nil {
+				if err := m.app.ChooseStack(repo.Because(m.ctx, "what becomes of stacked branches"), s.Name, carry); err != nil {
 					return kit.Notice{Text: err.Error(), Trouble: true}
 				}
 				return nil

@@ -8,6 +8,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
 	"bastel/internal/ui/action"
@@ -118,7 +119,7 @@ func (m *Model) load() tea.Cmd {
 
 func (m *Model) showIgnored() tea.Cmd {
 	return func() tea.Msg {
-		paths, err := m.app.Repo.Ignored(m.ctx)
+		paths, err := m.app.Repo.Ignored(repo.Because(m.ctx, "what is ignored"))
 		if err != nil {
 			return kit.Notice{Text: err.Error(), Trouble: true}
 		}

@@ -106,7 +106,7 @@ func (m *Model) amendAuthor() tea.Cmd {
 func (m *Model) amendWith(am sorting.Amendment) tea.Cmd {
 	at := m.head.Commit
 	return func() tea.Msg {
-		names, err := m.app.Repo.RemotesWith(m.ctx, at)
+		names, err := m.app.Repo.RemotesWith(repo.Because(m.ctx, "who has the last commit"), at)
 		switch {
 		case err != nil:
 			return kit.Notice{Text: err.Error(), Trouble: true}

@@ -410,7 +410,7 @@ func (m *Model) drafts(only tray.Layer) []sorting.Draft {
 // loosen asks from which commit on, and into what.
 func (m *Model) loosen() tea.Cmd {
 	return func() tea.Msg {
-		commits, err := m.sorting.LastCommits(m.ctx)
+		commits, err := m.sorting.LastCommits(repo.Because(m.ctx, "the last commits"))
 		if err != nil {
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		}
