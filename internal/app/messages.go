@@ -128,7 +128,7 @@ func (a *App) Writing(ctx context.Context) (Writing, error) {
 	if err != nil {
 		return w, err
 	}
-	w.Verbose = slices.Contains([]string{"true", "yes", "on", "1", "2"}, strings.ToLower(verbose))
+	w.Verbose = repo.Truth(verbose, false)
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
 		return w, err

@@ -24,10 +24,11 @@ func (a *App) noteMoves(ctx context.Context, pairs []repo.Mapping) ([]journal.Re
 	if err != nil || len(patterns) == 0 || len(pairs) == 0 {
 		return nil, err
 	}
-	for key, off := range map[string]string{"notes.rewrite.rebase": "false", "notes.rewriteMode": "ignore"} {
-		if value, err := a.Repo.Config(ctx, key); err != nil || strings.EqualFold(value, off) {
-			return nil, err
-		}
+	if value, err := a.Repo.Config(ctx, "notes.rewrite.rebase"); err != nil || !repo.Truth(value, true) {
+		return nil, err
+	}
+	if value, err := a.Repo.Config(ctx, "notes.rewriteMode"); err != nil || strings.EqualFold(value, "ignore") {
+		return nil, err
 	}
 	refs, err := a.Repo.Refs(ctx, "refs/notes")
 	if err != nil {

@@ -83,10 +83,10 @@ const (
 
 // FolderRuleOf reads the setting's value.
 func FolderRuleOf(value string) FolderRule {
-	switch strings.ToLower(value) {
-	case "conflict":
+	switch {
+	case strings.EqualFold(value, "conflict"):
 		return FoldersAsk
-	case "false", "no", "off", "0":
+	case !repo.Truth(value, true):
 		return FoldersStay
 	}
 	return FoldersFollow

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -67,24 +68,31 @@ func (r *Repo) ForgetConfig() {
 	r.config = nil
 }
 
+// Truth reads a value as the configuration has truths: a word, or a number, of which zero is no. What is none of these, or not set,
+// is taken otherwise.
+func Truth(value string, otherwise bool) bool {
+	switch strings.ToLower(value) {
+	case "true", "yes", "on":
+		return true
+	case "false", "no", "off":
+		return false
+	}
+	if n, err := strconv.Atoi(value); err == nil {
+		return n != 0
+	}
+	return otherwise
+}
+
 // ConfigBool reads a truth value; what is not set is false.
 func (r *Repo) ConfigBool(ctx context.Context, key string) (bool, error) {
 	value, err := r.Config(ctx, key)
-	switch strings.ToLower(value) {
-	case "true", "yes", "on", "1":
-		return true, err
-	}
-	return false, err
+	return Truth(value, false), err
 }
 
 // FollowsRenames says whether files are followed through their renames where changes are shown: unless `diff.renames` says no.
 func (r *Repo) FollowsRenames(ctx context.Context) (bool, error) {
 	value, err := r.Config(ctx, "diff.renames")
-	switch strings.ToLower(value) {
-	case "false", "no", "off", "0":
-		return false, err
-	}
-	return true, err
+	return Truth(value, true), err
 }
 
 // configStamp is what the configuration depends on: its files, those that could be there, and

@@ -85,7 +85,7 @@ func (r *Repo) plainObjectFiles(ctx context.Context) (bool, error) {
 		return false, nil
 	}
 	shared, err := r.Config(ctx, "core.sharedRepository")
-	return shared == "" || shared == "umask" || shared == "false" || shared == "0", err
+	return shared == "" || shared == "umask" || !Truth(shared, true), err
 }
 
 func (r *Repo) objectDir() string { return filepath.Join(r.commonDir, "objects") }

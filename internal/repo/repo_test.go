@@ -467,3 +467,18 @@ func TestTheUsersConfigurationIsAFile(t *testing.T) {
 	require.NoError(t, r.SetOwnConfig(t.Context(), "bastel.background", "dark"))
 	require.FileExists(t, file)
 }
+
+// TestTruthsOfTheConfiguration are what the repository's own command makes of them; what is none is taken otherwise.
+func TestTruthsOfTheConfiguration(t *testing.T) {
+	f := fixture.New(t)
+	for _, value := range []string{"true", "Yes", "ON", "1", "2", "-1", "0", "00", "no", "Off", "FALSE", "input", "copies", "hook.sh", "y"} {
+		said, err := f.Run("-c", "core.fileMode="+value, "config", "--type=bool", "core.fileMode")
+		for _, otherwise := range []bool{true, false} {
+			want := otherwise
+			if err == nil {
+				want = said == "true"
+			}
+			assert.Equal(t, want, repo.Truth(value, otherwise), value)
+		}
+	}
+}

@@ -16,9 +16,6 @@ import (
 // errUnusual is why a status is left to the command of that name: something is not for the index's file alone to say.
 var errUnusual = errors.New("out of the ordinary")
 
-// unusualSettings have files be told to be the same, or other files, by more than a look at each.
-var unusualSettings = map[string]string{"core.filemode": "false", "core.symlinks": "false", "core.fsmonitor": ""}
-
 // statusByIndex is a whole status, put together from three answers that are had at once: what the index's file says beside one
 // look at each working file, where HEAD and index differ, and which files the index does not have. `status` looks at each file
 // that changed three times, and asks the rest after that. It is false where anything is out of the ordinary, or changed meanwhile.
@@ -48,17 +45,15 @@ func (r *Repo) statusByIndex(ctx context.Context) ([]Change, bool) {
 	return append(joinChanges(staged, loose), untracked...), true
 }
 
+// usual says that no setting has a look at a working file say less than it does, or another program look at it.
 func (r *Repo) usual(ctx context.Context) bool {
-	if os.Getenv("GIT_INDEX_FILE") != "" {
-		return false
-	}
-	for key, unusual := range unusualSettings {
-		values, err := r.ConfigAll(ctx, key)
-		if err != nil || slices.ContainsFunc(values, func(v string) bool { return unusual == "" || strings.EqualFold(v, unusual) }) {
+	for key, usual := range map[string]bool{"core.fileMode": true, "core.symlinks": true, "core.fsmonitor": false} {
+		value, err := r.Config(ctx, key)
+		if err != nil || value != "" && Truth(value, !usual) != usual {
 			return false
 		}
 	}
-	return true
+	return os.Getenv("GIT_INDEX_FILE") == ""
 }
 
 // joinChanges joins what is staged with what is loose, each in the order of the paths.

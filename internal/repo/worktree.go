@@ -54,7 +54,7 @@ func (r *Repo) ReadWorkFiles(ctx context.Context, changes []Change) ([]WorkFile,
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		files[i], err = r.readWorkFile(ctx, root, change, fileMode != "false")
+		files[i], err = r.readWorkFile(ctx, root, change, Truth(fileMode, true))
 		if err != nil {
 			files[i] = WorkFile{Failed: fmt.Errorf("read %s: %w", strconv.Quote(change.Path), err)}
 			continue
@@ -180,7 +180,7 @@ func (r *Repo) attributes(ctx context.Context, changes []Change) ([]attributeInf
 	if err != nil {
 		return nil, err
 	}
-	always := autocrlf != "" && autocrlf != "false"
+	always := autocrlf != "" && Truth(autocrlf, true) // "input" is one more
 	for i := range changes {
 		infos[i].converts = always
 	}
