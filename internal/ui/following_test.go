@@ -3,6 +3,7 @@ package ui
 import (
 	"testing"
 
+	tea "charm.land/bubbletea/v2"
 	"github.com/stretchr/testify/assert"
 
 	"bastel/internal/app"
@@ -85,4 +86,24 @@ func TestAKeyWaitsForWhatOvertakes(t *testing.T) {
 	d.rest()
 	assert.NotContains(t, d.frame(), "enter: ")
 	assert.Contains(t, f.Git("diff", "--cached"), "something else")
+}
+
+// TestEscStopsWhatIsLookedFor: what a key began to look for, and has not shown yet, does not come after esc, which leaves all else as
+// it is; keys in between were for it, and are named.
+func TestEscStopsWhatIsLookedFor(t *testing.T) {
+	f := desk(t)
+	d := newDriver(t, f.Dir)
+	d.play("+2 hunks", "]", "+1 file +1 −1", "enter", "+esc back to the series")
+	d.rest()
+	_, story := d.m.Update(tea.KeyPressMsg{Code: 'I', Text: "I"}) // held back
+	d.press("j", "esc")
+	assert.Contains(t, d.frame(), "Dropped with it: 1 key typed after it.")
+	assert.Contains(t, d.frame(), "esc back to the series", "the page below stays")
+	d.run(story)
+	d.rest()
+	assert.NotContains(t, d.frame(), "commit up to")
+	d.press("I")
+	d.wait("commits up to")
+	d.press("esc")
+	d.wait("esc back to the series")
 }

@@ -112,6 +112,9 @@ func (m *Model) askDemo() tea.Cmd {
 
 // press does what a key says.
 func (m *Model) press(msg tea.KeyPressMsg) tea.Cmd {
+	if msg.String() == "esc" && m.stopSearches() {
+		return nil
+	}
 	if m.page != nil {
 		return m.page.update(msg, m)
 	}

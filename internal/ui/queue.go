@@ -247,6 +247,21 @@ func (m *Model) nextKeys() tea.Cmd {
 	return tea.Batch(cmds...)
 }
 
+// stopSearches has nothing come any more of what keys began to look for, as if it had come and been left; nor does anything of keys
+// that were typed after it, for what it would have shown.
+func (m *Model) stopSearches() bool {
+	if !m.searches.Stop() {
+		return false
+	}
+	said := "What was being looked for is not shown."
+	if dropped := len(m.queue.typed); dropped > 0 {
+		m.queue.typed = nil
+		said += " Dropped with it: " + wording.Count(dropped, "key") + " typed after it."
+	}
+	m.notice = kit.Notice{Text: said}
+	return true
+}
+
 // beforeQuestion drops the keys that were typed before a question was there to be read: they
 // do not answer it. It says how many.
 func (m *Model) beforeQuestion() string {

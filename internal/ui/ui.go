@@ -71,6 +71,7 @@ type Model struct {
 
 	queue         queue
 	following     following
+	searches      kit.Searches
 	unfinished    unfinished
 	screenOut     *terminal // what is drawn goes there; nil: nobody looks
 	theme         kit.Theme
@@ -258,6 +259,8 @@ func (m *Model) fromWork(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 		return m.haveFinished(msg), true
 	case unattended:
 		return msg.cmd, true
+	case kit.Sought:
+		return m.handle(m.searches.Come(msg)), true
 	case opened:
 		m.queue.tracking = true // keys that were typed meanwhile are for what is shown first
 		defer func() { m.queue.tracking = false }()
@@ -388,9 +391,10 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 		m.app.Close()
 	}
 	m.app, m.where = msg.app, kit.Reading[app.BranchStatus]{}
-	planner := shape.New(m.ctx, m.app)
-	m.screens = []kit.Screen{chart.New(m.ctx, m.app), sort.New(m.ctx, m.app, msg.context), planner, mend.New(m.ctx, m.app, planner),
-		send.New(m.ctx, m.app, planner)}
+	ctx := kit.WithSearches(m.ctx, &m.searches)
+	planner := shape.New(ctx, m.app)
+	m.screens = []kit.Screen{chart.New(ctx, m.app), sort.New(ctx, m.app, msg.context), planner, mend.New(ctx, m.app, planner),
+		send.New(ctx, m.app, planner)}
 	m.unfinished.texts = msg.unfinished
 	m.at, m.stale = firstScreen, make([]bool, len(m.screens))
 	m.look(func(look *kit.Look) { look.Palette, look.Tab = msg.palette, msg.tab })

@@ -5,7 +5,6 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
-	"bastel/internal/app"
 	"bastel/internal/repo"
 )
 
@@ -101,24 +100,4 @@ func (r *Reading[T]) Forget() {
 	var none T
 	r.Value, r.Known, r.Err = none, false, nil
 	r.Supersede()
-}
-
-// Found is what was looked for because of a key.
-type Found[T any] struct {
-	Screen string
-	Value  T
-}
-
-// For is the screen that asked.
-func (f Found[T]) For() string { return f.Screen }
-
-// Find looks for something in the background, once. Where that fails, that is what is said.
-func Find[T any](ctx context.Context, screen string, find func(ctx context.Context) (T, error)) tea.Cmd {
-	return func() tea.Msg {
-		value, err := find(repo.Because(ctx, "looking for "+screen))
-		if err != nil {
-			return Notice{Text: app.Explain(err), Trouble: true}
-		}
-		return Found[T]{screen, value}
-	}
 }
