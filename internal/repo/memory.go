@@ -38,8 +38,9 @@ const racy = 50 * time.Millisecond
 
 // stamps tells how files and folders are: another stamp where one of them changed.
 type stamps struct {
-	b      strings.Builder
-	newest time.Time
+	b        strings.Builder
+	newest   time.Time
+	replaced bool // each change puts another file in the place of the one before
 }
 
 func (s *stamps) add(names ...string) {
@@ -61,7 +62,12 @@ func (s *stamps) info(name string, info os.FileInfo) {
 }
 
 // settled says that nothing changed so lately that a further change could go unseen.
-func (s *stamps) settled() bool { return time.Since(s.newest) > racy }
+func (s *stamps) settled() bool {
+	if s.replaced { // a file has another number then, unless two changes come within a step of the clock
+		return time.Since(s.newest) > tick
+	}
+	return time.Since(s.newest) > racy
+}
 
 // remembered runs a command that only reads, unless it is known what it answers.
 func (r *Repo) remembered(ctx context.Context, stamp func() *stamps, args ...string) ([]byte, error) {

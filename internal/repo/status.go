@@ -139,6 +139,7 @@ func (r *Repo) LooseOrStaged(ctx context.Context, tree ID, has []IndexEntry) ([]
 		return nil, nil
 	}
 	key, stamp := "unsettled "+tree.String()+"\x00"+strings.Join(paths, "\x00"), r.indexStamp()
+	stamp.replaced = false // but files are written in their place
 	for _, path := range paths {
 		stamp.add(r.WorkPath(path))
 	}

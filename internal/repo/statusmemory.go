@@ -81,7 +81,7 @@ func (r *Repo) takeBegun(ctx context.Context, head Head) (*begunStatus, bool) {
 
 // indexStamp is what says whether the index is as it was: the file, and what it may be split into.
 func (r *Repo) indexStamp() *stamps {
-	s := &stamps{}
+	s := &stamps{replaced: true}
 	s.add(filepath.Join(r.gitDir, "index"))
 	return s
 }
