@@ -21,10 +21,7 @@ const (
 
 // attentive reads a pipe into which a process writes many small pieces. To wake a reader that sleeps costs the writer more than
 // the writing, so it stays awake between them, and lets others of this program work meanwhile.
-type attentive struct {
-	pipe      syscall.RawConn
-	attention time.Duration
-}
+type attentive struct{ pipe syscall.RawConn }
 
 // attend reads from a pipe attentively, unless there is but one processor, which the writer needs.
 func attend(pipe io.Reader) io.Reader {
@@ -36,12 +33,12 @@ func attend(pipe io.Reader) io.Reader {
 	if err != nil {
 		return pipe
 	}
-	return &attentive{connection, attention}
+	return attentive{connection}
 }
 
-func (a *attentive) Read(p []byte) (n int, err error) {
+func (a attentive) Read(p []byte) (n int, err error) {
 	closed := a.pipe.Read(func(fd uintptr) (done bool) {
-		n, err = a.look(int(fd), p)
+		n, err = look(int(fd), p)
 		return !errors.Is(err, unix.EAGAIN) // or it sleeps until there is something
 	})
 	switch {
@@ -56,12 +53,12 @@ func (a *attentive) Read(p []byte) (n int, err error) {
 }
 
 // look reads what is there, and waits a little for it.
-func (a *attentive) look(fd int, p []byte) (n int, err error) {
+func look(fd int, p []byte) (n int, err error) {
 	began := time.Now()
 	for {
 		n, err = unix.Read(fd, p)
 		waited := time.Since(began)
-		if !errors.Is(err, unix.EINTR) && !(errors.Is(err, unix.EAGAIN) && waited < a.attention) {
+		if !errors.Is(err, unix.EINTR) && !(errors.Is(err, unix.EAGAIN) && waited < attention) {
 			return n, err
 		}
 		for time.Since(began) < waited+lookAgain {

@@ -29,6 +29,8 @@ type WorkFile struct {
 	Binary bool  // by attribute; the content may say so too
 	Failed error // why it could not be read; the rest says nothing then
 	Stamp  string
+
+	converts bool // a rule, or the configuration, has its bytes be stored otherwise
 }
 
 // ReadWorkFiles reads working files with attributes and filters applied. The
@@ -59,7 +61,7 @@ func (r *Repo) ReadWorkFiles(ctx context.Context, changes []Change) ([]WorkFile,
 			files[i] = WorkFile{Failed: fmt.Errorf("read %s: %w", strconv.Quote(change.Path), err)}
 			continue
 		}
-		files[i].Binary = attributes[i].binary
+		files[i].Binary, files[i].converts = attributes[i].binary, attributes[i].converts
 		if files[i].Mode.IsFile() && !files[i].Large && attributes[i].converts {
 			convert = append(convert, i)
 		}

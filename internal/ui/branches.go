@@ -8,7 +8,6 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/app/planning"
-	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 	"bastel/internal/wording"
@@ -17,8 +16,8 @@ import (
 // chooseBranch offers the branches that could be at work.
 func (m *Model) chooseBranch() tea.Cmd {
 	head := m.where.Value.Head.Branch()
-	return func() tea.Msg {
-		refs, err := m.app.Repo.Refs(repo.Because(m.ctx, "choosing a branch"), "refs/heads")
+	return kit.Seek(m.seeking(), "choosing a branch", func(ctx context.Context) tea.Msg {
+		refs, err := m.app.Repo.Refs(ctx, "refs/heads")
 		if err != nil {
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		}
@@ -40,7 +39,7 @@ func (m *Model) chooseBranch() tea.Cmd {
 			choose.Options = append(choose.Options, option)
 		}
 		return choose
-	}
+	})
 }
 
 func (m *Model) workOn(branch string) tea.Cmd {
@@ -52,8 +51,8 @@ func (m *Model) workOn(branch string) tea.Cmd {
 // chooseTarget offers where the branch at work could land.
 func (m *Model) chooseTarget() tea.Cmd {
 	branch, now := m.where.Value.Work.Branch(), m.where.Value.Target
-	return func() tea.Msg {
-		names, err := planning.Of(m.app).Ontos(repo.Because(m.ctx, "choosing where a branch begins"), branch)
+	return kit.Seek(m.seeking(), "choosing where a branch lands", func(ctx context.Context) tea.Msg {
+		names, err := planning.Of(m.app).Ontos(ctx, branch)
 		if err != nil {
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		}
@@ -71,7 +70,7 @@ func (m *Model) chooseTarget() tea.Cmd {
 				Detail: "forget the choice: the default branch of the shared remote", Do: func() tea.Cmd { return m.setTarget("") }})
 		}
 		return choose
-	}
+	})
 }
 
 // apartFrom says how far the branch at work and another one are apart.

@@ -1,6 +1,7 @@
 package ui
 
 import (
+	"slices"
 	"testing"
 
 	tea "charm.land/bubbletea/v2"
@@ -8,6 +9,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/repo"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 )
 
@@ -101,9 +103,38 @@ func TestEscStopsWhatIsLookedFor(t *testing.T) {
 	assert.Contains(t, d.frame(), "esc back to the series", "the page below stays")
 	d.run(story)
 	d.rest()
-	assert.NotContains(t, d.frame(), "commit up to")
+	assert.NotContains(t, d.frame(), "commits up to")
 	d.press("I")
 	d.wait("commits up to")
 	d.press("esc")
 	d.wait("esc back to the series")
+}
+
+// TestNoChooserComesAfterEsc: what a key would ask, once it has looked for the answers, is not asked after esc.
+func TestNoChooserComesAfterEsc(t *testing.T) {
+	for id, asks := range map[action.ID]string{action.Journal: "Journal: what was done", action.ChooseTarget: "land?",
+		action.Branch: "Which branch", action.Loosen: "Loosen commits", action.Ignored: "Ignored files"} {
+		t.Run(string(id), func(t *testing.T) {
+			f := desk(t)
+			d := newDriver(t, f.Dir)
+			d.wait("2 hunks")
+			d.rest()
+			at := slices.IndexFunc(d.m.actions(), func(a kit.Action) bool { return a.ID == id })
+			for _, stopped := range []bool{true, false} {
+				d.m.queue.tracking = true
+				asking := d.m.track(d.m.do(d.m.actions()[at]))
+				d.m.queue.tracking = false
+				if stopped {
+					d.press("esc")
+				}
+				d.run(asking)
+				if !stopped {
+					d.wait(asks)
+					continue
+				}
+				d.rest()
+				assert.NotContains(t, d.frame(), asks)
+			}
+		})
+	}
 }

@@ -183,8 +183,8 @@ func (m *Model) wheel(mouse tea.Mouse) {
 }
 
 func (m *Model) showJournal() tea.Cmd {
-	return func() tea.Msg {
-		entries, err := m.app.Journal.Entries(repo.Because(context.WithoutCancel(m.ctx), "the journal"))
+	return kit.Seek(m.seeking(), "the journal", func(ctx context.Context) tea.Msg {
+		entries, err := m.app.Journal.Entries(ctx)
 		if err != nil {
 			return kit.Notice{Text: err.Error(), Trouble: true}
 		}
@@ -202,7 +202,7 @@ func (m *Model) showJournal() tea.Cmd {
 			})
 		}
 		return choose
-	}
+	})
 }
 
 // account tells what an entry of the journal did: what each commit became, which other
@@ -221,13 +221,13 @@ func account(e journal.Entry) string {
 
 // tellEntry shows what an entry did, the lines of working files that it took or brought among it.
 func (m *Model) tellEntry(e journal.Entry) tea.Cmd {
-	return func() tea.Msg {
-		lines, err := planning.Of(m.app).Changes(repo.Because(m.ctx, "an entry of the journal"), e)
+	return kit.Seek(m.seeking(), "an entry of the journal", func(ctx context.Context) tea.Msg {
+		lines, err := planning.Of(m.app).Changes(ctx, e)
 		text := account(e)
 		for _, line := range lines {
 			text += "\n" + line
 		}
-		back, backErr := planning.Of(m.app).LookBack(repo.Because(m.ctx, "an entry of the journal"), e)
+		back, backErr := planning.Of(m.app).LookBack(ctx, e)
 		text += "\n\n" + strings.Join(back, "\n")
 		if err = errors.Join(err, backErr); err != nil {
 			text += "\n" + err.Error()
@@ -236,7 +236,7 @@ func (m *Model) tellEntry(e journal.Entry) tea.Cmd {
 			text += fmt.Sprintf("\n\nbastel rescue %d -o DIR writes out the files as they were.", e.Number)
 		}
 		return kit.Notice{Text: text}
-	}
+	})
 }
 
 func orDash(id repo.ID) string {

@@ -171,6 +171,9 @@ func (m *Model) open() tea.Msg {
 		context: a.DiffContext(opening), columns: a.Columns()}
 }
 
+// seeking is the context of what looks for something because of a key, which another key can stop.
+func (m *Model) seeking() context.Context { return kit.WithSearches(m.ctx, &m.searches) }
+
 // options are how the repository is opened.
 func (m *Model) options() []repo.Option {
 	if m.log == nil {
@@ -391,7 +394,7 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 		m.app.Close()
 	}
 	m.app, m.where = msg.app, kit.Reading[app.BranchStatus]{}
-	ctx := kit.WithSearches(m.ctx, &m.searches)
+	ctx := m.seeking()
 	planner := shape.New(ctx, m.app)
 	m.screens = []kit.Screen{chart.New(ctx, m.app), sort.New(ctx, m.app, msg.context), planner, mend.New(ctx, m.app, planner),
 		send.New(ctx, m.app, planner)}

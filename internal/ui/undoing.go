@@ -12,7 +12,6 @@ import (
 	"bastel/internal/app/planning"
 	"bastel/internal/app/publishing"
 	"bastel/internal/journal"
-	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/send"
@@ -20,20 +19,20 @@ import (
 
 // undo offers the last step of the journal by its name and branch: a key that is held down does not go on into that.
 func (m *Model) undo() tea.Cmd {
-	return func() tea.Msg {
-		push, last, err := publishing.Of(m.app).PushedLast(repo.Because(m.ctx, "what can be taken back"))
+	return kit.Seek(m.seeking(), "what can be taken back", func(ctx context.Context) tea.Msg {
+		push, last, err := publishing.Of(m.app).PushedLast(ctx)
 		switch {
 		case err != nil:
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		case last:
 			return m.offerTakingBack(push)
 		}
-		return m.offerUndo()
-	}
+		return m.offerUndo(ctx)
+	})
 }
 
-func (m *Model) offerUndo() tea.Msg {
-	entry, err := planning.Of(m.app).LastDone(repo.Because(m.ctx, "what can be taken back"))
+func (m *Model) offerUndo(ctx context.Context) tea.Msg {
+	entry, err := planning.Of(m.app).LastDone(ctx)
 	if err != nil {
 		return kit.Notice{Text: app.Explain(err), Trouble: true}
 	}
@@ -58,7 +57,7 @@ func (m *Model) offerTakingBack(push journal.Entry) kit.Choose {
 		{Label: "leave it", Detail: "Nothing is changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
 		{Label: "take the push back", Detail: "as X does in Send: the remote is asked first", Do: func() tea.Cmd { return send.TakeBack(m.app) }},
 		{Label: "undo the step before it", Detail: "here only; what was sent stays there. It says first which one that is.",
-			Do: func() tea.Cmd { return m.offerUndo }},
+			Do: func() tea.Cmd { return kit.Seek(m.seeking(), "what can be taken back", m.offerUndo) }},
 	}}
 }
 

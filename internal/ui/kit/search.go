@@ -2,6 +2,7 @@ package kit
 
 import (
 	"context"
+	"slices"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -9,7 +10,7 @@ import (
 	"bastel/internal/repo"
 )
 
-// Searches are those that keys began and of which nothing has come yet. They belong to the frame, which has Find note them by the
+// Searches are those that keys began and of which nothing has come yet. They belong to the frame, which has Seek note them by the
 // context of its screens: so a key that stops them finds each from the moment on in which it was begun.
 type Searches struct{ open []*search }
 
@@ -31,22 +32,17 @@ func (s *Searches) Stop() bool {
 		one.stopped = true
 		one.cancel()
 	}
-	any := len(s.open) > 0
+	found := len(s.open) > 0
 	s.open = nil
-	return any
+	return found
 }
 
 // Come gives what came of a search: nil, if it was stopped.
 func (s *Searches) Come(of Sought) tea.Msg {
 	of.search.cancel()
+	s.open = slices.DeleteFunc(s.open, func(one *search) bool { return one == of.search })
 	if of.search.stopped {
 		return nil
-	}
-	for i, one := range s.open {
-		if one == of.search {
-			s.open = append(s.open[:i:i], s.open[i+1:]...)
-			break
-		}
 	}
 	return of.msg
 }
@@ -68,16 +64,21 @@ func (f Found[T]) For() string { return f.Screen }
 
 // Find looks for something in the background, once. Where that fails, that is what is said.
 func Find[T any](ctx context.Context, screen string, find func(ctx context.Context) (T, error)) tea.Cmd {
+	return Seek(ctx, "looking for "+screen, func(ctx context.Context) tea.Msg {
+		value, err := find(ctx)
+		if err != nil {
+			return Notice{Text: app.Explain(err), Trouble: true}
+		}
+		return Found[T]{screen, value}
+	})
+}
+
+// Seek looks in the background for what to show or to ask.
+func Seek(ctx context.Context, reason string, look func(ctx context.Context) tea.Msg) tea.Cmd {
 	ctx, cancel := context.WithCancel(ctx)
 	one := &search{cancel: cancel}
 	if all, ok := ctx.Value(searchesKey{}).(*Searches); ok {
 		all.open = append(all.open, one)
 	}
-	return func() tea.Msg {
-		value, err := find(repo.Because(ctx, "looking for "+screen))
-		if err != nil {
-			return Sought{one, Notice{Text: app.Explain(err), Trouble: true}}
-		}
-		return Sought{one, Found[T]{screen, value}}
-	}
+	return func() tea.Msg { return Sought{one, look(repo.Because(ctx, reason))} }
 }

@@ -8,7 +8,6 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
-	"bastel/internal/repo"
 	"bastel/internal/safe"
 	"bastel/internal/tray"
 	"bastel/internal/ui/action"
@@ -118,8 +117,8 @@ func (m *Model) load() tea.Cmd {
 }
 
 func (m *Model) showIgnored() tea.Cmd {
-	return func() tea.Msg {
-		paths, err := m.app.Repo.Ignored(repo.Because(m.ctx, "what is ignored"))
+	return kit.Seek(m.ctx, "what is ignored", func(ctx context.Context) tea.Msg {
+		paths, err := m.app.Repo.Ignored(ctx)
 		if err != nil {
 			return kit.Notice{Text: err.Error(), Trouble: true}
 		}
@@ -128,7 +127,7 @@ func (m *Model) showIgnored() tea.Cmd {
 			choose.Options = append(choose.Options, kit.Option{Label: safe.Line(path)})
 		}
 		return choose
-	}
+	})
 }
 
 func (m *Model) chooseFromTrays() tea.Cmd {

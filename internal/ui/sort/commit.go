@@ -105,8 +105,8 @@ func (m *Model) amendAuthor() tea.Cmd {
 // amendWith amends; what a remote has already only after asking.
 func (m *Model) amendWith(am sorting.Amendment) tea.Cmd {
 	at := m.head.Commit
-	return func() tea.Msg {
-		names, err := m.app.Repo.RemotesWith(repo.Because(m.ctx, "who has the last commit"), at)
+	return kit.Seek(m.ctx, "who has the last commit", func(ctx context.Context) tea.Msg {
+		names, err := m.app.Repo.RemotesWith(ctx, at)
 		switch {
 		case err != nil:
 			return kit.Notice{Text: err.Error(), Trouble: true}
@@ -116,7 +116,7 @@ func (m *Model) amendWith(am sorting.Amendment) tea.Cmd {
 		am.Published = true
 		return kit.Ask{Question: fmt.Sprintf("%s has this commit already; whoever builds on it would get it twice. y amends it all the same.",
 			strings.Join(names, ", ")), Key: "y", Yes: m.amendNow(am)}
-	}
+	})
 }
 
 func (m *Model) amendNow(am sorting.Amendment) tea.Cmd {

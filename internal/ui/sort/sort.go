@@ -409,8 +409,8 @@ func (m *Model) drafts(only tray.Layer) []sorting.Draft {
 
 // loosen asks from which commit on, and into what.
 func (m *Model) loosen() tea.Cmd {
-	return func() tea.Msg {
-		commits, err := m.sorting.LastCommits(repo.Because(m.ctx, "the last commits"))
+	return kit.Seek(m.ctx, "the last commits", func(ctx context.Context) tea.Msg {
+		commits, err := m.sorting.LastCommits(ctx)
 		if err != nil {
 			return kit.Notice{Text: app.Explain(err), Trouble: true}
 		}
@@ -422,7 +422,7 @@ func (m *Model) loosen() tea.Cmd {
 				Do:     func() tea.Cmd { return m.loosenInto(c, n) }, Look: kit.LookAt(m.app, c.ID)})
 		}
 		return choose
-	}
+	})
 }
 
 func (m *Model) loosenInto(from app.Source, n int) tea.Cmd {
