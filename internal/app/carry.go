@@ -37,13 +37,13 @@ func (a *App) carryAlong(ctx context.Context, op *Operation, objects *repo.Overl
 			known, byPath[d.Path] = append(known, repo.IndexEntry{Path: d.Path, Mode: d.Old.Mode, ID: d.Old.ID}), d
 		}
 	}
-	unsettled, err := a.Repo.LooseOrStaged(ctx, op.trees[0], known)
-	if err != nil || len(unsettled) == 0 {
+	look, err := a.Repo.LookAt(ctx, known)
+	if err != nil {
 		return err
 	}
-	for _, path := range unsettled {
-		if ok, err := c.take(ctx, byPath[path]); err != nil || !ok {
-			return err // nothingInTheWay says which
+	for _, path := range look.Paths() {
+		if ok, err := c.take(ctx, byPath[path], look.Loose[path], look.Staged[path]); err != nil || !ok {
+			return err // clearWay says which
 		}
 	}
 	if op.Entry.Raw {
@@ -91,24 +91,12 @@ func (a *App) asBytes(ctx context.Context, files []journal.File) ([]journal.File
 	return files, nil
 }
 
-// take works out one path; ok is false where it cannot be carried.
-func (c *carrying) take(ctx context.Context, d merge.Difference) (ok bool, err error) {
-	if !d.Old.Mode.IsFile() || !d.New.Mode.IsFile() {
+// take works out one path, by what was read of it; ok is false where it cannot be carried.
+func (c *carrying) take(ctx context.Context, d merge.Difference, work repo.WorkFile, index repo.IndexEntry) (ok bool, err error) {
+	if !d.Old.Mode.IsFile() || !d.New.Mode.IsFile() || !index.Mode.IsFile() || !work.Mode.IsFile() || work.Large || work.Failed != nil {
 		return false, nil
 	}
-	staged, err := c.Repo.IndexEntries(ctx, []string{d.Path})
-	if err != nil {
-		return false, err
-	}
-	index, there := staged[d.Path]
-	work, err := c.Repo.ReadWorkFiles(ctx, []repo.Change{{Path: d.Path, IndexMode: index.Mode}})
-	if err != nil {
-		return false, err
-	}
-	if !there || !index.Mode.IsFile() || !work[0].Mode.IsFile() || work[0].Large || work[0].Failed != nil {
-		return false, nil
-	}
-	lies := c.objects.Put(repo.KindBlob, work[0].Data)
+	lies := c.objects.Put(repo.KindBlob, work.Data)
 	indexAfter, ok, err := c.merged(ctx, d, index.ID)
 	if err != nil || !ok {
 		return false, err
@@ -117,11 +105,11 @@ func (c *carrying) take(ctx context.Context, d merge.Difference) (ok bool, err e
 	if err != nil || !ok {
 		return false, err
 	}
-	raw, err := c.Repo.ReadRaw(ctx, []string{d.Path}, true)
+	raw, err := c.Repo.KeepRaw(ctx, []repo.WorkFile{work})
 	if err != nil {
 		return false, err
 	}
-	indexMode, workMode := modeAfter(d, index.Mode), modeAfter(d, raw[0].Mode)
+	indexMode, workMode := modeAfter(d, index.Mode), modeAfter(d, work.Mode)
 	c.stays = append(c.stays, repo.IndexEntry{Path: d.Path, Mode: d.Old.Mode, ID: d.Old.ID})
 	c.index = append(c.index, journal.File{Path: []byte(d.Path), BeforeMode: index.Mode, Before: index.ID, AfterMode: indexMode,
 		After: indexAfter})
@@ -159,10 +147,10 @@ func modeAfter(d merge.Difference, mode repo.Mode) repo.Mode {
 	return d.New.Mode
 }
 
-// nothingInTheWay refuses where a path that the step changes has loose or staged
-// changes that could not be carried along, or where something that is not the repository's lies in a new file's place.
-func (a *App) nothingInTheWay(ctx context.Context, trees treeStep, objects merge.Objects) error {
-	differences, err := merge.Compare(ctx, objects, trees[0], trees[1])
+// clearWay refuses where a path that the step changes has loose or staged changes that could not be carried along, or where
+// something that is not the repository's lies in a new file's place. What it sees of the others is what the step replaces.
+func (a *App) clearWay(ctx context.Context, op *Operation) error {
+	differences, err := merge.Compare(ctx, op.content, op.trees[0], op.trees[1])
 	if err != nil {
 		return err
 	}
@@ -176,18 +164,26 @@ func (a *App) nothingInTheWay(ctx context.Context, trees treeStep, objects merge
 		}
 	}
 	for _, d := range differences {
-		if d.Old.IsZero() {
+		if d.Old.IsZero() && d.New.Mode != repo.ModeSubmodule {
 			paths = append(paths, a.Repo.InTheWay(d.Path, func(path string) bool { return goes[path] })...)
 		}
 	}
-	unsettled, err := a.Repo.LooseOrStaged(ctx, trees[0], known)
+	look, err := a.Repo.LookAt(ctx, known)
 	if err != nil {
 		return err
 	}
-	paths = append(paths, unsettled...)
-	if len(paths) == 0 {
-		return nil
+	if paths = append(paths, look.Paths()...); len(paths) > 0 {
+		return inTheWayOf(paths)
 	}
+	op.changes = make([]repo.TreeChange, len(differences))
+	for i, d := range differences {
+		op.changes[i] = repo.TreeChange{Path: d.Path, Old: d.Old, New: d.New, Seen: look.Seen[d.Path]}
+	}
+	return nil
+}
+
+// inTheWayOf names what is in the way of a step.
+func inTheWayOf(paths []string) error {
 	slices.Sort(paths)
 	paths = slices.Compact(paths)
 	const shown = 10

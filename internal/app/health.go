@@ -52,6 +52,13 @@ func (a *App) Health(ctx context.Context) ([]HealthCheck, error) {
 	if said := a.unreadableState(ctx); said != "" {
 		add("state files", said, "Look at the file that is named, or remove it.")
 	}
+	if left, err := a.LeftStep(ctx); err != nil || left != "" {
+		if err != nil {
+			left = FirstLine(err.Error())
+		}
+		add("half done", left, "bastel doctor --finish does the rest, bastel doctor --take-back takes it back; until then "+
+			"nothing else changes here.")
+	}
 	if operation, busy := a.Repo.Unfinished(); busy {
 		add("unfinished", "another tool's "+operation.Name, operation.Finish)
 	}

@@ -38,6 +38,9 @@ func (a *App) lock(ctx context.Context) (unlock func(), err error) {
 	late := time.After(lockPatience)
 	for {
 		unlock, holder, err := a.tryLock()
+		if err == nil && holder == "" {
+			err = a.nothingLeft(unlock)
+		}
 		if err != nil || holder == "" {
 			return unlock, err
 		}
@@ -50,6 +53,17 @@ func (a *App) lock(ctx context.Context) (unlock func(), err error) {
 		case <-time.After(10 * time.Millisecond):
 		}
 	}
+}
+
+// nothingLeft refuses where a step is left half done, and lets go of the lock then: another one would build on it.
+func (a *App) nothingLeft(unlock func()) error {
+	_, found, err := a.readNote()
+	if !found || err != nil {
+		return nil // what cannot be read is said at the start, and passed over
+	}
+	unlock()
+	return Refuse("A step is left half done here, so nothing else is changed. bastel doctor says which; bastel doctor --finish or " +
+		"bastel doctor --take-back ends it.")
 }
 
 // tryLock takes the lock if it is free, or else says who holds it.

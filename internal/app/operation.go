@@ -30,20 +30,21 @@ type Operation struct {
 	Entry  journal.Entry
 	Reflog string
 
-	trees     treeStep     // index and working files go from one tree to the other; equal: they stay
-	Stages    []repo.Stage // conflicts that come back into the index
-	Head      [2]string    // HEAD goes from one branch to another; empty: it stays
-	EndsMerge bool         // the merge that waits is over
+	trees     treeStep      // index and working files go from one tree to the other; equal: they stay
+	content   *repo.Overlay // what the trees are read from
+	Stages    []repo.Stage  // conflicts that come back into the index
+	Head      [2]string     // HEAD goes from one branch to another; empty: it stays
+	EndsMerge bool          // the merge that waits is over
 
 	objects    func(ctx context.Context) error                                 // writes the objects that the refs will name
 	Seen       func(ctx context.Context) error                                 // refuses where something else is not what it was
 	OtherMoves func(ctx context.Context) (others []journal.RefMove, err error) // finds more refs to move
 	Hooks      func(ctx context.Context) error                                 // those that come after
 
-	journal repo.RefUpdate // adds the entry
-	layout  *repo.Layout   // where the working files lie as they will be
-	steps   []repo.FileStep
-	id      repo.ID // of the entry in the journal, once its commit is there
+	journal repo.RefUpdate    // adds the entry
+	changes []repo.TreeChange // what differs between the trees, and what was seen of it
+	layout  *repo.Layout      // where the working files lie as they will be; none: none change
+	id      repo.ID           // of the entry in the journal, once its commit is there
 }
 
 // CarryOut carries an operation out: before or after, never between. What fails half way is
@@ -55,7 +56,7 @@ func (a *App) CarryOut(ctx context.Context, op *Operation) (warning string, err 
 		return "", err
 	}
 	defer unlock()
-	defer func() { op.layout.Close() }()
+	defer func() { op.layout.Close() }() // where it was left, that does nothing
 	began := time.Now()
 	defer func() {
 		a.Repo.Log().Info("operation", "kind", op.Entry.Kind, "ref", op.Entry.Ref, "entry", op.Entry.Number, "took",
@@ -65,23 +66,36 @@ func (a *App) CarryOut(ctx context.Context, op *Operation) (warning string, err 
 		return "", err
 	}
 	ctx = context.WithoutCancel(ctx) // from here on there is no half
-	if err := a.writeNote(ctx, op); err != nil {
+	if err := a.writeNote(ctx, op, false); err != nil {
 		return "", err
 	}
 	if err := a.moveRefs(ctx, op); err != nil {
 		return "", errors.Join(err, a.removeNote())
 	}
-	if err := a.followIndex(ctx, op); err != nil {
-		return "", a.takeBack(ctx, op, nil, err)
+	for _, do := range []func(context.Context, *Operation) error{a.followFiles, a.followIndex, a.follow} {
+		if err := do(ctx, op); err != nil {
+			return "", a.takeBack(ctx, op, err)
+		}
 	}
-	if done, err := a.followFiles(ctx, op); err != nil {
-		return "", a.takeBack(ctx, op, done, err)
-	}
-	if err := a.follow(ctx, op); err != nil {
-		return "", err // the note stays: the next start goes on
-	}
-	return a.runHooks(ctx, op), nil
+	return joinSentences(a.remarks(op), a.runHooks(ctx, op)), nil
 }
+
+// remarks says what an operation left as it was though it would have changed.
+func (a *App) remarks(op *Operation) string {
+	if op.layout == nil {
+		return ""
+	}
+	text := ""
+	if late := op.layout.Late; len(late) > 0 {
+		text = strings.Join(late, ", ") + " was saved meanwhile, and lies as it was saved."
+	}
+	if folder := op.layout.StoodIn(); folder != "" {
+		text = joinSentences(text, fmt.Sprintf("the folder %q, in which you stand, is empty now: nothing on this branch is in it.", folder))
+	}
+	return text
+}
+
+func joinSentences(first, second string) string { return strings.TrimSpace(first + " " + second) }
 
 // check refuses where something is not what it was when the operation was worked out, and
 // writes its objects meanwhile.
@@ -100,6 +114,9 @@ func (a *App) check(ctx context.Context, op *Operation) error {
 			op.Entry.Others, err = op.OtherMoves(both)
 			return err
 		})
+	}
+	if op.trees[0] != op.trees[1] {
+		group.Go(func() error { return a.clearWay(both, op) })
 	}
 	if err := group.Wait(); err != nil {
 		return err
@@ -126,39 +143,61 @@ func (a *App) indexSeen(ctx context.Context, entry journal.Entry) error {
 	return nil
 }
 
-// layOut prepares the working files and refuses where one has changed since it was seen.
+// layOut lays out whole what the working files will be, and refuses where one has changed since it was seen.
 func (a *App) layOut(ctx context.Context, op *Operation) (err error) {
-	if len(op.Entry.Files) == 0 {
+	if len(op.Entry.Files) == 0 && op.trees[0] == op.trees[1] && !op.changesIndex() {
 		return nil
 	}
-	if op.layout, op.steps, err = a.fileSteps(ctx, op.Entry); err != nil {
+	if op.layout, err = a.Repo.NewLayout(); err != nil {
+		return err
+	}
+	if op.trees[0] != op.trees[1] {
+		if err := op.layout.Tree(ctx, op.trees[0], op.trees[1], op.changes); err != nil {
+			return inTheWay(err)
+		}
+	}
+	if err := a.layOutFiles(ctx, op); err != nil {
+		return err
+	}
+	if err := op.layout.Writable(); err != nil {
+		return &Refusal{Reason: FirstLine(err.Error()) + ". Nothing was changed.", Err: err}
+	}
+	return op.layout.Keep()
+}
+
+// changesIndex says whether paths of the index change by themselves.
+func (op *Operation) changesIndex() bool { return len(op.Entry.Index) > 0 || len(op.Stages) > 0 }
+
+func (a *App) layOutFiles(ctx context.Context, op *Operation) error {
+	steps, err := a.fileSteps(ctx, op)
+	if err != nil || len(steps) == 0 {
 		return err
 	}
 	var paths []string
-	for i := range op.steps {
-		paths = append(paths, op.steps[i].To.Path)
-		if raw := op.steps[i].To.ID; raw != op.Entry.Files[i].After {
+	for i := range steps {
+		paths = append(paths, steps[i].To.Path)
+		if raw := steps[i].To.ID; raw != op.Entry.Files[i].After {
 			op.Entry.Files[i].AfterRaw = raw
 		}
 	}
-	now, err := a.Repo.FilesNow(paths)
+	now, err := a.Repo.ReadRaw(ctx, paths, false)
 	if err != nil {
 		return err
 	}
-	for i, s := range op.steps {
+	for i, s := range steps {
 		if !now[i].Is(s.Seen) {
 			return changedSince(&repo.FileMovedError{Path: s.To.Path})
 		}
-		op.steps[i].Seen.Permissions = now[i].Permissions
+		steps[i].Seen = now[i]
 	}
-	return nil
+	return op.layout.Add(ctx, steps, op.Entry.Raw)
 }
 
 // fileSteps says what becomes of an entry's working files.
-func (a *App) fileSteps(ctx context.Context, entry journal.Entry) (*repo.Layout, []repo.FileStep, error) {
-	steps := make([]repo.FileStep, len(entry.Files))
-	after := make([]repo.IndexEntry, len(entry.Files))
-	for i, f := range entry.Files {
+func (a *App) fileSteps(ctx context.Context, op *Operation) ([]repo.FileStep, error) {
+	steps := make([]repo.FileStep, len(op.Entry.Files))
+	after := make([]repo.IndexEntry, len(steps))
+	for i, f := range op.Entry.Files {
 		path := string(f.Path)
 		after[i] = repo.IndexEntry{Path: path, Mode: f.AfterMode, ID: f.After}
 		steps[i] = repo.FileStep{
@@ -167,17 +206,17 @@ func (a *App) fileSteps(ctx context.Context, entry journal.Entry) (*repo.Layout,
 				Permissions: fs.FileMode(cmp.Or(f.AfterPermissions, f.Permissions))},
 		}
 	}
-	if entry.Raw {
-		return nil, steps, nil
+	if op.Entry.Raw || len(steps) == 0 {
+		return steps, nil
 	}
-	layout, files, err := a.Repo.LayOut(ctx, after)
+	files, err := op.layout.Files(ctx, after)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	for i := range steps {
 		steps[i].To = files[i]
 	}
-	return layout, steps, nil
+	return steps, nil
 }
 
 func changedSince(err error) error {
@@ -240,14 +279,19 @@ func (a *App) stayOnBranch(ctx context.Context, op *Operation) error {
 	return a.Repo.SetSymbolicRef(ctx, "HEAD", op.Head[0])
 }
 
-// followIndex brings the index along: by the entry's paths, by the conflicts that come back,
-// or with the working files from one tree to another.
+// followFiles brings the working files along.
+func (a *App) followFiles(_ context.Context, op *Operation) error {
+	if op.layout == nil {
+		return nil
+	}
+	return op.layout.CarryOut()
+}
+
+// followIndex brings the index along: with the working files from one tree to another, by the entry's paths, or by the conflicts
+// that come back.
 func (a *App) followIndex(ctx context.Context, op *Operation) error {
-	if op.trees[0] != op.trees[1] {
-		if err := a.Repo.Switch(ctx, op.trees[0], op.trees[1]); err != nil {
-			if errors.Is(err, repo.ErrInTheWay) || errors.Is(err, repo.ErrLocked) {
-				op.trees[1] = op.trees[0] // it was refused before it touched a file: there is nothing to take back
-			}
+	if op.layout != nil {
+		if err := op.layout.InstallIndex(); err != nil {
 			return err
 		}
 	}
@@ -257,18 +301,13 @@ func (a *App) followIndex(ctx context.Context, op *Operation) error {
 	return a.WriteIndex(ctx, indexAfter(op.Entry.Index))
 }
 
-// followFiles brings the working files along, and gives those that were written.
-func (a *App) followFiles(ctx context.Context, op *Operation) ([]repo.FileStep, error) {
-	if len(op.steps) == 0 {
-		return nil, nil
-	}
-	return a.Repo.WriteFiles(ctx, op.mark(), op.layout, op.steps)
-}
-
-func (op *Operation) mark() string { return op.id.Short() }
-
-// follow does what is left once nothing can be refused any more, and removes the note.
+// follow does what is left, and removes the note: from then on it is done.
 func (a *App) follow(ctx context.Context, op *Operation) error {
+	if op.layout != nil {
+		if err := op.layout.LookLate(); err != nil {
+			return err
+		}
+	}
 	if op.Head[1] != "" {
 		if err := a.Repo.SetSymbolicRef(ctx, "HEAD", op.Head[1]); err != nil {
 			return err
@@ -283,6 +322,9 @@ func (a *App) follow(ctx context.Context, op *Operation) error {
 }
 
 func (a *App) runHooks(ctx context.Context, op *Operation) (warning string) {
+	if op.trees[0] != op.trees[1] && a.Repo.HasHook(ctx, "post-index-change") {
+		_ = a.Repo.RunHook(ctx, "post-index-change", "1", "0") // what it says changes nothing, as with the repository itself
+	}
 	if op.Hooks == nil {
 		return ""
 	}
@@ -292,16 +334,29 @@ func (a *App) runHooks(ctx context.Context, op *Operation) (warning string) {
 	return ""
 }
 
-// takeBack makes undone what of an operation was done when a step failed. If that fails too
-// the note stays, and the next start tries again.
-func (a *App) takeBack(ctx context.Context, op *Operation, written []repo.FileStep, cause error) error {
-	turned := make([]repo.FileStep, len(written))
-	for i, s := range written {
-		turned[i] = s.Turned()
+// takeBack makes undone what of an operation was done when a step failed: by what was moved aside, so that the cause cannot stop
+// it too. If that fails all the same the note stays, and says that it failed: the next start takes it back, and never finishes it.
+func (a *App) takeBack(ctx context.Context, op *Operation, cause error) error {
+	changed, err := a.undone(ctx, op)
+	if err != nil {
+		err = errors.Join(err, a.writeNote(ctx, op, true))
+		op.layout.Leave()
+		return &LeftError{Title: op.Entry.Title, Cause: cause, Err: err}
 	}
-	_, err := a.Repo.WriteFiles(ctx, op.mark(), nil, turned)
-	if err == nil {
-		err = a.indexBack(ctx, op)
+	if len(changed) > 0 {
+		return &Refusal{Reason: fmt.Sprintf("%s was saved while the step was carried out, and lies as it was saved; all else is as it was: %s",
+			strings.Join(changed, ", "), FirstLine(cause.Error())), Err: cause}
+	}
+	return changedSince(inTheWay(cause))
+}
+
+// undone brings files, index, refs and HEAD back to what they were before an operation. It gives the files that somebody saved
+// meanwhile.
+func (a *App) undone(ctx context.Context, op *Operation) (changed []string, err error) {
+	if op.layout != nil {
+		if changed, err = op.layout.TakeBack(); err == nil {
+			err = op.layout.IndexBack()
+		}
 	}
 	if err == nil {
 		err = a.refsBack(ctx, op)
@@ -309,22 +364,7 @@ func (a *App) takeBack(ctx context.Context, op *Operation, written []repo.FileSt
 	if err == nil {
 		err = errors.Join(a.stayOnBranch(ctx, op), a.removeNote())
 	}
-	if err != nil {
-		return errors.Join(cause, fmt.Errorf("take the step back: %w; the next start of Bastel tries again", err))
-	}
-	return changedSince(inTheWay(cause))
-}
-
-func (a *App) indexBack(ctx context.Context, op *Operation) error {
-	if op.trees[0] != op.trees[1] {
-		if err := a.finishTree(ctx, op.trees[1], op.trees[0]); err != nil {
-			return err
-		}
-	}
-	if len(op.Entry.Stages) > 0 && len(op.Stages) == 0 {
-		return a.Repo.WriteStages(ctx, StagesOf(op.Entry.Stages))
-	}
-	return a.finishIndex(ctx, FilesBack(op.Entry.Index))
+	return changed, err
 }
 
 // refsBack moves the refs back in one transaction with a record that says so.
@@ -379,12 +419,12 @@ func ReflogMessage(kind journal.Kind, title string) string {
 func (a *App) DiscardEntry(ctx context.Context, before []repo.RawFile, after []repo.IndexEntry) (journal.Entry, error) {
 	head, err := a.Repo.Head(ctx)
 	entry := journal.Entry{Kind: journal.Discard, Ref: head.Ref, Old: head.Commit, New: head.Commit}
-	entry.Title = fmt.Sprintf("changes of %s", before[0].Path)
+	entry.Title = "changes of " + after[0].Path
 	if n := len(before); n > 1 {
 		entry.Title = fmt.Sprintf("changes of %d files", n)
 	}
 	for i, b := range before {
-		entry.Files = append(entry.Files, journal.File{Path: []byte(b.Path), BeforeMode: b.Mode, Before: b.ID, AfterMode: after[i].Mode,
+		entry.Files = append(entry.Files, journal.File{Path: []byte(after[i].Path), BeforeMode: b.Mode, Before: b.ID, AfterMode: after[i].Mode,
 			After: after[i].ID, Permissions: uint32(b.Permissions)})
 	}
 	return entry, err

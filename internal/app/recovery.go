@@ -1,7 +1,6 @@
 package app
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -20,7 +19,7 @@ import (
 // noteFile names what is on its way between its refs and its files.
 const (
 	noteFile   = "unfinished.json"
-	noteFormat = "bastel-unfinished/2"
+	noteFormat = "bastel-unfinished/3"
 	noteLimit  = 64 << 10
 )
 
@@ -32,14 +31,23 @@ type note struct {
 	Stages    bool      `json:"stages,omitempty"` // conflicts come back: those that the entry tells of
 	Head      [2]string `json:"head"`
 	EndsMerge bool      `json:"ends_merge,omitempty"`
+	Layout    string    `json:"layout,omitempty"` // the folder in which its files lie, new and old
+	Failed    bool      `json:"failed,omitempty"` // it failed, and could not be taken back: it is never finished
 }
 
 // writeNote writes the entry's commit and the note, synced, before anything shows.
-func (a *App) writeNote(ctx context.Context, op *Operation) error {
-	if err := a.prepare(ctx, op); err != nil {
-		return err
+func (a *App) writeNote(ctx context.Context, op *Operation, failed bool) error {
+	if !failed {
+		if err := a.prepare(ctx, op); err != nil {
+			return err
+		}
 	}
-	data, err := json.Marshal(note{noteFormat, op.id, op.trees, len(op.Stages) > 0, op.Head, op.EndsMerge})
+	n := note{Format: noteFormat, Entry: op.id, Trees: op.trees, Stages: len(op.Stages) > 0, Head: op.Head, EndsMerge: op.EndsMerge,
+		Failed: failed}
+	if op.layout != nil {
+		n.Layout = op.layout.Name()
+	}
+	data, err := json.Marshal(n)
 	if err != nil {
 		return fmt.Errorf("note the step: %w", err)
 	}
@@ -77,51 +85,196 @@ func (a *App) readNote() (n note, found bool, err error) {
 	return n, true, nil
 }
 
-// recover finishes an operation that a crash cut off after its refs had moved, and forgets
-// one whose refs had not. What another living process does is left alone. It gives a
-// sentence about what it did.
+// LeftError is a step that was left half done, since neither the rest of it can be done nor what was done be taken back.
+type LeftError struct {
+	Title string
+	Cause error // why it cannot be finished
+	Err   error // why it cannot be taken back
+}
+
+func (e *LeftError) Error() string {
+	return fmt.Sprintf("the step %q is half done: it cannot be finished (%v), nor taken back (%v). bastel doctor says what stands where",
+		e.Title, e.Cause, e.Err)
+}
+
+// Unwrap gives both reasons.
+func (e *LeftError) Unwrap() []error { return []error{e.Cause, e.Err} }
+
+// Left is a step that a crash or a failure left half done.
+type Left struct {
+	note
+	op Operation
+	in bool // its refs have moved
+}
+
+// Says tells of it in a sentence.
+func (l *Left) Says() string {
+	how := "was interrupted"
+	if l.Failed {
+		how = "failed, and could not be taken back then"
+	}
+	branch := strings.TrimPrefix(l.op.Entry.Ref, "refs/heads/")
+	return fmt.Sprintf("The %s of %s (%s) %s.", l.op.Entry.Kind.Noun(), branch, l.op.Entry.Title, how)
+}
+
+// recover finishes an operation that a crash cut off after its refs had moved, takes one back that failed, and forgets one whose refs
+// had not moved. What another living process does is left alone. It gives a sentence about what it did; where nothing could be
+// done, what is left is said, and stays.
 func (a *App) recover(ctx context.Context) (string, error) {
 	if err := a.carryTexts(); err != nil {
 		return "", err
 	}
-	n, found, err := a.readNote()
-	if err != nil {
+	left, unlock, err := a.leftStep(ctx)
+	if errors.Is(err, errUnreadableNote) {
 		return fmt.Sprintf("The note of an unfinished step, bastel/%s in the git folder, cannot be read (%v). It was passed over; remove it.",
 			noteFile, err), nil
 	}
-	if !found {
-		return "", nil
-	}
-	unlock, busy, err := a.tryLock()
-	if err != nil || busy != "" {
+	if err != nil || left == nil {
 		return "", err
 	}
 	defer unlock()
-	if n, found, err = a.readNote(); err != nil || !found {
-		return "", err // it was finished meanwhile
+	said, err := a.end(ctx, left)
+	if err != nil {
+		a.Repo.Log().Error("a step is left half done", "title", left.op.Entry.Title, "error", err)
+		return left.Says() + " It stays as it is for now (" + FirstLine(err.Error()) + "): bastel doctor --finish or --take-back ends it.", nil
+	}
+	return said, nil
+}
+
+// end does with a step that was left what is to be done by itself.
+func (a *App) end(ctx context.Context, left *Left) (said string, err error) {
+	if !left.Failed {
+		if said, err = a.finishLeft(ctx, left); err == nil {
+			return said, nil
+		}
+	}
+	said, backErr := a.takeLeftBack(ctx, left)
+	if backErr != nil {
+		return "", errors.Join(err, backErr)
+	}
+	return said, nil
+}
+
+// leftStep is the step that was left half done, if there is one and no other process is at work on it. The lock is held then.
+func (a *App) leftStep(ctx context.Context) (left *Left, unlock func(), err error) {
+	if _, found, err := a.readNote(); err != nil || !found {
+		return nil, nil, err
+	}
+	unlock, busy, err := a.tryLock()
+	if err != nil || busy != "" {
+		return nil, nil, err
+	}
+	n, found, err := a.readNote()
+	if err != nil || !found { // it was finished meanwhile
+		unlock()
+		return nil, nil, err
 	}
 	entry, took, err := a.Journal.Took(ctx, n.Entry)
 	if err != nil {
+		unlock()
+		return nil, nil, err
+	}
+	left = &Left{note: n, in: took, op: Operation{Entry: entry, id: n.Entry, trees: n.Trees, Head: n.Head, EndsMerge: n.EndsMerge,
+		content: a.Engine.Objects()}}
+	if n.Stages {
+		left.op.Stages = StagesOf(entry.Stages)
+	}
+	return left, unlock, nil
+}
+
+// Finish finishes a step that was left half done.
+func (a *App) Finish(ctx context.Context) (string, error) { return a.endBy(ctx, a.finishLeft) }
+
+// TakeBack takes back a step that was left half done.
+func (a *App) TakeBack(ctx context.Context) (string, error) { return a.endBy(ctx, a.takeLeftBack) }
+
+func (a *App) endBy(ctx context.Context, do func(context.Context, *Left) (string, error)) (string, error) {
+	left, unlock, err := a.leftStep(ctx)
+	if err != nil {
 		return "", err
 	}
-	op := Operation{Entry: entry, id: n.Entry, trees: n.Trees, Head: n.Head, EndsMerge: n.EndsMerge}
-	if n.Stages {
-		op.Stages = StagesOf(entry.Stages)
+	if left == nil {
+		return "", Refuse("No step is left half done here.")
 	}
-	if !took {
-		return "", errors.Join(a.stayOnBranchAgain(ctx, &op), a.removeNote())
+	defer unlock()
+	return do(ctx, left)
+}
+
+// LeftStep says what step is left half done; empty: none.
+func (a *App) LeftStep(ctx context.Context) (string, error) {
+	left, unlock, err := a.leftStep(ctx)
+	if err != nil || left == nil {
+		return "", err
 	}
-	if moved, err := a.movedOn(ctx, &op); err != nil || moved {
-		return "", errors.Join(err, a.removeNote())
+	unlock()
+	return left.Says(), nil
+}
+
+// open opens what was laid out for a step that was left. Errors: fs.ErrNotExist, where it is gone.
+func (a *App) open(left *Left) error {
+	if left.Layout == "" || left.op.layout != nil {
+		return nil
 	}
-	changed, err := a.finish(ctx, &op)
+	layout, err := a.Repo.OpenLayout(left.Layout)
+	left.op.layout = layout
+	return err
+}
+
+// forget removes the note, and what was laid out, of a step that nothing is left to do of.
+func (a *App) forget(left *Left) error {
+	_ = a.open(left) // what is gone need not be removed
+	left.op.layout.Close()
+	return a.removeNote()
+}
+
+func (a *App) finishLeft(ctx context.Context, left *Left) (string, error) {
+	if !left.in {
+		return "", errors.Join(a.stayOnBranchAgain(ctx, &left.op), a.forget(left))
+	}
+	if moved, err := a.movedOn(ctx, &left.op); err != nil || moved {
+		if err == nil {
+			err = a.forget(left)
+		}
+		return "", err
+	}
+	err := a.open(left)
+	var changed []string
+	if err == nil {
+		changed, err = a.finish(ctx, &left.op)
+	}
 	if err != nil {
-		return "", fmt.Errorf("finish the %s of %s that was interrupted: %w", entry.Kind.Noun(), strings.TrimPrefix(entry.Ref, "refs/heads/"),
-			err)
+		return "", fmt.Errorf("finish the %s: %w", left.op.Entry.Kind.Noun(), err)
 	}
-	said := fmt.Sprintf("The %s that was interrupted is finished now.", entry.Kind.Noun())
+	left.op.layout.Close()
+	said := fmt.Sprintf("The %s that was interrupted is finished now.", left.op.Entry.Kind.Noun())
 	if len(changed) > 0 {
 		said += " Changed since, and left as they are: " + strings.Join(changed, ", ")
+	}
+	return said, nil
+}
+
+func (a *App) takeLeftBack(ctx context.Context, left *Left) (string, error) {
+	if !left.in {
+		return "", errors.Join(a.stayOnBranchAgain(ctx, &left.op), a.forget(left))
+	}
+	if moved, err := a.movedOn(ctx, &left.op); err != nil || moved {
+		if err == nil {
+			err = a.forget(left)
+		}
+		return "", err
+	}
+	err := a.open(left)
+	var changed []string
+	if err == nil {
+		changed, err = a.undone(ctx, &left.op)
+	}
+	if err != nil {
+		return "", fmt.Errorf("take the %s back: %w", left.op.Entry.Kind.Noun(), err)
+	}
+	left.op.layout.Close()
+	said := fmt.Sprintf("The %s that was left half done is taken back: all is as it was before it.", left.op.Entry.Kind.Noun())
+	if len(changed) > 0 {
+		said += " But these were changed since, and are left as they are: " + strings.Join(changed, ", ")
 	}
 	return said, nil
 }
@@ -155,16 +308,19 @@ func (a *App) movedOn(ctx context.Context, op *Operation) (bool, error) {
 // finish does what is left of an operation after its refs have moved. It gives the files
 // that somebody has changed since, which stay as they are.
 func (a *App) finish(ctx context.Context, op *Operation) (changed []string, err error) {
-	if op.trees[0] != op.trees[1] {
-		err = a.finishTree(ctx, op.trees[0], op.trees[1])
+	if op.layout != nil {
+		if changed, err = op.layout.Resume(); err != nil {
+			return changed, err
+		}
+		err = op.layout.InstallIndex()
+		if errors.Is(err, repo.ErrMoved) || errors.Is(err, fs.ErrNotExist) { // somebody looked at it meanwhile, or it is there
+			err = a.finishTreeIndex(ctx, op)
+		}
 	}
 	if err == nil && len(op.Stages) > 0 {
 		err = a.Repo.WriteStages(ctx, op.Stages)
 	} else if err == nil {
 		err = a.finishIndex(ctx, op.Entry.Index)
-	}
-	if err == nil {
-		changed, err = a.finishFiles(ctx, op)
 	}
 	if err != nil {
 		return changed, err
@@ -172,38 +328,20 @@ func (a *App) finish(ctx context.Context, op *Operation) (changed []string, err 
 	return changed, a.follow(ctx, op)
 }
 
-// finishFiles writes those working files of an entry that are still as they were.
-func (a *App) finishFiles(ctx context.Context, op *Operation) (changed []string, err error) {
-	if len(op.Entry.Files) == 0 {
-		return nil, nil
-	}
-	layout, steps, err := a.fileSteps(ctx, op.Entry)
+// finishTreeIndex brings the index from one tree to the other, path by path where it still is as it was.
+func (a *App) finishTreeIndex(ctx context.Context, op *Operation) error {
+	differences, err := merge.Compare(ctx, op.content, op.trees[0], op.trees[1])
 	if err != nil {
-		return nil, err
+		return err
 	}
-	defer layout.Close()
-	var paths []string
-	for _, s := range steps {
-		paths = append(paths, s.To.Path)
+	steps := make([]journal.File, len(differences))
+	for i, d := range differences {
+		steps[i] = journal.File{Path: []byte(d.Path), BeforeMode: d.Old.Mode, Before: d.Old.ID, AfterMode: d.New.Mode, After: d.New.ID}
 	}
-	a.Repo.RemoveScratch(op.mark(), paths)
-	now, err := a.Repo.FilesNow(paths)
-	if err != nil {
-		return nil, err
+	if err := a.finishIndex(ctx, steps); err != nil {
+		return err
 	}
-	var left []repo.FileStep
-	for i, s := range steps {
-		switch {
-		case now[i].Is(s.To):
-		case now[i].Is(s.Seen):
-			s.Seen.Permissions = now[i].Permissions
-			left = append(left, s)
-		default:
-			changed = append(changed, s.To.Path)
-		}
-	}
-	_, err = a.Repo.WriteFiles(ctx, op.mark(), layout, left)
-	return changed, err
+	return a.Repo.RefreshIndex(ctx)
 }
 
 // finishIndex brings the index to where an interrupted step wanted it, path by path
@@ -224,76 +362,4 @@ func (a *App) finishIndex(ctx context.Context, steps []journal.File) error {
 		}
 	}
 	return a.WriteIndex(ctx, indexAfter(left))
-}
-
-// finishTree brings index and working tree to the new tree after a crash may have
-// left some files written already: those are noted in the index as they are. A
-// file whose writing was cut short is written anew. The rest follows as usual, and
-// is refused where somebody has changed a file since.
-func (a *App) finishTree(ctx context.Context, old, new repo.ID) error {
-	differences, err := merge.Compare(ctx, a.Engine.Objects(), old, new)
-	if err != nil {
-		return err
-	}
-	changes := make([]repo.Change, len(differences))
-	for i, d := range differences {
-		changes[i] = repo.Change{Path: d.Path, IndexMode: max(d.Old.Mode, d.New.Mode)}
-	}
-	work, err := a.Repo.ReadWorkFiles(ctx, changes)
-	if err != nil {
-		return err
-	}
-	var written []repo.IndexEntry
-	var torn []string
-	for i, d := range differences {
-		switch isTorn, err := a.torn(ctx, work[i], d.New); {
-		case err != nil:
-			return err
-		case isTorn:
-			torn = append(torn, d.Path)
-		case !a.holds(work[i], d.New):
-			continue
-		}
-		written = append(written, repo.IndexEntry{Path: d.Path, Mode: d.New.Mode, ID: d.New.ID})
-	}
-	if len(written) > 0 {
-		if err := a.Repo.UpdateIndex(ctx, written); err != nil {
-			return err
-		}
-	}
-	if len(torn) > 0 {
-		if err := a.Repo.CheckoutIndex(ctx, torn); err != nil {
-			return err
-		}
-	}
-	if err := a.Repo.RefreshIndex(ctx); err != nil {
-		return err
-	}
-	return a.Repo.Switch(ctx, old, new)
-}
-
-// torn says whether a working file is the beginning of what it should have become.
-// All files of the step had their old content when it began, so such a file is one
-// whose writing was cut short.
-func (a *App) torn(ctx context.Context, file repo.WorkFile, e repo.Entry) (bool, error) {
-	if file.Large || !file.Mode.IsFile() || !e.Mode.IsFile() {
-		return false, nil
-	}
-	data, err := a.Engine.Objects().Blob(ctx, e.ID)
-	return len(file.Data) < len(data) && bytes.HasPrefix(data, file.Data), err
-}
-
-// holds says whether a working file is what a tree's entry says.
-func (a *App) holds(file repo.WorkFile, e repo.Entry) bool {
-	switch {
-	case file.Failed != nil:
-		return false
-	case file.Mode == repo.ModeNone || e.IsZero():
-		return file.Mode == repo.ModeNone && e.IsZero()
-	case file.Mode != e.Mode || file.Large:
-		return false
-	case e.Mode == repo.ModeSubmodule:
-		return file.ID == e.ID
-	}
-	return a.Repo.HashObject(repo.KindBlob, file.Data) == e.ID
 }

@@ -73,16 +73,11 @@ func (a *App) BranchMove(ctx context.Context, entry journal.Entry, reflog string
 	if err != nil {
 		return nil, err
 	}
-	op.trees = treeStep{old.Tree, newTree}
+	op.trees, op.content = treeStep{old.Tree, newTree}, objects
 	if err := a.carryAlong(ctx, op, objects); err != nil {
 		return nil, err
 	}
-	op.Seen = func(ctx context.Context) error {
-		if err := a.checkCurrent(ctx, entry.Ref, entry.Old); err != nil {
-			return err
-		}
-		return a.nothingInTheWay(ctx, op.trees, objects)
-	}
+	op.Seen = func(ctx context.Context) error { return a.checkCurrent(ctx, entry.Ref, entry.Old) }
 	return op, nil
 }
 

@@ -25,15 +25,22 @@ type checkDocument struct {
 }
 
 func (c *command) doctor() *cobra.Command {
-	return &cobra.Command{
+	var finish, takeBack bool
+	cmd := &cobra.Command{
 		Use:   "doctor",
 		Short: "Look at all that Bastel works with, and say what is not in order and what to do",
 		Long: `Look at all that Bastel works with: its version, the terminal, git, the configuration that matters, the state that it
 keeps in the repository, locks and temporary folders that were left behind. What is not in order comes with what to do. It
-answers without a repository too, and is what to send along with a report: no content of files is in it.`,
+answers without a repository too, and is what to send along with a report: no content of files is in it.
+
+A step that a crash cut off is finished by the next start, and one that failed is taken back at once. Where neither can be done, as
+long as a disk is full or a filter fails, it is left, named here, and ended by --finish or --take-back.`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			c.began = true
+			if finish || takeBack {
+				return c.endStep(cmd.Context(), takeBack)
+			}
 			list := c.around()
 			found, err := c.inRepository(cmd.Context())
 			if err != nil {
@@ -56,6 +63,33 @@ answers without a repository too, and is what to send along with a report: no co
 			})
 		},
 	}
+	cmd.Flags().BoolVar(&finish, "finish", false, "do what is left of a step that was left half done")
+	cmd.Flags().BoolVar(&takeBack, "take-back", false, "take back a step that was left half done")
+	cmd.MarkFlagsMutuallyExclusive("finish", "take-back")
+	return cmd
+}
+
+// endStep ends a step that was left half done. What the start itself could do is said, and enough.
+func (c *command) endStep(ctx context.Context, takeBack bool) error {
+	a, note, err := app.Open(repo.Because(ctx, "doctor"), c.dir, repo.WithTerminal())
+	if err != nil {
+		return err
+	}
+	defer a.Close()
+	left, err := a.LeftStep(ctx)
+	if err != nil {
+		return err
+	}
+	if left != "" || note == "" {
+		do := a.Finish
+		if takeBack {
+			do = a.TakeBack
+		}
+		if note, err = do(ctx); err != nil {
+			return err
+		}
+	}
+	return c.answer(map[string]any{"step": note}, func(w io.Writer) { fmt.Fprintln(w, safe.Line(note)) })
 }
 
 // around is what there is to say without a repository.

@@ -361,7 +361,7 @@ PATH:HUNK-ID:3,5-7 lines of it.`,
 	cmd.Flags().BoolVar(&stop, "stop", false, "forget what is being taken")
 	cmd.Flags().StringVar(&how.tray, "tray", "", "into a tray, A to Z, instead of only loose")
 	cmd.Flags().BoolVar(&how.dry, "dry-run", false, "only list the hunks that would come")
-	cmd.Flags().BoolVar(&how.replace, "replace", false, "with paths: also files with changes that are not committed")
+	cmd.Flags().BoolVar(&how.replace, "replace", false, "also files with changes that are in no commit, ignored ones too")
 	return cmd
 }
 
@@ -389,7 +389,7 @@ func (c *command) takeCommits(ctx context.Context, a *app.App, ids []repo.ID, ho
 			}
 		})
 	}
-	paths, waiting, err := resolving.Of(a).Take(ctx, ids, into)
+	paths, waiting, err := resolving.Of(a).Take(ctx, ids, into, how.replace)
 	if err != nil {
 		return err
 	}

@@ -177,7 +177,7 @@ func (p Place) makeWork(ctx context.Context) error {
 	if err := r.SetSymbolicRef(ctx, "HEAD", "refs/heads/"+BranchName); err != nil {
 		return err
 	}
-	if err := r.Switch(ctx, r.EmptyTree(), tip); err != nil {
+	if err := r.Fill(ctx, tip); err != nil {
 		return err
 	}
 	return writeLoose(p.Work, atTip)
@@ -224,7 +224,7 @@ func (p Place) makeColleague(ctx context.Context) error {
 	if err := r.UpdateRefs(ctx, "demo: clone", repo.RefUpdate{Ref: "refs/heads/main", New: main}); err != nil {
 		return err
 	}
-	return r.Switch(ctx, r.EmptyTree(), main)
+	return r.Fill(ctx, main)
 }
 
 // files are the contents of a tree by path.

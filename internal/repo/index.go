@@ -81,20 +81,10 @@ func (r *Repo) WriteTree(ctx context.Context) (ID, error) {
 	return ParseID(out)
 }
 
-// Switch takes index and working tree from one tree to another. Loose changes of
-// paths that both trees have alike stay as they are. Errors: ErrInTheWay, ErrLocked.
-func (r *Repo) Switch(ctx context.Context, from, to ID) error {
-	if _, err := r.run(ctx, nil, "read-tree", "-m", "-u", from.String(), to.String()); err != nil {
-		return fmt.Errorf("bring the working tree from %s to %s: %w", from.Short(), to.Short(), err)
-	}
-	return nil
-}
-
-// CheckoutIndex writes working files anew from the index, whatever they hold.
-func (r *Repo) CheckoutIndex(ctx context.Context, paths []string) error {
-	in := strings.Join(paths, "\x00") + "\x00"
-	if _, err := r.run(ctx, []byte(in), "checkout-index", "--force", "-z", "--stdin"); err != nil {
-		return fmt.Errorf("write working files from the index: %w", err)
+// Fill fills an empty working tree, and its index, with a tree. Errors: ErrInTheWay, ErrLocked.
+func (r *Repo) Fill(ctx context.Context, tree ID) error {
+	if _, err := r.run(ctx, nil, "read-tree", "-m", "-u", r.EmptyTree().String(), tree.String()); err != nil {
+		return fmt.Errorf("fill the working tree with %s: %w", tree.Short(), err)
 	}
 	return nil
 }

@@ -46,21 +46,6 @@ type notedMemory struct {
 	stats []fileStat
 }
 
-// unsettled gives, of what a tree has at some paths, the paths of which the index's file does not show that index and
-// working file are the same as the tree. It looks at each of them.
-func (r *Repo) unsettled(has []IndexEntry) (paths []string) {
-	has = slices.Clone(has)
-	slices.SortFunc(has, func(a, b IndexEntry) int { return strings.Compare(a.Path, b.Path) })
-	folders := map[string]bool{"": true}
-	for i, stat := range r.notedOf(has) {
-		now, ok := statOf(r.WorkPath(has[i].Path))
-		if stat == (fileStat{}) || !ok || now != stat || !r.inFolders(has[i].Path, folders) {
-			paths = append(paths, has[i].Path)
-		}
-	}
-	return paths
-}
-
 // notedOf gives what the index's file notes of the files of which it has what a tree has, in the order of their paths; zero
 // where it has not, or cannot say so for certain. It is read as a whole, and again only once it is another one.
 func (r *Repo) notedOf(has []IndexEntry) []fileStat {
@@ -267,4 +252,39 @@ func noted(entry []byte) fileStat {
 	field := func(i int) uint32 { return binary.BigEndian.Uint32(entry[4*i:]) }
 	return fileStat{changed: instant{field(0), field(1)}, modified: instant{field(2), field(3)},
 		number: field(5), mode: Mode(field(6)), user: field(7), group: field(8), size: field(9)}
+}
+
+// setStats writes into an index's whole file by what the system knows the files at some paths, and sums it up anew. What is not
+// understood stays as it is: the repository then finds out by itself that nothing changed.
+func setStats(data []byte, r *Repo, of func(path string, noted fileStat) (fileStat, bool)) {
+	if len(data) < indexHead+r.idLen || string(data[:4]) != "DIRC" {
+		return
+	}
+	version, count := binary.BigEndian.Uint32(data[4:]), binary.BigEndian.Uint32(data[8:])
+	if version < 2 || version > 4 {
+		return
+	}
+	end := len(data) - r.idLen
+	at := indexHead
+	var path []byte
+	for range count {
+		e, length, ok := entryOf(data[at:end], version, r.idLen, path)
+		if !ok {
+			return
+		}
+		if now, ok := of(string(e.path), e.stat()); ok {
+			for i, field := range map[int]uint32{0: now.changed.seconds, 1: now.changed.nanoseconds, 2: now.modified.seconds,
+				3: now.modified.nanoseconds, 5: now.number, 9: now.size} {
+				binary.BigEndian.PutUint32(e.entry[4*i:], field)
+			}
+		}
+		path, at = e.path, at+length
+	}
+	sum := data[end:]
+	if bytes.Equal(sum, make([]byte, r.idLen)) {
+		return // it is not summed up
+	}
+	hash := r.newHash()
+	hash.Write(data[:end])
+	copy(sum, hash.Sum(nil))
 }

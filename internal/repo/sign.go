@@ -50,13 +50,19 @@ func (r *Repo) SignCommit(ctx context.Context, c *Commit) (ID, error) {
 }
 
 // oneMoreSetting adds to the settings that the environment may have already.
-func oneMoreSetting(key, value string) []string {
+func oneMoreSetting(key, value string) []string { return moreSettings([2]string{key, value}) }
+
+// moreSettings adds several of them.
+func moreSettings(settings ...[2]string) []string {
 	n, err := strconv.Atoi(os.Getenv("GIT_CONFIG_COUNT"))
 	if err != nil {
 		n = 0
 	}
-	return []string{fmt.Sprintf("GIT_CONFIG_COUNT=%d", n+1), fmt.Sprintf("GIT_CONFIG_KEY_%d=%s", n, key),
-		fmt.Sprintf("GIT_CONFIG_VALUE_%d=%s", n, value)}
+	env := []string{fmt.Sprintf("GIT_CONFIG_COUNT=%d", n+len(settings))}
+	for i, s := range settings {
+		env = append(env, fmt.Sprintf("GIT_CONFIG_KEY_%d=%s", n+i, s[0]), fmt.Sprintf("GIT_CONFIG_VALUE_%d=%s", n+i, s[1]))
+	}
+	return env
 }
 
 // identity gives a line such as "Name <address> seconds zone" to a command.

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -132,88 +131,11 @@ func (r *Repo) Ignored(ctx context.Context) ([]string, error) {
 // path of the index against each of them, which soon takes longer than all the rest.
 const fewPaths = 8
 
-// LooseOrStaged says at which paths index or working file differ from what a tree has there, from which the index was made.
-func (r *Repo) LooseOrStaged(ctx context.Context, tree ID, has []IndexEntry) ([]string, error) {
-	paths := r.unsettled(has)
-	if len(paths) == 0 {
-		return nil, nil
-	}
-	key, stamp := "unsettled "+tree.String()+"\x00"+strings.Join(paths, "\x00"), r.indexStamp()
-	stamp.replaced = false // but files are written in their place
-	for _, path := range paths {
-		stamp.add(r.WorkPath(path))
-	}
-	if list, ok := r.known(key, stamp); ok {
-		return splitNul(list), nil
-	}
-	found, err := r.lookForLooseOrStaged(ctx, tree, paths)
-	if err == nil && stamp.settled() {
-		r.keep(key, stamp, []byte(strings.Join(found, "\x00")))
-	}
-	return found, err
-}
-
 func splitNul(list []byte) []string {
 	if len(list) == 0 {
 		return nil
 	}
 	return strings.Split(string(list), "\x00")
-}
-
-func (r *Repo) lookForLooseOrStaged(ctx context.Context, tree ID, paths []string) ([]string, error) {
-	var loose, staged []string
-	group, both := errgroup.WithContext(ctx)
-	group.Go(func() (err error) {
-		if loose, err = r.differing(both, paths, "diff-files"); err != nil {
-			return fmt.Errorf("look for loose changes: %w", err)
-		}
-		return nil
-	})
-	group.Go(func() (err error) {
-		if staged, err = r.differing(both, paths, "diff-index", "--cached", tree.String()); err != nil {
-			return fmt.Errorf("look for staged changes: %w", err)
-		}
-		return nil
-	})
-	if err := group.Wait(); err != nil {
-		return nil, err
-	}
-	if len(loose) > 0 {
-		// A file may only look changed, having been touched. The index finds out.
-		if err := r.RefreshIndex(ctx); err != nil {
-			return nil, fmt.Errorf("look for loose changes: %w", err)
-		}
-		var err error
-		if loose, err = r.differing(ctx, paths, "diff-files"); err != nil {
-			return nil, fmt.Errorf("look for loose changes: %w", err)
-		}
-	}
-	all := append(loose, staged...)
-	slices.Sort(all)
-	return slices.Compact(all), nil
-}
-
-// differing lists which of some paths a command finds to differ.
-func (r *Repo) differing(ctx context.Context, paths []string, command string, args ...string) ([]string, error) {
-	args = append(append([]string{command, "-z", "--name-only", "--no-renames", "--ignore-submodules=dirty"}, args...), "--")
-	if len(paths) <= fewPaths {
-		args = append(args, literal(paths)...)
-	}
-	out, err := r.run(ctx, nil, args...)
-	if err != nil {
-		return nil, err
-	}
-	wanted := make(map[string]bool, len(paths))
-	for _, path := range paths {
-		wanted[path] = true
-	}
-	var found []string
-	for path := range strings.SplitSeq(string(out), "\x00") {
-		if wanted[path] {
-			found = append(found, path)
-		}
-	}
-	return found, nil
 }
 
 // literal protects paths from being read as patterns.

@@ -209,7 +209,7 @@ type looker struct {
 func (l looker) lookAt(batches <-chan *batch) error {
 	for b := range batches {
 		for i, path := range b.paths {
-			now, ok := statBelow(l.top, path)
+			now, ok := statBelow(int(l.top.Fd()), path)
 			if ok && !l.r.inFolders(path, l.folders) {
 				return errUnusual
 			}

@@ -234,7 +234,7 @@ func (r *Repo) statusOfWritten(ctx context.Context, head ID, written []IndexEntr
 	for i, c := range asked {
 		was, err := Find(ctx, objects, commit.Tree, c.Path)
 		c.HeadMode, c.HeadID, c.WorkMode = was.Mode, was.ID, files[i].Mode
-		if err != nil || files[i].converts || files[i].Failed != nil || files[i].Large || c.unusual() || !r.inFolders(c.Path, folders) {
+		if err != nil || files[i].converts != 0 || files[i].Failed != nil || files[i].Large || c.unusual() || !r.inFolders(c.Path, folders) {
 			return nil, false
 		}
 		c.Staged = c.HeadMode != c.IndexMode || c.HeadID != c.IndexID

@@ -3,8 +3,8 @@ package repo
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -19,7 +19,7 @@ const (
 	LargestLoaded = 256 << 20
 )
 
-// WorkFile is a path of the working tree as the repository would store it.
+// WorkFile is a path of the working tree as the repository would store it, by one reading of it.
 type WorkFile struct {
 	Mode   Mode   // ModeNone: gone
 	Data   []byte // after the clean filters; a link's target; nothing where Large or Gone
@@ -29,44 +29,73 @@ type WorkFile struct {
 	Binary bool  // by attribute; the content may say so too
 	Failed error // why it could not be read; the rest says nothing then
 	Stamp  string
+	Raw    RawFile // how it lies on disk, by the same reading; without an id where it was not read, or there is no file
 
-	converts bool // a rule, or the configuration, has its bytes be stored otherwise
+	converts rules  // what has its bytes be stored otherwise
+	lies     []byte // its bytes, or a link's target
+}
+
+// KeepRaw writes the bytes of working files as they were read to the repository's objects, from where they can be brought back.
+// Errors: *FileMovedError, of a file too large to have been read.
+func (r *Repo) KeepRaw(ctx context.Context, files []WorkFile) ([]RawFile, error) {
+	raw := make([]RawFile, len(files))
+	var texts [][]byte
+	for i, f := range files {
+		switch raw[i] = f.Raw; {
+		case f.Failed != nil:
+			return nil, f.Failed
+		case f.Mode == ModeNone || f.Mode == ModeSubmodule:
+		case !f.Large:
+			texts = append(texts, f.lies)
+		default:
+			now, err := r.ReadRaw(ctx, []string{f.Raw.Path}, true)
+			if err != nil {
+				return nil, err
+			}
+			if now[0].stat != f.Raw.stat {
+				return nil, &FileMovedError{f.Raw.Path}
+			}
+			raw[i] = now[0]
+		}
+	}
+	_, err := r.WriteBlobs(ctx, texts)
+	return raw, err
 }
 
 // ReadWorkFiles reads working files with attributes and filters applied. The
 // index mode of each path decides where the file system cannot tell (core.fileMode,
 // core.symlinks, submodules).
 func (r *Repo) ReadWorkFiles(ctx context.Context, changes []Change) ([]WorkFile, error) {
-	root, err := os.OpenRoot(r.top)
+	from, err := r.openFolders()
 	if err != nil {
-		return nil, fmt.Errorf("open the working tree: %w", err)
+		return nil, err
 	}
-	defer root.Close()
-	files := make([]WorkFile, len(changes))
+	defer from.close()
 	attributes, err := r.attributes(ctx, changes)
 	if err != nil {
 		return nil, err
 	}
-	fileMode, err := r.Config(ctx, "core.fileMode")
+	trust, err := r.toldKinds(ctx)
 	if err != nil {
 		return nil, err
 	}
+	files := make([]WorkFile, len(changes))
 	var convert []int
 	for i, change := range changes {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		files[i], err = r.readWorkFile(ctx, root, change, Truth(fileMode, true))
+		files[i], err = r.readWorkFile(ctx, from, change, trust)
 		if err != nil {
 			files[i] = WorkFile{Failed: fmt.Errorf("read %s: %w", strconv.Quote(change.Path), err)}
 			continue
 		}
 		files[i].Binary, files[i].converts = attributes[i].binary, attributes[i].converts
-		if files[i].Mode.IsFile() && !files[i].Large && attributes[i].converts {
+		if files[i].Mode.IsFile() && !files[i].Large && files[i].converts.change(files[i].Data) {
 			convert = append(convert, i)
 		}
 	}
-	return files, r.clean(ctx, changes, files, convert)
+	return files, r.clean(ctx, from, changes, files, convert)
 }
 
 // Prime asks for the rules and the stored contents of working files, all with one question
@@ -76,60 +105,69 @@ func (r *Repo) Prime(ctx context.Context, changes []Change) error {
 	if err != nil {
 		return err
 	}
-	var paths []string
+	some := make([]Change, 0, len(changes))
 	for i, change := range changes {
-		info, err := os.Lstat(r.WorkPath(change.Path))
-		if err == nil && attributes[i].converts && info.Mode().IsRegular() && info.Size() <= LargeFile {
-			paths = append(paths, change.Path)
+		if attributes[i].converts != 0 && !change.Full {
+			some = append(some, change)
 		}
 	}
-	_, err = r.stored(ctx, paths)
+	_, err = r.ReadWorkFiles(ctx, some)
 	return err
 }
 
-func (r *Repo) readWorkFile(ctx context.Context, root *os.Root, change Change, trustModes bool) (WorkFile, error) {
-	name := filepath.FromSlash(change.Path)
-	info, err := root.Lstat(name)
-	if isAbsent(err) {
-		return WorkFile{}, nil
-	}
+// kindsTold says what of a working file's kind the file system can tell, by the configuration.
+type kindsTold struct{ executable, links bool }
+
+func (r *Repo) toldKinds(ctx context.Context) (t kindsTold, err error) {
+	executable, err := r.Config(ctx, "core.fileMode")
 	if err != nil {
-		return WorkFile{}, err
+		return t, err
 	}
-	stamp := fmt.Sprint(info.Size(), info.ModTime().UnixNano(), info.Mode())
+	links, err := r.Config(ctx, "core.symlinks")
+	return kindsTold{Truth(executable, true), Truth(links, true)}, err
+}
+
+func (r *Repo) readWorkFile(ctx context.Context, from *folders, change Change, trust kindsTold) (WorkFile, error) {
+	most := int64(LargeFile)
+	if change.Full {
+		most = LargestLoaded
+	}
+	found, err := from.read(change.Path, most)
 	switch {
-	case info.Mode()&fs.ModeSymlink != 0:
-		target, err := root.Readlink(name)
-		return WorkFile{Mode: ModeSymlink, Data: []byte(target), Size: int64(len(target)), Stamp: stamp}, err
-	case info.IsDir():
-		if change.IndexMode != ModeSubmodule {
-			return WorkFile{}, nil // a folder took the file's place
-		}
+	case err != nil:
+		return WorkFile{}, errors.Unwrap(err)
+	case found.folder && change.IndexMode == ModeSubmodule:
 		id, err := r.submoduleHead(ctx, change.Path)
-		return WorkFile{Mode: ModeSubmodule, ID: id}, err
-	case !info.Mode().IsRegular():
-		return WorkFile{}, fmt.Errorf("neither file, link nor folder: %w", fs.ErrInvalid)
+		return WorkFile{Mode: ModeSubmodule, ID: id, Raw: found.RawFile}, err
+	case found.Mode == ModeNone: // or a folder took its place
+		return WorkFile{Raw: found.RawFile}, nil
 	}
-	file := WorkFile{Mode: ModeFile, Size: info.Size(), Stamp: stamp}
-	if trustModes && info.Mode()&0o100 != 0 || !trustModes && change.IndexMode == ModeExecutable {
-		file.Mode = ModeExecutable
+	file := WorkFile{Mode: found.Mode, Size: found.size, Data: found.data, lies: found.data, Raw: r.raw(found), Large: !found.whole,
+		Stamp: fmt.Sprint(found.size, found.stat)}
+	switch {
+	case !file.Mode.IsFile():
+	case !trust.links && change.IndexMode == ModeSymlink:
+		file.Mode = ModeSymlink
+	case !trust.executable:
+		file.Mode = ModeFile
+		if change.IndexMode == ModeExecutable {
+			file.Mode = ModeExecutable
+		}
 	}
-	if info.Size() > LargestLoaded || info.Size() > LargeFile && !change.Full {
-		file.Large = true
-		return file, nil
-	}
-	opened, err := root.Open(name)
-	if err != nil {
-		return file, err
-	}
-	defer opened.Close()
-	file.Data, err = io.ReadAll(opened)
-	return file, err
+	return file, nil
 }
 
 // Exists says whether anything lies at a path of the working tree.
 func (r *Repo) Exists(path string) bool {
-	_, err := os.Lstat(filepath.Join(r.top, filepath.FromSlash(path)))
+	from, err := r.openFolders()
+	if err != nil {
+		return false
+	}
+	defer from.close()
+	fd, name, err := from.parentOf(path, false)
+	if err == nil {
+		_, err = lookAt(fd, name)
+	}
 	return err == nil
 }
 
@@ -169,7 +207,23 @@ func (r *Repo) submoduleHead(ctx context.Context, path string) (ID, error) {
 	return ParseID(strings.TrimSpace(string(out)))
 }
 
-type attributeInfo struct{ converts, binary bool }
+type attributeInfo struct {
+	converts rules
+	binary   bool
+}
+
+// rules are what has files be stored otherwise than they lie.
+type rules uint8
+
+const (
+	byFilter   rules = 1 << iota // anything may change
+	byLineEnds                   // only line ends, of which all that lie as they are stored stay
+)
+
+// change says whether they could make another content of this one.
+func (r rules) change(data []byte) bool {
+	return r&byFilter != 0 || r&byLineEnds != 0 && bytes.IndexByte(data, '\r') >= 0
+}
 
 // attributes asks which paths are converted between working tree and repository,
 // and which are declared binary.
@@ -184,17 +238,20 @@ func (r *Repo) attributes(ctx context.Context, changes []Change) ([]attributeInf
 	}
 	always := autocrlf != "" && Truth(autocrlf, true) // "input" is one more
 	for i := range changes {
-		infos[i].converts = always
+		if always {
+			infos[i].converts = byLineEnds
+		}
 	}
 	var ask []int
+	var before []*stamps // as what they say is asked for: a change after that is another answer
 	var answers bytes.Buffer
 	for i, change := range changes {
-		known, ok := r.known("attributes "+change.Path, r.attributeStamp([]string{change.Path})())
-		if ok {
+		now := r.attributeStamp([]string{change.Path})()
+		if known, ok := r.known("attributes "+change.Path, now); ok {
 			infos[i].take(known)
 			continue
 		}
-		ask = append(ask, i)
+		ask, before = append(ask, i), append(before, now)
 		answers.WriteString(change.Path)
 		answers.WriteByte(0)
 	}
@@ -214,7 +271,7 @@ func (r *Repo) attributes(ctx context.Context, changes []Change) ([]attributeInf
 	for n, i := range ask {
 		answer := []byte(strings.Join(fields[each*n:each*(n+1)], ""))
 		infos[i].take(answer)
-		r.keep("attributes "+changes[i].Path, r.attributeStamp([]string{changes[i].Path})(), answer)
+		r.keep("attributes "+changes[i].Path, before[n], answer)
 	}
 	return infos, nil
 }
@@ -227,78 +284,109 @@ func (a *attributeInfo) take(answer []byte) {
 		switch {
 		case attribute == "diff":
 			a.binary = value == "unset"
-		case value != "unspecified" && value != "unset":
-			a.converts = true
+		case value == "unspecified" || value == "unset":
+		case attribute == "text" || attribute == "eol":
+			a.converts |= byLineEnds
+		default:
+			a.converts |= byFilter
 		}
 	}
 }
 
 // clean replaces the data of the files at the given places by what the
 // repository would store, filters applied.
-func (r *Repo) clean(ctx context.Context, changes []Change, files []WorkFile, places []int) error {
-	paths := make([]string, len(places))
-	for n, i := range places {
-		paths[n] = changes[i].Path
-	}
-	ids, err := r.stored(ctx, paths)
-	if err != nil {
-		return err
-	}
-	for n, i := range places {
-		object, err := r.Object(ctx, ids[n])
+func (r *Repo) clean(ctx context.Context, from *folders, changes []Change, files []WorkFile, places []int) error {
+	for range readings {
+		ids, left, err := r.stored(ctx, from, changes, files, places)
 		if err != nil {
 			return err
 		}
-		files[i].Data = object.Data
+		for i, id := range ids {
+			object, err := r.Object(ctx, id)
+			if err != nil {
+				return err
+			}
+			files[i].Data = object.Data
+		}
+		if places = left; len(places) == 0 {
+			return nil
+		}
+	}
+	for _, i := range places {
+		files[i] = WorkFile{Failed: fmt.Errorf("read %s: %w", strconv.Quote(changes[i].Path), &FileMovedError{changes[i].Path})}
 	}
 	return nil
 }
 
-// stored gives what the repository would store of files, filters applied, each by its id.
-func (r *Repo) stored(ctx context.Context, paths []string) ([]ID, error) {
-	ids := make([]ID, len(paths))
+// stored gives, by their places, what the repository would store of files that were read, filters applied. The command reads them
+// itself: those that lie otherwise by then were read anew, and are left to be asked for once more.
+func (r *Repo) stored(ctx context.Context, from *folders, changes []Change, files []WorkFile, places []int) (ids map[int]ID, left []int,
+	err error) {
+	ids = map[int]ID{}
 	var ask []int
-	var before []*stamps
+	var rules []*stamps
 	var in bytes.Buffer
-	for n, path := range paths {
-		now := r.storedStamp(path)
-		if known, ok := r.known("stored "+path, now); ok {
-			var err error
-			if ids[n], err = ParseID(string(known)); err != nil {
-				return nil, err
+	for _, i := range places {
+		now := r.attributeStamp([]string{changes[i].Path})()
+		if known, ok := r.known(storedKey(changes[i].Path, files[i].Raw.ID), now); ok {
+			if ids[i], err = ParseID(string(known)); err != nil {
+				return nil, nil, err
 			}
 			continue
 		}
-		ask, before = append(ask, n), append(before, now)
-		in.WriteString(QuotePath(path))
-		in.WriteByte('\n')
+		ask, rules = append(ask, i), append(rules, now)
+		in.WriteString(QuotePath(changes[i].Path) + "\n")
 	}
 	if len(ask) == 0 {
-		return ids, nil
+		return ids, nil, nil
 	}
 	out, err := r.run(ctx, in.Bytes(), "hash-object", "-w", "--stdin-paths")
-	if err != nil {
-		return nil, fmt.Errorf("apply filters: %w", err)
-	}
 	lines := strings.Fields(string(out))
-	if len(lines) != len(ask) {
-		return nil, fmt.Errorf("apply filters: %d answers for %d files", len(lines), len(ask))
+	if err == nil && len(lines) != len(ask) {
+		err = fmt.Errorf("%d answers for %d files", len(lines), len(ask))
 	}
-	for k, n := range ask {
-		if ids[n], err = ParseID(lines[k]); err != nil {
-			return nil, err
+	for n, i := range ask {
+		if r.readAgain(ctx, from, changes[i], &files[i]) {
+			if files[i].Mode.IsFile() && !files[i].Large {
+				left = append(left, i)
+			}
+			continue
 		}
-		r.keep("stored "+paths[n], before[k], []byte(lines[k]))
+		if err != nil {
+			continue
+		}
+		if ids[i], err = ParseID(lines[n]); err == nil {
+			r.keep(storedKey(changes[i].Path, files[i].Raw.ID), rules[n], []byte(lines[n]))
+		}
 	}
-	return ids, nil
+	if err != nil && len(left) > 0 { // a file that went meanwhile fails them all
+		return ids, places, nil
+	}
+	if err != nil {
+		return nil, nil, fmt.Errorf("apply filters: %w", err)
+	}
+	return ids, left, nil
 }
 
-// storedStamp is what the stored content of a file depends on: the file, and the rules for it.
-func (r *Repo) storedStamp(path string) *stamps {
-	s := r.attributeStamp([]string{path})()
-	s.add(r.WorkPath(path))
-	return s
+// readAgain reads a file once more, and says whether it is another one by now.
+func (r *Repo) readAgain(ctx context.Context, from *folders, change Change, file *WorkFile) bool {
+	again, err := r.readWorkFile(ctx, from, change, kindsTold{true, true})
+	switch {
+	case err != nil:
+		*file = WorkFile{Failed: fmt.Errorf("read %s: %w", strconv.Quote(change.Path), err)}
+		return true
+	case again.Raw.ID == file.Raw.ID && again.Mode.IsFile():
+		return false
+	case again.Mode.IsFile(): // what the index says of its mode counts as before
+		again.Mode = file.Mode
+	}
+	again.Binary, again.converts = file.Binary, file.converts
+	*file = again
+	return true
 }
+
+// storedKey is what the stored content of a file depends on besides the rules for it.
+func storedKey(path string, bytes ID) string { return "stored " + bytes.String() + " " + path }
 
 // QuotePath writes a path as the commands read it from a line: in C quotes.
 func QuotePath(path string) string {

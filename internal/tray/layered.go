@@ -18,8 +18,9 @@ type LayeredFile struct {
 	Renamed Layer
 	Blocked string // why it cannot be sorted
 
-	head, index, work version // as they were read; the head is what the layers start from
-	stamp             string  // of a large working file: size and time, which stand for its content
+	head, index, work version       // as they were read; the head is what the layers start from
+	lies              repo.WorkFile // the working file as it was read
+	stamp             string        // of a large working file: size and time, which stand for its content
 	binary, large     bool
 	whole             bool // goes as a whole: not text on every side
 	weave             weave

@@ -16,6 +16,7 @@ import (
 // trays are sorted then, and the paths that it was about.
 type Outcome struct {
 	Index []repo.IndexEntry
+	Seen  []repo.WorkFile // of a discard: the working files as they were read, in the order of Index
 	Kept  *State
 	Paths []string
 	Gone  int // lines that were in a tray only, and are nowhere afterwards
@@ -257,6 +258,7 @@ func Discards(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *St
 		return Outcome{}, err
 	}
 	var work []repo.IndexEntry
+	var seen []repo.WorkFile
 	store := storing{repo: r}
 	for _, p := range picked {
 		s := p.file
@@ -269,10 +271,12 @@ func Discards(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *St
 		before := s.Path
 		v := s.discard(p.pick, p.step)
 		if s.From != "" && s.Renamed == Loose && p.pick.takesRename() {
-			work = append(work, repo.IndexEntry{Path: before})
+			work, seen = append(work, repo.IndexEntry{Path: before}), append(seen, s.lies)
 			s.Path, s.From = s.From, ""
+			s.lies = repo.WorkFile{Raw: repo.RawFile{Path: s.Path}} // it had another name
 		}
 		store.add(&work, s.Path, v)
+		seen = append(seen, s.lies)
 		s.work = v
 		s.stamp = ""
 	}
@@ -280,7 +284,7 @@ func Discards(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *St
 		return Outcome{}, err
 	}
 	out, err := outcomeOf(ctx, r, kept, filesOfPicked(picked))
-	out.Index = work
+	out.Index, out.Seen = work, seen
 	return out, err
 }
 

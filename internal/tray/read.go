@@ -181,7 +181,7 @@ func (s *LayeredFile) takeWork(r *repo.Repo, f repo.WorkFile) {
 		s.Blocked = "it cannot be read: " + errors.Unwrap(f.Failed).Error()
 		return
 	}
-	s.work = version{Mode: f.Mode, ID: f.ID, data: f.Data}
+	s.work, s.lies = version{Mode: f.Mode, ID: f.ID, data: f.Data}, f
 	s.binary = s.binary || f.Binary
 	switch {
 	case f.Large:

@@ -148,7 +148,7 @@ func (s *aside) ignored(ctx context.Context, path string) bool {
 	if _, isLoose := s.loose[path]; isLoose {
 		return false
 	}
-	lies, err := s.Repo.FilesNow([]string{path})
+	lies, err := s.Repo.ReadRaw(ctx, []string{path}, false)
 	if err != nil {
 		return true
 	}

@@ -55,7 +55,7 @@ func (a *App) WriteAnswers(ctx context.Context, w *PendingMerge) ([]string, erro
 		if err := a.KeepAnswers(w.Answers); err != nil {
 			return nil, err
 		}
-		paths, left, err := a.Take(ctx, w.Taking, a.UnfinishedTray())
+		paths, left, err := a.Take(ctx, w.Taking, a.UnfinishedTray(), false)
 		if err == nil && left != nil {
 			err = app.Refuse("New conflicts: %s to answer. Nothing was changed yet.", wording.Count(left.Open(), "place"))
 		}
@@ -84,7 +84,8 @@ func (a *App) WriteAnswers(ctx context.Context, w *PendingMerge) ([]string, erro
 	if entries = append(entries, renamed...); len(entries) == 0 {
 		return nil, &app.Refusal{Reason: "No file is fully answered yet.", Err: app.ErrNotAnswered}
 	}
-	if err := a.withHandEdits(ctx, w, entries); err != nil {
+	seen, err := a.withHandEdits(ctx, w, entries)
+	if err != nil {
 		return nil, err
 	}
 	for i := range entries {
@@ -92,7 +93,7 @@ func (a *App) WriteAnswers(ctx context.Context, w *PendingMerge) ([]string, erro
 			return nil, err
 		}
 	}
-	paths, err := a.writeResolved(ctx, w.stages, entries, true)
+	paths, err := a.writeResolved(ctx, w.stages, entries, seen, true)
 	if err != nil {
 		return nil, err
 	}
@@ -121,8 +122,9 @@ func (a *App) storeBlob(ctx context.Context, objects *repo.Overlay, e *repo.Inde
 }
 
 // writeResolved makes paths settled: entries come into the index, and into the working
-// files too if write says so.
-func (a *App) writeResolved(ctx context.Context, stages []repo.Stage, entries []repo.IndexEntry, write bool) ([]string, error) {
+// files too if write says so, in the place of what was read of them.
+func (a *App) writeResolved(ctx context.Context, stages []repo.Stage, entries []repo.IndexEntry, seen map[string]repo.WorkFile,
+	write bool) ([]string, error) {
 	now, err := a.Repo.Unmerged(ctx)
 	if err != nil {
 		return nil, err
@@ -148,10 +150,11 @@ func (a *App) writeResolved(ctx context.Context, stages []repo.Stage, entries []
 	}
 	slices.SortFunc(entries, func(x, y repo.IndexEntry) int { return strings.Compare(x.Path, y.Path) })
 	var paths []string
-	for _, e := range entries {
-		paths = append(paths, e.Path)
+	files := make([]repo.WorkFile, len(entries))
+	for i, e := range entries {
+		paths, files[i] = append(paths, e.Path), seen[e.Path]
 	}
-	before, err := a.Repo.ReadRaw(ctx, paths, true)
+	before, err := a.Repo.KeepRaw(ctx, files)
 	if err != nil {
 		return nil, err
 	}
@@ -201,8 +204,9 @@ func (a *App) MarkResolved(ctx context.Context, paths []string, meant bool) erro
 	}
 	rules := a.Repo.NewMergeRules()
 	defer rules.Close()
-	entries := make([]repo.IndexEntry, len(files))
+	entries, seen := make([]repo.IndexEntry, len(files)), map[string]repo.WorkFile{}
 	for i, f := range files {
+		seen[paths[i]] = f
 		rule, err := rules.Rule(ctx, paths[i])
 		if err != nil {
 			return err
@@ -219,6 +223,6 @@ func (a *App) MarkResolved(ctx context.Context, paths []string, meant bool) erro
 			return err
 		}
 	}
-	_, err = a.writeResolved(ctx, stages, entries, false)
+	_, err = a.writeResolved(ctx, stages, entries, seen, false)
 	return err
 }

@@ -78,7 +78,7 @@ func TestTakingIntoATrayKeepsTheRest(t *testing.T) {
 		}
 		into := rapid.SampledFrom([]tray.Layer{tray.A, tray.A + 1, tray.A + 2}).Draw(r, "into")
 		taker := resolving.Of(a)
-		_, waiting, err := taker.Take(t.Context(), []repo.ID{source}, tray.Loose)
+		_, waiting, err := taker.Take(t.Context(), []repo.ID{source}, tray.Loose, false)
 		if err != nil || waiting != nil { // nothing comes, or it has to be answered first
 			return
 		}
@@ -86,7 +86,7 @@ func TestTakingIntoATrayKeepsTheRest(t *testing.T) {
 		_, err = planning.Of(a).Undo(t.Context())
 		require.NoError(r, err)
 		before, sorted := files(f, paths)+f.Git("ls-files", "--stage"), linesBy(t, r, sorter)
-		_, waiting, err = taker.Take(t.Context(), []repo.ID{source}, into)
+		_, waiting, err = taker.Take(t.Context(), []repo.ID{source}, into, false)
 		require.Nil(r, waiting)
 		if err != nil {
 			require.NotEmpty(r, opened.Refusal(t, err))

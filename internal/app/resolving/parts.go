@@ -77,12 +77,13 @@ func (a *App) FilesAsThere(ctx context.Context, point string, paths []string, re
 	for i, e := range entries {
 		names[i] = e.Path
 	}
-	if !replace {
-		if err := a.refuseToReplace(ctx, names); err != nil {
-			return nil, err
-		}
+	index, err := a.Repo.IndexEntries(ctx, names)
+	if err != nil {
+		return nil, err
 	}
-	before, err := a.Repo.ReadRaw(ctx, names, true)
+	before, err := a.replaced(ctx, names, nil, replace, func(path string) (repo.Entry, error) {
+		return repo.Entry{Mode: index[path].Mode, ID: index[path].ID}, nil
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -129,29 +130,4 @@ func (a *App) entriesThere(ctx context.Context, point string, tip repo.ID, paths
 	}
 	slices.SortFunc(entries, func(x, y repo.IndexEntry) int { return strings.Compare(x.Path, y.Path) })
 	return slices.CompactFunc(entries, func(x, y repo.IndexEntry) bool { return x.Path == y.Path }), nil
-}
-
-// refuseToReplace names files whose content is in no commit.
-func (a *App) refuseToReplace(ctx context.Context, paths []string) error {
-	changes, err := a.Repo.Status(ctx)
-	if err != nil {
-		return err
-	}
-	tracked, err := a.Repo.IndexEntries(ctx, paths)
-	if err != nil {
-		return err
-	}
-	var there []string
-	for _, path := range paths {
-		loose := slices.ContainsFunc(changes, func(c repo.Change) bool { return c.Path == path && c.Loose })
-		if _, known := tracked[path]; loose || !known && a.Repo.Exists(path) {
-			there = append(there, path)
-		}
-	}
-	if len(there) == 0 {
-		return nil
-	}
-	list := strings.Join(there, ", ")
-	return &app.Refusal{Reason: list + ": changes that are not committed would be replaced. Nothing was changed; confirm it with --replace.",
-		Question: list + ": changes that are not committed are replaced.", Err: repo.ErrInTheWay}
 }

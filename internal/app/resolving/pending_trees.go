@@ -127,13 +127,13 @@ func (a *App) asMerged(ctx context.Context, w *PendingMerge, path string) (repo.
 }
 
 // workingText is a working file's content; ok is false where it is gone, or no file.
-func (a *App) workingText(ctx context.Context, path string) (text []byte, ok bool, err error) {
+func (a *App) workingText(ctx context.Context, path string) (file repo.WorkFile, ok bool, err error) {
 	files, err := a.Repo.ReadWorkFiles(ctx, []repo.Change{{Path: path, IndexMode: repo.ModeFile}})
 	if err != nil {
-		return nil, false, err
+		return file, false, err
 	}
 	f := files[0]
-	return f.Data, f.Mode.IsFile() && !f.Large && f.Failed == nil, nil
+	return f, f.Mode.IsFile() && !f.Large && f.Failed == nil, nil
 }
 
 // resolvedInFile takes a working file from which somebody, or what the repository remembered, has taken all markers
@@ -143,7 +143,8 @@ func (a *App) resolvedInFile(ctx context.Context, w *PendingMerge, file *Conflic
 	if file.Chunks == nil || slices.ContainsFunc(w.Answers, func(g mend.Resolution) bool { return g.Path == path }) {
 		return nil
 	}
-	text, ok, err := a.workingText(ctx, path)
+	lies, ok, err := a.workingText(ctx, path)
+	text := lies.Data
 	if err != nil || !ok || merge.IsBinary(text) || len(file.Markers(text, file.MarkerSize)) > 0 {
 		return err
 	}
@@ -153,35 +154,38 @@ func (a *App) resolvedInFile(ctx context.Context, w *PendingMerge, file *Conflic
 }
 
 // withHandEdits gives what is to be written over working files: what somebody changed in them since the
-// operation stopped is merged in, and where that conflicts with the answers nothing is written.
-func (a *App) withHandEdits(ctx context.Context, w *PendingMerge, entries []repo.IndexEntry) error {
+// operation stopped is merged in, and where that conflicts with the answers nothing is written. It gives how each was read for it.
+func (a *App) withHandEdits(ctx context.Context, w *PendingMerge, entries []repo.IndexEntry) (map[string]repo.WorkFile, error) {
+	seen := map[string]repo.WorkFile{}
 	for i := range entries {
 		e := &entries[i]
-		text, ok, err := a.workingText(ctx, e.Path)
+		lies, ok, err := a.workingText(ctx, e.Path)
 		if err != nil {
-			return err
+			return nil, err
 		}
+		seen[e.Path] = lies
+		text := lies.Data
 		if !ok {
 			continue // gone, or too large to have been edited by hand: the operation asks for the undo entry
 		}
 		edited, err := a.editedByHand(ctx, w, e.Path, text)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		if !edited {
 			continue
 		}
 		merged, ok, err := a.mergedByHand(ctx, w, *e, text)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		if !ok {
-			return &app.Refusal{Reason: fmt.Sprintf("%q", e.Path) + " was edited by hand since the conflict came, where its answers would be " +
+			return nil, &app.Refusal{Reason: fmt.Sprintf("%q", e.Path) + " was edited by hand since the conflict came, where its answers would be " +
 				"written. Nothing was changed. Mark the file as resolved as it is, or take the edits back.", Err: repo.ErrMoved}
 		}
 		e.ID = w.Objects.Put(repo.KindBlob, merged)
 	}
-	return nil
+	return seen, nil
 }
 
 // editedByHand says whether a working file is neither what the operation wrote nor one of the sides.

@@ -94,8 +94,9 @@ func (a *App) NamedCommits(ctx context.Context, names []string) ([]repo.ID, erro
 
 // Take brings what commits from elsewhere change into the working files, as loose changes or into a tray: in memory first. If
 // something meets there it gives what is to be answered, and changes nothing; the same commits are taken once it is. It
-// gives the paths.
-func (a *App) Take(ctx context.Context, ids []repo.ID, into tray.Layer) ([]string, *PendingMerge, error) {
+// gives the paths. What lies where a file comes and is in no list of changes, ignored or not to be looked at, is replaced only if
+// that is said.
+func (a *App) Take(ctx context.Context, ids []repo.ID, into tray.Layer, replace bool) ([]string, *PendingMerge, error) {
 	a.TraysLock.Lock()
 	defer a.TraysLock.Unlock()
 	if err := a.RefuseUnfinished(); err != nil {
@@ -115,7 +116,7 @@ func (a *App) Take(ctx context.Context, ids []repo.ID, into tray.Layer) ([]strin
 		}
 		return nil, t.waiting, a.WriteState(app.TakingFile, strings.Join(words, "\n"))
 	}
-	paths, err := a.writeTaken(ctx, t, into)
+	paths, err := a.writeTaken(ctx, t, into, replace)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -132,12 +133,13 @@ type taking struct {
 	ids        []repo.ID
 	objects    *repo.Overlay
 	start, end repo.ID
-	unread     map[string]bool // files that are too large, or cannot be read
+	unread     map[string]bool          // files that are too large, or cannot be read
+	seen       map[string]repo.WorkFile // how the others were read
 	waiting    *PendingMerge
 }
 
 func (a *App) takeInMemory(ctx context.Context, ids []repo.ID) (taking, error) {
-	t := taking{ids: ids, objects: a.Repo.NewOverlay(), unread: map[string]bool{}}
+	t := taking{ids: ids, objects: a.Repo.NewOverlay(), unread: map[string]bool{}, seen: map[string]repo.WorkFile{}}
 	if err := a.workContent(ctx, &t); err != nil {
 		return t, err
 	}
@@ -222,6 +224,7 @@ func (a *App) workContent(ctx context.Context, t *taking) error {
 		case f.Mode.IsFile() || f.Mode == repo.ModeSymlink:
 			e.ID = t.objects.Put(repo.KindBlob, f.Data)
 		}
+		t.seen[e.Path] = f
 		entries = append(entries, e)
 	}
 	t.start, err = t.objects.EditTree(ctx, tree, entries)
@@ -266,7 +269,7 @@ func (a *App) Preview(ctx context.Context, ids []repo.ID) ([]tray.File, *Pending
 }
 
 // writeTaken writes the files that a taking changes, and journals how they were.
-func (a *App) writeTaken(ctx context.Context, t taking, into tray.Layer) ([]string, error) {
+func (a *App) writeTaken(ctx context.Context, t taking, into tray.Layer, replace bool) ([]string, error) {
 	differences, err := merge.Compare(ctx, t.objects, t.start, t.end)
 	if err != nil {
 		return nil, err
@@ -290,7 +293,9 @@ func (a *App) writeTaken(ctx context.Context, t taking, into tray.Layer) ([]stri
 	if len(entries) == 0 {
 		return nil, app.Refuse("Your working files have all of it already.")
 	}
-	before, err := a.Repo.ReadRaw(ctx, paths, true)
+	before, err := a.replaced(ctx, paths, t.seen, replace, func(path string) (repo.Entry, error) {
+		return repo.Find(ctx, t.objects, t.start, path)
+	})
 	if err != nil {
 		return nil, err
 	}

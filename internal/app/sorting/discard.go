@@ -35,7 +35,7 @@ func (a *App) Discard(ctx context.Context, c TrayMove) ([]string, error) {
 	for i, e := range out.Index {
 		paths[i] = e.Path
 	}
-	before, err := a.Repo.ReadRaw(ctx, paths, true)
+	before, err := a.Repo.KeepRaw(ctx, out.Seen)
 	if err != nil {
 		return nil, err
 	}

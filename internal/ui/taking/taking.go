@@ -7,6 +7,7 @@ package taking
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -36,7 +37,7 @@ type Source struct {
 func (s Source) Options(ctx context.Context) []kit.Option {
 	return []kit.Option{
 		{Label: "as loose changes", Detail: "into the working files, to be sorted; what conflicts is answered in Mend first", Look: s.preview,
-			Do: func() tea.Cmd { return s.take(tray.Loose) }},
+			Do: func() tea.Cmd { return s.take(tray.Loose, false) }},
 		{Label: "into a tray", Detail: "into the working files too, and drafted", Look: s.preview,
 			Do: func() tea.Cmd { return kit.Find(ctx, s.Screen, s.trays) }},
 	}
@@ -48,19 +49,22 @@ func (s Source) trays(ctx context.Context) (kit.Choose, error) {
 	drafts, err := resolving.Of(s.App).Trays(ctx)
 	for _, d := range drafts {
 		choose.Options = append(choose.Options, kit.Option{Key: strings.ToLower(d.Layer.String()), Label: "tray " + d.Layer.String(),
-			Detail: safe.Line(d.Says), Do: func() tea.Cmd { return s.take(d.Layer) }})
+			Detail: safe.Line(d.Says), Do: func() tea.Cmd { return s.take(d.Layer, false) }})
 	}
 	return choose, err
 }
 
 // take does it. What meets other changes is mended first.
-func (s Source) take(into tray.Layer) tea.Cmd {
+func (s Source) take(into tray.Layer, replace bool) tea.Cmd {
 	return kit.Start(kit.Work[kit.Got]{Title: "Taking", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 		ids, err := s.Commits(ctx)
 		if err != nil {
 			return kit.Got{}, err
 		}
-		paths, waiting, err := resolving.Of(s.App).Take(ctx, ids, into)
+		paths, waiting, err := resolving.Of(s.App).Take(ctx, ids, into, replace)
+		if errors.Is(err, repo.ErrInTheWay) && !replace {
+			return kit.Got{Msg: kit.Ask{Question: app.QuestionOf(err) + " y does it; u brings them back.", Key: "y", Yes: s.take(into, true)}}, nil
+		}
 		if err != nil || waiting == nil {
 			where := ""
 			if into != tray.Loose {

@@ -1,8 +1,0 @@
-//go:build !unix
-
-package repo
-
-import "io"
-
-// attend reads as it is.
-func attend(pipe io.Reader) io.Reader { return pipe }
