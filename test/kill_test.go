@@ -75,7 +75,8 @@ var killedKinds = map[string]killed{
 		f.Commit("debug", "d.go", "package d\n\nfunc init() { fmt.Println(\"DEBUG\") }\n")
 		f.Write("new/file", "u\n")
 	}},
-	"discard": {[]string{"discard", "a", "c.crlf", "gone", "new/file"}, loose},
+	"discard":      {[]string{"discard", "a", "c.crlf", "gone", "new/file"}, loose},
+	"discard part": {[]string{"discard", "d74c358bf391"}, loose}, // the line that is loose in a
 	"take": {[]string{"take", "elsewhere"}, func(f *fixture.Repo) {
 		f.Git("switch", "--quiet", "-c", "elsewhere", "main")
 		f.Git("rm", "--quiet", "same")

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"bastel/internal/journal"
+	"bastel/internal/repo"
 	"bastel/internal/tray"
 	"bastel/internal/wording"
 )
@@ -109,7 +110,7 @@ func (a *App) locks() (list []HealthCheck) {
 			file := filepath.Join(dir, name)
 			info, err := os.Lstat(file)
 			if err == nil && time.Since(info.ModTime()) > staleLock {
-				list = append(list, HealthCheck{"lock", file + " is there since " + info.ModTime().Format("2 Jan 15:04"),
+				list = append(list, HealthCheck{"lock", file + " is there, " + repo.AgeInWords(time.Since(info.ModTime())) + " old",
 					"If no other program works in the repository, remove it."})
 			}
 		}

@@ -97,31 +97,40 @@ func (a *App) remarks(op *Operation) string {
 
 func joinSentences(first, second string) string { return strings.TrimSpace(first + " " + second) }
 
-// check refuses where something is not what it was when the operation was worked out, and
-// writes its objects meanwhile.
+// check refuses where something is not what it was when the operation was worked out, writes its objects, and lays out its files.
 func (a *App) check(ctx context.Context, op *Operation) error {
 	if err := a.indexSeen(ctx, op.Entry); err != nil {
 		return err
 	}
-	group, both := errgroup.WithContext(ctx)
-	for _, do := range []func(context.Context) error{op.objects, op.Seen} {
-		if do != nil {
-			group.Go(func() error { return do(both) })
+	group, all := errgroup.WithContext(ctx)
+	group.Go(func() error {
+		if err := a.ready(all, op); err != nil {
+			return err
 		}
+		return a.layOut(all, op)
+	})
+	if op.Seen != nil {
+		group.Go(func() error { return op.Seen(all) })
 	}
 	if op.OtherMoves != nil {
 		group.Go(func() (err error) {
-			op.Entry.Others, err = op.OtherMoves(both)
+			op.Entry.Others, err = op.OtherMoves(all)
 			return err
 		})
+	}
+	return group.Wait()
+}
+
+// ready writes the objects of an operation, and looks at the files that it changes.
+func (a *App) ready(ctx context.Context, op *Operation) error {
+	group, both := errgroup.WithContext(ctx)
+	if op.objects != nil {
+		group.Go(func() error { return op.objects(both) })
 	}
 	if op.trees[0] != op.trees[1] {
 		group.Go(func() error { return a.clearWay(both, op) })
 	}
-	if err := group.Wait(); err != nil {
-		return err
-	}
-	return a.layOut(ctx, op)
+	return group.Wait()
 }
 
 // indexSeen refuses where the index does not hold what the entry says it held.

@@ -4,8 +4,6 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"io/fs"
-	"os"
 	"slices"
 	"strings"
 	"time"
@@ -198,9 +196,5 @@ func (a *App) Text(ctx context.Context, path string, id repo.ID) ([]byte, error)
 		object, err := a.Repo.Object(ctx, id)
 		return object.Data, err
 	}
-	info, err := os.Lstat(a.Repo.WorkPath(path))
-	if err != nil || !info.Mode().IsRegular() {
-		return nil, fmt.Errorf("read %q: %w", path, cmp.Or(err, fs.ErrInvalid))
-	}
-	return os.ReadFile(a.Repo.WorkPath(path))
+	return a.Repo.ReadWorkBytes(path)
 }

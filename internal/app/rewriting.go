@@ -74,6 +74,9 @@ func (a *App) BranchMove(ctx context.Context, entry journal.Entry, reflog string
 		return nil, err
 	}
 	op.trees, op.content = treeStep{old.Tree, newTree}, objects
+	if err := a.leaveAlone(ctx, op, objects); err != nil {
+		return nil, err
+	}
 	if err := a.carryAlong(ctx, op, objects); err != nil {
 		return nil, err
 	}

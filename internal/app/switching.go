@@ -74,6 +74,9 @@ func (a *App) leaveAlone(ctx context.Context, op *Operation, objects *repo.Overl
 		if err != nil {
 			return err
 		}
+		if here.Mode == repo.ModeTree { // its files are paths of their own
+			here = repo.Entry{}
+		}
 		stays = append(stays, repo.IndexEntry{Path: string(f.Path), Mode: here.Mode, ID: here.ID})
 	}
 	return op.keepPaths(ctx, objects, stays)

@@ -101,7 +101,7 @@ func (c *command) picture(ctx context.Context, a *app.App, args []string, what p
 	plan, err := a.NewPlan(ctx, "", "")
 	if len(args) > 0 {
 		var data []byte
-		if data, err = c.readPlan(args[0]); err == nil {
+		if data, err = c.readFile(ctx, args[0]); err == nil {
 			plan, err = planning.Of(a).ReadPlan(ctx, data)
 		}
 	}

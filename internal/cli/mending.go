@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"slices"
 	"strings"
 
@@ -28,9 +27,9 @@ const meantUsage = "lines that look like conflict markers are intended"
 
 // mendFlags are what the command mend can be told.
 type mendFlags struct {
-	answers, texts, resolved, settled []string
-	meant, finish, write              bool
-	message                           string
+	answers, texts, resolved []string
+	meant, finish, write     bool
+	message                  string
 }
 
 func (c *command) mend() *cobra.Command {
@@ -48,10 +47,6 @@ nothing stands for neither side. In a plan, left is the series so far and right
 the commit; in the working tree, left is what you have and right what came.`,
 		Args: cobra.MaximumNArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
-			if len(flags.settled) > 0 {
-				flags.resolved = append(flags.resolved, flags.settled...)
-				c.renamed("--settled", "--resolved")
-			}
 			if len(args) == 0 {
 				return c.mendWaiting(ctx, a, flags)
 			}
@@ -64,8 +59,6 @@ the commit; in the working tree, left is what you have and right what came.`,
 	cmd.Flags().StringArrayVar(&flags.answers, "answer", nil, "KEY=SIDES: an answer by sides and lines")
 	cmd.Flags().StringArrayVar(&flags.texts, "text", nil, "KEY=FILE: an answer by the text in a file")
 	cmd.Flags().StringArrayVar(&flags.resolved, "resolved", nil, "a path to mark as resolved, with its working file as it is")
-	cmd.Flags().StringArrayVar(&flags.settled, "settled", nil, "the former name of --resolved")
-	cmd.Flags().MarkHidden("settled")
 	cmd.Flags().BoolVar(&flags.meant, "meant", false, meantUsage)
 	cmd.Flags().BoolVar(&flags.write, "write", false, "write the files that are fully answered, by remembered answers too, and mark them "+
 		"as resolved in the index")
@@ -75,7 +68,7 @@ the commit; in the working tree, left is what you have and right what came.`,
 }
 
 func (c *command) mendPlan(ctx context.Context, a *app.App, name string, flags mendFlags) error {
-	data, err := c.readPlan(name)
+	data, err := c.readFile(ctx, name)
 	if err != nil {
 		return err
 	}
@@ -94,7 +87,7 @@ func (c *command) mendPlan(ctx context.Context, a *app.App, name string, flags m
 	if len(flags.answers)+len(flags.texts) == 0 {
 		return c.listConflicts(found.Steps)
 	}
-	given, err := flags.given(found.Steps)
+	given, err := c.given(ctx, flags, found.Steps)
 	if err != nil {
 		return err
 	}
@@ -131,7 +124,7 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 	}
 	var paths []string
 	if w != nil && (flags.write || len(flags.answers)+len(flags.texts) > 0) {
-		given, err := flags.given([]resolving.ConflictedStep{w.ConflictedStep})
+		given, err := c.given(ctx, flags, []resolving.ConflictedStep{w.ConflictedStep})
 		if err != nil {
 			return err
 		}
@@ -186,7 +179,7 @@ func (c *command) finishMerge(ctx context.Context, a *app.App, message string, m
 }
 
 // given reads the answers for what is open; a key stands for every place of that content.
-func (f mendFlags) given(steps []resolving.ConflictedStep) (given []mend.Resolution, err error) {
+func (c *command) given(ctx context.Context, f mendFlags, steps []resolving.ConflictedStep) (given []mend.Resolution, err error) {
 	for _, words := range append(append([]string{}, f.answers...), f.texts...) {
 		key, value, ok := strings.Cut(words, "=")
 		if !ok {
@@ -198,8 +191,8 @@ func (f mendFlags) given(steps []resolving.ConflictedStep) (given []mend.Resolut
 			if answer, err = shape.ReadTake(parts); err != nil {
 				return nil, fmt.Errorf("%w: %w", errUsage, err)
 			}
-		} else if answer.Own, err = os.ReadFile(value); err != nil {
-			return nil, fmt.Errorf("%w: %w", errUsage, err)
+		} else if answer.Own, err = c.readFile(ctx, value); err != nil {
+			return nil, err
 		}
 		found := false
 		for _, m := range steps {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -159,7 +158,7 @@ func (c *command) forecast() *cobra.Command {
 }
 
 func (c *command) forecastOf(ctx context.Context, a *app.App, name string) (*replay.Forecast, error) {
-	data, err := c.readPlan(name)
+	data, err := c.readFile(ctx, name)
 	if err != nil {
 		return nil, err
 	}
@@ -168,26 +167,6 @@ func (c *command) forecastOf(ctx context.Context, a *app.App, name string) (*rep
 		return nil, err
 	}
 	return planning.Of(a).Forecast(ctx, plan, nil)
-}
-
-// planLimit is far above any plan that people or scripts write.
-const planLimit = 64 << 20
-
-func (c *command) readPlan(name string) ([]byte, error) {
-	in := c.stdin
-	if name != "-" {
-		file, err := os.Open(name)
-		if err != nil {
-			return nil, fmt.Errorf("read the plan: %w: %w", errUsage, err)
-		}
-		defer file.Close()
-		in = file
-	}
-	data, err := io.ReadAll(io.LimitReader(in, planLimit))
-	if err != nil {
-		return nil, fmt.Errorf("read the plan: %w: %w", errUsage, err)
-	}
-	return data, nil
 }
 
 func printForecast(w io.Writer, f *replay.Forecast) {
@@ -222,7 +201,7 @@ func (c *command) apply() *cobra.Command {
 		Long:  "Rewrite the branch as a plan says, in one step, or refuse and change nothing. PLAN is a file, or - for standard input.",
 		Args:  cobra.ExactArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
-			data, err := c.readPlan(args[0])
+			data, err := c.readFile(ctx, args[0])
 			if err != nil {
 				return err
 			}

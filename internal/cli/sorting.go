@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -152,7 +151,7 @@ func (c *command) stage() *cobra.Command {
 			if len(selected) != 1 {
 				return nil, fmt.Errorf("%w: --text goes with one hunk", errUsage)
 			}
-			data, err := c.readFile(text)
+			data, err := c.readFile(ctx, text)
 			if err != nil {
 				return nil, err
 			}
@@ -185,18 +184,6 @@ func (c *command) discard() *cobra.Command {
 		func(a *app.App, ctx context.Context, selected []tray.Selection) ([]string, error) {
 			return sorting.Of(a).Discard(ctx, sorting.TrayMove{Selected: selected, View: tray.Plain})
 		})
-}
-
-// readFile reads a file, or standard input for "-".
-func (c *command) readFile(name string) ([]byte, error) {
-	if name == "-" {
-		return io.ReadAll(c.stdin)
-	}
-	data, err := os.ReadFile(name)
-	if err != nil {
-		return nil, fmt.Errorf("%w: %w", errUsage, err)
-	}
-	return data, nil
 }
 
 func (c *command) mover(use, short, past string, move func(*app.App, context.Context, []tray.Selection) ([]string,

@@ -70,8 +70,6 @@ func (e *CommandError) Unwrap() error {
 		return ErrForeignOwner
 	case strings.Contains(e.Stderr, "not a git repository"):
 		return ErrNoRepository
-	case strings.Contains(e.Stderr, ".lock': File exists"):
-		return ErrLocked
 	case strings.Contains(e.Stderr, "but expected"), strings.Contains(e.Stderr, "reference already exists"),
 		strings.Contains(e.Stderr, "unable to resolve reference"):
 		return ErrMoved
@@ -160,6 +158,9 @@ func (r *Repo) failure(ctx context.Context, args []string, err error, stderr str
 	var exit *exec.ExitError
 	if !errors.As(err, &exit) {
 		return fmt.Errorf("git %s: %w", args[0], err)
+	}
+	if there := lockThere.FindStringSubmatch(stderr); there != nil {
+		return fmt.Errorf("git %s: %w", args[0], newLockedError(there[1]))
 	}
 	return &CommandError{Args: args, Code: exit.ExitCode(), Stderr: stderr}
 }

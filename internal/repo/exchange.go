@@ -8,7 +8,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"time"
 
 	"golang.org/x/sys/unix"
 )
@@ -542,7 +541,7 @@ func (r *Repo) replaceIndex(seen string, data []byte) error {
 	name := r.indexFile()
 	lock, err := os.OpenFile(name+".lock", os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
 	if errors.Is(err, fs.ErrExist) {
-		return r.lockedError(name + ".lock")
+		return newLockedError(name + ".lock")
 	}
 	if err != nil {
 		return fmt.Errorf("write the index: %w", err)
@@ -563,41 +562,4 @@ func (r *Repo) replaceIndex(seen string, data []byte) error {
 	}
 	r.wrote("update-index")
 	return nil
-}
-
-// LockedError names a lock file, and since when it is there.
-type LockedError struct {
-	File  string
-	Since time.Time
-}
-
-func (e *LockedError) Error() string {
-	text := fmt.Sprintf("%s is there", e.File)
-	if !e.Since.IsZero() {
-		text += ", since " + since(e.Since)
-	}
-	return text
-}
-
-func since(t time.Time) string {
-	switch age := time.Since(t); {
-	case age < 2*time.Minute:
-		return fmt.Sprintf("%d seconds", int(age.Seconds()))
-	case age < 2*time.Hour:
-		return fmt.Sprintf("%d minutes", int(age.Minutes()))
-	case age < 48*time.Hour:
-		return fmt.Sprintf("%d hours", int(age.Hours()))
-	}
-	return t.Format("2 January 2006, 15:04")
-}
-
-// Unwrap makes it what it is.
-func (e *LockedError) Unwrap() error { return ErrLocked }
-
-func (r *Repo) lockedError(file string) error {
-	locked := &LockedError{File: file}
-	if info, err := os.Lstat(file); err == nil {
-		locked.Since = info.ModTime()
-	}
-	return locked
 }

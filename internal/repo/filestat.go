@@ -4,19 +4,10 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
-	"syscall"
 	"time"
 
 	"golang.org/x/sys/unix"
 )
-
-// fileNumber tells files of one name apart that were put in each other's place.
-func fileNumber(info os.FileInfo) uint64 {
-	if stat, ok := info.Sys().(*syscall.Stat_t); ok {
-		return uint64(stat.Ino)
-	}
-	return 0
-}
 
 // statOf is what the system says of a file or a link; ok is false for everything else.
 func statOf(path string) (fileStat, bool) { return statBelow(unix.AT_FDCWD, path) }

@@ -173,3 +173,58 @@ func IsWorkPath(path string) bool {
 	}
 	return true
 }
+
+// Folder is a folder of the user's that files are written into by their paths, as into the working tree: through no link, into no
+// git folder, and over nothing.
+type Folder struct{ in *folders }
+
+// OpenFolder opens a folder.
+func OpenFolder(dir string) (*Folder, error) {
+	fd, err := unix.Open(dir, unix.O_RDONLY|unix.O_DIRECTORY|unix.O_CLOEXEC, 0)
+	if err != nil {
+		return nil, fmt.Errorf("open %s: %w", dir, err)
+	}
+	return &Folder{&folders{top: fd, last: -1}}, nil
+}
+
+// Close closes it.
+func (f *Folder) Close() { f.in.close() }
+
+// Has says whether something lies at a path.
+func (f *Folder) Has(path string) (bool, error) {
+	fd, name, err := f.in.parentOf(path, false)
+	if err == nil {
+		_, err = lookAt(fd, name)
+	}
+	if errors.Is(err, fs.ErrNotExist) {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+// Write writes a new file, and the folders that it lies in.
+func (f *Folder) Write(path string, data []byte) error {
+	fd, name, err := f.in.parentOf(path, true)
+	if err != nil {
+		return err
+	}
+	file, err := unix.Openat(fd, name, unix.O_WRONLY|unix.O_CREAT|unix.O_EXCL|unix.O_NOFOLLOW|unix.O_CLOEXEC, 0o666)
+	if err != nil {
+		return fmt.Errorf("make %q: %w", path, err)
+	}
+	opened := os.NewFile(uintptr(file), path)
+	_, err = opened.Write(data)
+	return errors.Join(err, opened.Close())
+}
+
+// Remove removes a file or a link, if it is there.
+func (f *Folder) Remove(path string) error {
+	fd, name, err := f.in.parentOf(path, false)
+	if err == nil {
+		err = unix.Unlinkat(fd, name, 0)
+	}
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	return err
+}

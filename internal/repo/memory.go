@@ -9,6 +9,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"golang.org/x/sys/unix"
 )
 
 // memory keeps what commands answered for as long as what the answer depends on stays as it
@@ -36,37 +38,49 @@ const mostRemembered = 32 << 20
 // racy is how long after a change of a file another one may show in no time of it.
 const racy = 50 * time.Millisecond
 
-// stamps tells how files and folders are: another stamp where one of them changed.
+// stamps tells how files and folders are: another stamp where one of them changed, also where that left its size and the time of its
+// content as they were.
 type stamps struct {
 	b        strings.Builder
 	newest   time.Time
+	coarse   bool // some time is of a clock that goes by seconds
 	replaced bool // each change puts another file in the place of the one before
 }
 
 func (s *stamps) add(names ...string) {
 	for _, name := range names {
-		info, err := os.Lstat(name)
+		lies, err := lookAt(unix.AT_FDCWD, name)
 		if err != nil {
 			fmt.Fprintf(&s.b, "%s -\n", name)
 			continue
 		}
-		s.info(name, info)
+		s.note(name, lies)
 	}
 }
 
-func (s *stamps) info(name string, info os.FileInfo) {
-	if info.ModTime().After(s.newest) {
-		s.newest = info.ModTime()
+func (s *stamps) note(name string, lies place) {
+	if s.replaced { // that it has one more name, or one fewer, is no change of it
+		lies.stat.changed = lies.stat.modified
 	}
-	fmt.Fprintf(&s.b, "%s %o %d %d %v\n", name, info.Mode(), info.Size(), info.ModTime().UnixNano(), fileNumber(info))
+	for _, t := range []instant{lies.stat.changed, lies.stat.modified} {
+		if t.time().After(s.newest) {
+			s.newest = t.time()
+		}
+	}
+	s.coarse = s.coarse || lies.stat.changed.nanoseconds == 0
+	fmt.Fprintf(&s.b, "%s %v %v %d %v\n", name, lies.folder, lies.permissions, lies.size, lies.stat)
 }
 
 // settled says that nothing changed so lately that a further change could go unseen.
 func (s *stamps) settled() bool {
-	if s.replaced { // a file has another number then, unless two changes come within a step of the clock
-		return time.Since(s.newest) > tick
+	margin := racy
+	switch {
+	case s.coarse:
+		margin = coarsest
+	case s.replaced: // a file has another number then, unless two changes come within a step of the clock
+		margin = tick
 	}
-	return time.Since(s.newest) > racy
+	return time.Since(s.newest) > margin
 }
 
 // remembered runs a command that only reads, unless it is known what it answers.

@@ -142,6 +142,20 @@ func readLink(fd int, name string, size int64) ([]byte, error) {
 	}
 }
 
+// ReadWorkBytes gives the bytes of a working file as they lie there.
+func (r *Repo) ReadWorkBytes(path string) ([]byte, error) {
+	from, err := r.openFolders()
+	if err != nil {
+		return nil, err
+	}
+	defer from.close()
+	found, err := from.read(path, LargestLoaded)
+	if err == nil && (!found.Mode.IsFile() || !found.whole) {
+		err = fmt.Errorf("read %q: no file, or too large: %w", path, fs.ErrInvalid)
+	}
+	return found.data, err
+}
+
 // raw is what was read as a raw file, named by its bytes.
 func (r *Repo) raw(found reading) RawFile {
 	if found.whole {

@@ -2,6 +2,7 @@ package ui
 
 import (
 	"fmt"
+	"io"
 	"os"
 	"strings"
 	"time"
@@ -358,6 +359,12 @@ type unhurried struct{ tea.ExecCommand }
 
 // leastAway is how long the screen is given away at least.
 const leastAway = 200 * time.Millisecond
+
+// SetStdin gives the program the terminal itself, not what Bastel makes of its keys.
+func (u unhurried) SetStdin(io.Reader) { u.ExecCommand.SetStdin(os.Stdin) }
+
+// SetStdout gives it the terminal too, not what counts what is drawn.
+func (u unhurried) SetStdout(io.Writer) { u.ExecCommand.SetStdout(os.Stdout) }
 
 // Run carries the program out.
 func (u unhurried) Run() error {

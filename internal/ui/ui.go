@@ -21,6 +21,7 @@ import (
 	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/colorprofile"
 	"github.com/charmbracelet/x/ansi"
+	"github.com/charmbracelet/x/term"
 
 	"bastel/internal/app"
 	"bastel/internal/app/planning"
@@ -96,8 +97,12 @@ func Run(ctx context.Context, dir string, log *slog.Logger) error {
 	}()
 	m.screenOut = &terminal{File: os.Stdout}
 	g := &guarded{Model: m}
-	_, err := tea.NewProgram(g, tea.WithContext(ctx), tea.WithOutput(m.screenOut),
-		tea.WithColorProfile(lipgloss.Writer.Profile)).Run() // which asked the terminal's multiplexer already
+	options := []tea.ProgramOption{tea.WithContext(ctx), tea.WithOutput(m.screenOut),
+		tea.WithColorProfile(lipgloss.Writer.Profile)} // which asked the terminal's multiplexer already
+	if term.IsTerminal(os.Stdin.Fd()) {
+		options = append(options, tea.WithInput(&keyboard{File: os.Stdin}))
+	}
+	_, err := tea.NewProgram(g, options...).Run()
 	late := errors.Join(m.catchUp(), m.keepLastWriting())
 	if g.crash != nil {
 		return errors.Join(g.report(), late)

@@ -225,20 +225,24 @@ func (s *aside) placesOf(ctx context.Context, put bool) error {
 		}
 	}
 	about, folders := map[string]bool{}, map[string]bool{}
-	for _, path := range s.paths {
-		about[path] = true
-		for folder := range foldersOf(path) {
-			folders[folder] = true
+	for added := s.paths; len(added) > 0; { // what meets one that was met is met too
+		for _, path := range added {
+			about[path] = true
+			for folder := range foldersOf(path) {
+				folders[folder] = true
+			}
 		}
-	}
-	for _, d := range differences {
-		met := folders[d.Path]
-		for folder := range foldersOf(d.Path) {
-			met = met || about[folder]
+		added = nil
+		for _, d := range differences {
+			met := folders[d.Path]
+			for folder := range foldersOf(d.Path) {
+				met = met || about[folder]
+			}
+			if met && !about[d.Path] {
+				added = append(added, d.Path)
+			}
 		}
-		if met {
-			s.paths = append(s.paths, d.Path)
-		}
+		s.paths = append(s.paths, added...)
 	}
 	return nil
 }

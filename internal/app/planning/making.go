@@ -3,7 +3,6 @@ package planning
 import (
 	"context"
 	"fmt"
-	"os"
 	"path/filepath"
 
 	"bastel/internal/app"
@@ -131,18 +130,15 @@ func (a *App) LayOutConflict(ctx context.Context, objects *repo.Overlay, tree re
 	if err = a.Repo.Export(ctx, tree, dir); err != nil {
 		return Scratch{}, "", err
 	}
-	root, err := os.OpenRoot(dir) // no name leads out of the folder
+	folder, err := repo.OpenFolder(dir)
 	if err != nil {
 		return Scratch{}, "", err
 	}
-	defer root.Close()
-	if err := root.MkdirAll(filepath.Dir(path), 0o777); err != nil {
-		return Scratch{}, "", fmt.Errorf("lay %q out: %w", path, err)
+	defer folder.Close()
+	if err = folder.Remove(path); err == nil {
+		err = folder.Write(path, text)
 	}
-	if err := root.RemoveAll(path); err != nil { // a link, or what took its place
-		return Scratch{}, "", fmt.Errorf("lay %q out: %w", path, err)
-	}
-	if err := root.WriteFile(path, text, 0o666); err != nil {
+	if err != nil {
 		return Scratch{}, "", fmt.Errorf("lay %q out: %w", path, err)
 	}
 	return Scratch{Dir: dir, tree: tree}, filepath.Join(dir, path), nil

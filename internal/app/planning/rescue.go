@@ -2,9 +2,7 @@ package planning
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -63,26 +61,25 @@ func (a *App) Rescue(ctx context.Context, list []Rescued, dir string) ([]string,
 	if err := os.MkdirAll(dir, 0o777); err != nil {
 		return nil, fmt.Errorf("write what the journal keeps: %w", err)
 	}
-	root, err := os.OpenRoot(dir)
+	folder, err := repo.OpenFolder(dir)
 	if err != nil {
 		return nil, fmt.Errorf("write what the journal keeps: %w", err)
 	}
-	defer root.Close()
+	defer folder.Close()
 	for _, r := range list {
-		if _, err := root.Lstat(filepath.FromSlash(r.Path)); err == nil {
+		there, err := folder.Has(r.Path)
+		if err != nil {
+			return nil, &app.Refusal{Reason: fmt.Sprintf("%v. Nothing was written; name another folder.", err), Err: err}
+		}
+		if there {
 			return nil, app.Refuse("%s is there already. Nothing was written; name another folder.", filepath.Join(dir, r.Path))
-		} else if !errors.Is(err, fs.ErrNotExist) {
-			return nil, fmt.Errorf("write what the journal keeps: %w", err)
 		}
 	}
 	var names []string
 	for _, r := range list {
 		object, err := a.Repo.Object(ctx, r.ID)
-		if err == nil {
-			err = root.MkdirAll(filepath.Dir(filepath.FromSlash(r.Path)), 0o777)
-		}
 		if err == nil { // a link comes as a file with its target: nothing leads out of the folder
-			err = root.WriteFile(filepath.FromSlash(r.Path), object.Data, 0o666)
+			err = folder.Write(r.Path, object.Data)
 		}
 		if err != nil {
 			return names, fmt.Errorf("write %q: %w", r.Path, err)

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"bastel/internal/app"
@@ -199,8 +200,10 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 		if err := a.stillAt(ctx, entry, record.Old); err != nil {
 			return nil, err
 		}
-		// What lies in the working tree by now is carried along, as it was then.
-		record.Files, record.Index, record.Raw = nil, nil, false
+		// What lies as the step left it goes back to the very bytes; what was changed since is carried along, as it was then.
+		if err := a.asLeft(ctx, &record); err != nil {
+			return nil, err
+		}
 		target, err := a.Repo.Commit(ctx, record.New)
 		if err != nil {
 			return nil, err
@@ -210,6 +213,34 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 	// The working tree, and of tray A by itself the index too, keep what the commit held:
 	// it is staged again.
 	return op, a.stillAt(ctx, entry, record.Old)
+}
+
+// asLeft keeps those files and paths of the index in a step back that lie just as the step left them.
+func (a *App) asLeft(ctx context.Context, record *journal.Entry) error {
+	var paths []string
+	for _, f := range record.Files {
+		paths = append(paths, string(f.Path))
+	}
+	lie, err := a.Repo.ReadRaw(ctx, paths, false)
+	if err != nil {
+		return err
+	}
+	staged, err := a.Repo.IndexEntries(ctx, paths)
+	if err != nil {
+		return err
+	}
+	since := map[string]bool{}
+	for i, f := range record.Files {
+		since[paths[i]] = lie[i].Mode != f.BeforeMode || lie[i].ID != f.Before
+	}
+	for _, f := range record.Index {
+		now := staged[string(f.Path)]
+		since[string(f.Path)] = since[string(f.Path)] || now.Mode != f.BeforeMode || now.ID != f.Before
+	}
+	other := func(f journal.File) bool { return since[string(f.Path)] }
+	record.Files = slices.DeleteFunc(slices.Clone(record.Files), other)
+	record.Index = slices.DeleteFunc(slices.Clone(record.Index), other)
+	return nil
 }
 
 // stillThere refuses where a ref is not what it was when a step left it.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"bastel/internal/app"
 	"bastel/internal/wording"
@@ -97,12 +98,18 @@ func (a *App) keepUnwanted(ctx context.Context, out *tray.Outcome, apart bool) (
 	if err != nil {
 		return nil, err
 	}
-	out.Index = slices.DeleteFunc(out.Index, func(e repo.IndexEntry) bool {
-		if flags[e.Path]&repo.SkipWorktree != 0 {
-			staged = append(staged, e.Path)
+	for path, has := range flags {
+		if has&repo.SkipWorktree != 0 {
+			staged = append(staged, path)
 		}
-		return flags[e.Path]&repo.SkipWorktree != 0
-	})
+	}
+	slices.Sort(staged)
+	stays := func(path string) bool {
+		return slices.ContainsFunc(staged, func(unwanted string) bool { // a file in a folder's place, or the other way round, takes it out
+			return path == unwanted || strings.HasPrefix(path, unwanted+"/") || strings.HasPrefix(unwanted, path+"/")
+		})
+	}
+	out.Index = slices.DeleteFunc(out.Index, func(e repo.IndexEntry) bool { return stays(e.Path) })
 	if apart && len(staged) > 0 {
 		return nil, app.Refuse("%q lies outside the sparse checkout, so its changes cannot be kept in several trays. Nothing was changed. "+
 			"Loosen them as loose changes, or bring the folder into the checkout first.", staged[0])
