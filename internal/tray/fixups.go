@@ -34,7 +34,7 @@ func CommitLayers(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head
 			if touched {
 				out.Paths = append(out.Paths, s.Path)
 				if s.changesIndex() {
-					out.Index = append(out.Index, s.entriesAt(overlay, s.From, A)...)
+					out.Index = append(out.Index, s.entriesAt(overlay, s.readAt, A)...)
 				}
 				out.Kept.note(r, s)
 			}
@@ -122,7 +122,7 @@ func ReturnLayers(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head
 			}
 			out.Paths = append(out.Paths, s.Path)
 			if s.changesIndex() {
-				out.Index = append(out.Index, s.entriesAt(overlay, s.From, A)...)
+				out.Index = append(out.Index, s.entriesAt(overlay, s.readAt, A)...)
 			}
 			out.Kept.note(r, s)
 		}
@@ -290,7 +290,7 @@ func Absorb(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head repo.
 	for _, s := range layered {
 		out.Paths = append(out.Paths, s.Path)
 		if s.changesIndex() {
-			out.Index = append(out.Index, s.entriesAt(overlay, s.From, A)...)
+			out.Index = append(out.Index, s.entriesAt(overlay, s.readAt, A)...)
 		}
 		out.Kept.note(r, s)
 	}

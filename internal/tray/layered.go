@@ -15,6 +15,7 @@ import (
 type LayeredFile struct {
 	Path    string
 	From    string // the path that the file has before the layer Renamed; empty: this one
+	readAt  string // From as it was read, whatever becomes of the rename: HEAD, the index or both have the file there
 	Renamed Layer
 	Blocked string // why it cannot be sorted
 

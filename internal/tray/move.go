@@ -272,7 +272,7 @@ func Discards(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *St
 		v := s.discard(p.pick, p.step)
 		if s.From != "" && s.Renamed == Loose && p.pick.takesRename() {
 			work, seen = append(work, repo.IndexEntry{Path: before}), append(seen, s.lies)
-			s.Path, s.From = s.From, ""
+			s.Path, s.From, s.readAt = s.From, "", ""
 			s.lies = repo.WorkFile{Raw: repo.RawFile{Path: s.Path}} // it had another name
 		}
 		store.add(&work, s.Path, v)
@@ -319,7 +319,7 @@ func outcomeOf(ctx context.Context, r *repo.Repo, kept *State, layered []*Layere
 // changesIndex says whether the index holds something else than the file's tray A.
 func (s *LayeredFile) changesIndex() bool {
 	v := s.at(A)
-	if v.Mode != s.index.Mode || s.From != "" || s.whole && v.ID != s.index.ID {
+	if v.Mode != s.index.Mode || s.readAt != "" || s.whole && v.ID != s.index.ID {
 		return true
 	}
 	return !s.whole && string(v.data) != string(s.index.data)
@@ -346,7 +346,7 @@ func (st *storing) add(entries *[]repo.IndexEntry, path string, v version) {
 
 // entries adds what a file's path, and the one it is renamed from, hold at a layer.
 func (st *storing) entries(entries *[]repo.IndexEntry, s *LayeredFile, at Layer) {
-	for _, path := range []string{s.From, s.Path} {
+	for _, path := range []string{s.readAt, s.Path} {
 		switch path {
 		case "":
 		case s.pathAt(at):

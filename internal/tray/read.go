@@ -121,7 +121,7 @@ func readLayered(ctx context.Context, r *repo.Repo, items []item, view View) ([]
 		layered[i] = s
 		records := it.records
 		if it.from != nil {
-			s.From, s.Renamed = it.from.Path, it.renamed
+			s.From, s.readAt, s.Renamed = it.from.Path, it.from.Path, it.renamed
 			records = append([]repo.Change{*it.from}, records...)
 		}
 		for n, c := range records {

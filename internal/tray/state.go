@@ -66,6 +66,20 @@ func (k *State) alone(path string) bool {
 	return drafted && len(stored.From) == 0
 }
 
+// WithFormer adds to some paths those that they had before a rename that a tray holds: only together they are one file. All paths, none
+// named, stay all.
+func (k *State) WithFormer(paths []string) []string {
+	all := slices.Clone(paths)
+	for _, path := range paths {
+		for _, stored := range k.files {
+			if len(stored.From) > 0 && (string(stored.Path) == path || string(stored.From) == path) {
+				all = append(all, string(stored.Path), string(stored.From))
+			}
+		}
+	}
+	return all
+}
+
 // note keeps how a file is sorted now, or forgets it where no draft holds any of it.
 func (k *State) note(r *repo.Repo, f *LayeredFile) {
 	stored := f.stored(r)

@@ -19,11 +19,11 @@ func (a *App) Discard(ctx context.Context, c TrayMove) ([]string, error) {
 		return nil, err
 	}
 	defer unlock()
-	changes, err := a.Repo.Status(ctx, c.Within...)
+	kept, err := a.keptTrays(ctx)
 	if err != nil {
 		return nil, err
 	}
-	kept, err := a.keptTrays(ctx)
+	changes, err := a.Repo.Status(ctx, kept.WithFormer(c.Within)...)
 	if err != nil {
 		return nil, err
 	}

@@ -123,11 +123,11 @@ func (a *App) sort(ctx context.Context, to tray.Layer, within []string,
 		return Sorted{}, err
 	}
 	defer unlock()
-	changes, err := a.Repo.Status(ctx, within...)
+	kept, err := a.keptTrays(ctx)
 	if err != nil {
 		return Sorted{}, err
 	}
-	kept, err := a.keptTrays(ctx)
+	changes, err := a.Repo.Status(ctx, kept.WithFormer(within)...)
 	if err != nil {
 		return Sorted{}, err
 	}
