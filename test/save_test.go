@@ -29,9 +29,8 @@ if [ "$n" -ge "$SAVE_AT" ] && mkdir COUNT.saved 2>/dev/null; then # several may 
 		echo SAVED >>"$SAVE_FILE"
 	else
 		cp -p "$SAVE_FILE" "$SAVE_FILE.new~" 2>/dev/null || :
-		echo SAVED >>"$SAVE_FILE.new~"
-		mv "$SAVE_FILE.new~" "$SAVE_FILE"
-	fi
+		echo SAVED >>"$SAVE_FILE.new~" && mv "$SAVE_FILE.new~" "$SAVE_FILE"
+	fi || rmdir COUNT.saved # its folder is gone by now
 fi
 exec REAL "$@"
 `)
