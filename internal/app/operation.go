@@ -362,9 +362,14 @@ func (a *App) takeBack(ctx context.Context, op *Operation, cause error) error {
 // undone brings files, index, refs and HEAD back to what they were before an operation. It gives the files that somebody saved
 // meanwhile.
 func (a *App) undone(ctx context.Context, op *Operation) (changed []string, err error) {
-	if op.layout != nil {
+	switch {
+	case op.layout != nil:
 		if changed, err = op.layout.TakeBack(); err == nil {
 			err = op.layout.IndexBack()
+		}
+	case op.trees[0] != op.trees[1]:
+		if err = a.finishTreeIndex(ctx, op.content, treeStep{op.trees[1], op.trees[0]}); err == nil {
+			err = a.finishIndex(ctx, FilesBack(op.Entry.Index))
 		}
 	}
 	if err == nil {

@@ -103,8 +103,9 @@ func (e *LeftError) Unwrap() []error { return []error{e.Cause, e.Err} }
 // Left is a step that a crash or a failure left half done.
 type Left struct {
 	note
-	op Operation
-	in bool // its refs have moved
+	op     Operation
+	in     bool // its refs have moved
+	byHand bool // it is ended because the user said so
 }
 
 // Says tells of it in a sentence.
@@ -197,6 +198,7 @@ func (a *App) endBy(ctx context.Context, do func(context.Context, *Left) (string
 		return "", Refuse("No step is left half done here.")
 	}
 	defer unlock()
+	left.byHand = true
 	return do(ctx, left)
 }
 
@@ -210,14 +212,26 @@ func (a *App) LeftStep(ctx context.Context) (string, error) {
 	return left.Says(), nil
 }
 
-// open opens what was laid out for a step that was left. Errors: fs.ErrNotExist, where it is gone.
+// open opens what was laid out for a step that was left. Errors: fs.ErrNotExist, where it is gone; who ends the step by hand then has
+// refs and index be in line, and the working files as they lie.
 func (a *App) open(left *Left) error {
 	if left.Layout == "" || left.op.layout != nil {
 		return nil
 	}
 	layout, err := a.Repo.OpenLayout(left.Layout)
+	if errors.Is(err, fs.ErrNotExist) && left.byHand {
+		return nil
+	}
 	left.op.layout = layout
 	return err
+}
+
+// gone says so where working files stay as they lie.
+func (left *Left) gone() string {
+	if left.Layout == "" || left.op.layout != nil {
+		return ""
+	}
+	return " What had been laid out for it is gone, so working files stay as they lie: what differs is loose."
 }
 
 // forget removes the note, and what was laid out, of a step that nothing is left to do of.
@@ -245,8 +259,8 @@ func (a *App) finishLeft(ctx context.Context, left *Left) (string, error) {
 	if err != nil {
 		return "", fmt.Errorf("finish the %s: %w", left.op.Entry.Kind.Noun(), err)
 	}
+	said := fmt.Sprintf("The %s that was interrupted is finished now.", left.op.Entry.Kind.Noun()) + left.gone()
 	left.op.layout.Close()
-	said := fmt.Sprintf("The %s that was interrupted is finished now.", left.op.Entry.Kind.Noun())
 	if len(changed) > 0 {
 		said += " Changed since, and left as they are: " + strings.Join(changed, ", ")
 	}
@@ -271,8 +285,8 @@ func (a *App) takeLeftBack(ctx context.Context, left *Left) (string, error) {
 	if err != nil {
 		return "", fmt.Errorf("take the %s back: %w", left.op.Entry.Kind.Noun(), err)
 	}
+	said := fmt.Sprintf("The %s that was left half done is taken back: all is as it was before it.", left.op.Entry.Kind.Noun()) + left.gone()
 	left.op.layout.Close()
-	said := fmt.Sprintf("The %s that was left half done is taken back: all is as it was before it.", left.op.Entry.Kind.Noun())
 	if len(changed) > 0 {
 		said += " But these were changed since, and are left as they are: " + strings.Join(changed, ", ")
 	}
@@ -314,8 +328,10 @@ func (a *App) finish(ctx context.Context, op *Operation) (changed []string, err 
 		}
 		err = op.layout.InstallIndex()
 		if errors.Is(err, repo.ErrMoved) || errors.Is(err, fs.ErrNotExist) { // somebody looked at it meanwhile, or it is there
-			err = a.finishTreeIndex(ctx, op)
+			err = a.finishTreeIndex(ctx, op.content, op.trees)
 		}
+	} else if op.trees[0] != op.trees[1] {
+		err = a.finishTreeIndex(ctx, op.content, op.trees)
 	}
 	if err == nil && len(op.Stages) > 0 {
 		err = a.Repo.WriteStages(ctx, op.Stages)
@@ -329,8 +345,8 @@ func (a *App) finish(ctx context.Context, op *Operation) (changed []string, err 
 }
 
 // finishTreeIndex brings the index from one tree to the other, path by path where it still is as it was.
-func (a *App) finishTreeIndex(ctx context.Context, op *Operation) error {
-	differences, err := merge.Compare(ctx, op.content, op.trees[0], op.trees[1])
+func (a *App) finishTreeIndex(ctx context.Context, objects merge.Objects, trees treeStep) error {
+	differences, err := merge.Compare(ctx, objects, trees[0], trees[1])
 	if err != nil {
 		return err
 	}

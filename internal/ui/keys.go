@@ -48,6 +48,7 @@ func (m *Model) globalActions() []kit.Action {
 		kit.Act(action.Tour, true, kit.Just(m.beginTour)),
 		kit.Act(action.Leave, true, func() tea.Cmd { return tea.Quit }),
 		m.darkOrLight(),
+		kit.Act(action.EndStep, true, m.askLeft),
 		kit.Act(action.Suspend, true, func() tea.Cmd { return tea.Suspend }),
 	}
 }

@@ -119,6 +119,7 @@ func Run(ctx context.Context, dir string, log *slog.Logger) error {
 type opened struct {
 	app  *app.App
 	note string
+	left bool // a step is half done, and stays so
 	err  error
 
 	ground  kit.Background
@@ -171,7 +172,8 @@ func (m *Model) open() tea.Msg {
 	if commands, err := a.NotAllowed(opening); err == nil && len(commands) > 0 {
 		note = strings.TrimSpace(note + " This repository's configuration names commands that are not allowed here yet: bastel allow.")
 	}
-	return opened{app: a, note: note, unfinished: a.ReadUnfinished(), questions: line, fetch: settings.FetchTime(),
+	left, err := a.LeftStep(opening)
+	return opened{app: a, note: note, left: left != "" || err != nil, unfinished: a.ReadUnfinished(), questions: line, fetch: settings.FetchTime(),
 		ground: kit.GroundOf(settings.Background), palette: kit.Palette(settings.Theme), tab: a.TabWidth(opening),
 		context: a.DiffContext(opening), columns: a.Columns()}
 }
@@ -415,7 +417,11 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	if msg.note != "" {
 		m.notice = kit.Notice{Text: msg.note}
 	}
-	return tea.Batch(m.refresh(), inBackground(m.awaitQuestion(msg.questions)), inBackground(fetchLater(msg.fetch)))
+	commands := []tea.Cmd{m.refresh(), inBackground(m.awaitQuestion(msg.questions)), inBackground(fetchLater(msg.fetch))}
+	if msg.left {
+		commands = append(commands, m.askLeft())
+	}
+	return tea.Batch(commands...)
 }
 
 // tidyUp takes away what crashes left, and the like, while nobody waits for it.

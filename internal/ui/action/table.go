@@ -48,6 +48,7 @@ const (
 	Leave          ID = "leave"
 	Suspend        ID = "suspend"
 	DarkOrLight    ID = "dark or light"
+	EndStep        ID = "end what was left"
 	Tour           ID = "tour"
 	CopyHere       ID = "copy what is here"
 	Back           ID = "back"
@@ -655,6 +656,8 @@ var Table = []Key{
 	{Means: "In the menu and the finder only.", Actions: []Action{
 		{ID: DarkOrLight, In: []Place{Everywhere}, Keys: none, Name: "dark or light", Help: "Take the colours for a light background, or for a " +
 			"dark one again, and keep that.", Words: "theme colours background contrast"},
+		{ID: EndStep, In: []Place{Everywhere}, Keys: none, Name: "end what was left", Help: "Finish a step that was left half done, or take " +
+			"it back.", Words: "doctor finish take back crash interrupted", Command: "doctor --finish, doctor --take-back"},
 		{ID: Loosen, In: []Place{Sort}, Keys: none, Name: "loosen commits", Help: "Make the last commits loose changes again, or trays.",
 			Words: "uncommit reset soft undo commit", Command: "loosen COMMIT"},
 		{ID: Ignored, In: []Place{Sort}, Keys: none, Name: "ignored files", Help: "List the files that are ignored.", Words: "gitignore"},
