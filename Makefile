@@ -1,6 +1,6 @@
 # The core: everything below the line that internal/ui, cli, app and demo lie above.
 CORE = ./internal/ask ./internal/repo ./internal/diff ./internal/merge ./internal/mend ./internal/lanes ./internal/safe ./internal/sweep ./internal/tray \
-	./internal/shape ./internal/replay ./internal/journal ./internal/series ./internal/history ./internal/wording ./internal/programs ./internal/send ./internal/suggest ./internal/review
+	./internal/shape ./internal/replay ./internal/journal ./internal/series ./internal/history ./internal/wording ./internal/programs ./internal/lifeline ./internal/send ./internal/suggest ./internal/review
 
 # What ties work beside the screens to them: these run with the race detector.
 BESIDE = ./internal/ui

@@ -123,7 +123,8 @@ func TestWhatCannotBeFinishedIsTakenBack(t *testing.T) {
 					cmd.Env = append(os.Environ(), "GIT_CONFIG_COUNT=3", "GIT_CONFIG_KEY_2=safe.directory", "GIT_CONFIG_VALUE_2=*", "HOME="+root)
 					return cmd
 				}
-				out, err := start(n, append([]string{"bastel"}, kind.args...)...).CombinedOutput()
+				cmd := start(n, append([]string{"bastel"}, kind.args...)...)
+				out, err := cmd.CombinedOutput()
 				when := fmt.Sprintf("%s, %s (%d): %v: %s", name, cause, n, err, out)
 				now := func() string {
 					if lastingCauses[cause].other {
@@ -140,6 +141,7 @@ func TestWhatCannotBeFinishedIsTakenBack(t *testing.T) {
 					counts[0]++
 				} else {
 					counts[1]++
+					require.Contains(t, []int{1, 3}, cmd.ProcessState.ExitCode(), "%s", when)
 				}
 				require.Equal(t, want, now(), "%s", when)
 				next, nextErr := start(n, "bastel", "journal").CombinedOutput()

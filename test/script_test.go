@@ -17,10 +17,12 @@ import (
 
 	"bastel/internal/ask"
 	"bastel/internal/cli"
+	"bastel/internal/lifeline"
 )
 
 func TestMain(m *testing.M) {
 	ask.Main()
+	lifeline.Main()
 	testscript.Main(m, map[string]func(){
 		"bastel": func() { os.Exit(cli.Run(os.Args[1:], os.Stdin, os.Stdout, os.Stderr)) },
 	})

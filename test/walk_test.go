@@ -22,6 +22,7 @@ type walker struct {
 	*fixture.Repo
 	t       *testing.T
 	random  *rand.Rand
+	eol     string // as the repository writes line ends: a clean file comes back with those, whatever it had
 	tokens  int
 	history []string // what was done, for who reads a failure
 }
@@ -69,10 +70,18 @@ func newWalker(t *testing.T, kind string, random *rand.Rand) *walker {
 	f.Commit("two", "near/c", strings.Replace(numberedLines(12), "line 9\n", "nine\n", 1))
 	f.Commit("three", "b", strings.Replace(numberedLines(12), "line 5\n", "five\n", 1))
 	f.Git("branch", "other", "main")
+	for path := range strings.SplitSeq(f.Git("-c", "core.quotePath=false", "ls-files"), "\n") { // they lie as the repository writes them
+		require.NoError(t, os.Remove(filepath.Join(f.Dir, path)))
+	}
+	f.Git("checkout", "--quiet", "--force", "topic")
 	for _, args := range k.after {
 		f.Git(args...)
 	}
-	return &walker{Repo: f, t: t, random: random}
+	eol := "\n"
+	if kind == "autocrlf" {
+		eol = "\r\n"
+	}
+	return &walker{Repo: f, t: t, random: random, eol: eol}
 }
 
 func (w *walker) one(list ...string) string { return list[w.random.Intn(len(list))] }
@@ -89,7 +98,7 @@ func (w *walker) saves() {
 	data, _ := os.ReadFile(name)
 	lines := strings.SplitAfter(string(data), "\n")
 	at := w.random.Intn(len(lines))
-	text := strings.Join(lines[:at], "") + token + "\n" + strings.Join(lines[at:], "")
+	text := strings.Join(lines[:at], "") + token + w.eol + strings.Join(lines[at:], "")
 	if err := os.WriteFile(name, []byte(text), 0o666); err == nil {
 		w.history = append(w.history, "saves "+token+" in "+path)
 	}
@@ -154,8 +163,6 @@ func (w *walker) command() []string {
 	}
 	return commands[w.random.Intn(len(commands))]
 }
-
-var fromLine = regexp.MustCompile(`(?m)^from = `)
 
 // plan writes a plan of the branch, perhaps onto the target, with an entry left out or moved up.
 func (w *walker) plan() string {

@@ -7,9 +7,11 @@ import (
 
 	"bastel/internal/ask"
 	"bastel/internal/cli"
+	"bastel/internal/lifeline"
 )
 
 func main() {
 	ask.Main()
+	lifeline.Main()
 	os.Exit(cli.Run(os.Args[1:], os.Stdin, os.Stdout, os.Stderr))
 }

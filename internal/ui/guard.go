@@ -1,16 +1,17 @@
 package ui
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
-	"path/filepath"
+	"os/signal"
 	"runtime"
 	"runtime/debug"
-	"strings"
-	"time"
+	"syscall"
 
 	"bastel/internal/app"
+	"bastel/internal/lifeline"
 
 	tea "charm.land/bubbletea/v2"
 )
@@ -80,23 +81,34 @@ func guard(cmd tea.Cmd) tea.Cmd {
 	}
 }
 
-// write puts what there is to say of the fault into a file, and gives its name.
-func (c *crash) write(version, screen string) (string, error) {
-	dir, err := os.UserCacheDir()
-	if err != nil {
-		dir = os.TempDir()
+// mostDone is how many keys are remembered for a fault's sake.
+const mostDone = 40
+
+// did notes a key on a screen for who looks into a fault.
+func (m *Model) did(screen, key string) {
+	if m.done = append(m.done, screen+"\t"+key); len(m.done) > mostDone {
+		m.done = m.done[1:]
 	}
-	dir = filepath.Join(dir, "bastel")
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return "", fmt.Errorf("write what is known of the fault: %w", err)
-	}
-	name := filepath.Join(dir, "crash-"+time.Now().Format("20060102-150405")+".txt")
-	lines := []string{"bastel " + version, "fault: " + c.what, "screen: " + screen, "system: " + runtime.GOOS + "/" + runtime.GOARCH,
-		"terminal: " + os.Getenv("TERM"), "", string(c.stack)}
-	if err := os.WriteFile(name, []byte(strings.Join(lines, "\n")), 0o600); err != nil {
-		return "", fmt.Errorf("write what is known of the fault: %w", err)
-	}
-	return name, nil
+	m.line.Did(screen, key)
+}
+
+// heed ends the application in good order for signals that would end it in none. Those that ask for a stack get one.
+func heed(ctx context.Context, end context.CancelCauseFunc, send func(tea.Msg)) {
+	signals := make(chan os.Signal, 1)
+	signal.Notify(signals, syscall.SIGHUP, syscall.SIGQUIT, syscall.SIGABRT)
+	go func() {
+		defer signal.Stop(signals) // a second one ends it as usual
+		select {
+		case <-ctx.Done():
+		case s := <-signals:
+			if s == syscall.SIGHUP {
+				end(fmt.Errorf("the terminal was closed: %w", context.Canceled))
+				return
+			}
+			stacks := make([]byte, 1<<20)
+			send(crashed{&crash{s.String(), stacks[:runtime.Stack(stacks, true)]}})
+		}
+	}()
 }
 
 // ErrCrashed is a fault of the application itself.
@@ -108,7 +120,7 @@ func (g *guarded) report() error {
 	if g.screen() != nil {
 		screen = g.screen().Name()
 	}
-	name, err := g.crash.write(app.Version(), screen)
+	name, err := lifeline.Write(app.Version(), g.crash.what+", on "+screen, g.done, string(g.crash.stack))
 	if err != nil {
 		return errors.Join(ErrCrashed, err)
 	}

@@ -35,14 +35,16 @@ func read(t require.TestingT, pieces ...string) string {
 // TestNothingStopsTheKeys: what is cut off is dropped, in a text it is text, and the key after it comes.
 func TestNothingStopsTheKeys(t *testing.T) {
 	for name, test := range map[string]struct{ pieces, want []string }{
-		"keys":                     {[]string{"ab\x1b[A\x1bOP\x1b"}, []string{"ab\x1b[A\x1bOP\x1b"}},
-		"an answer":                {[]string{"\x1b]11;rgb:0/0/0\x1b\\a"}, []string{"\x1b]11;rgb:0/0/0\x1b\\a"}},
-		"an answer in pieces":      {[]string{"\x1b]11;rgb:0/0/0\aa", "\x1bP1$r\x1b\\b"}, []string{"\x1b]11;rgb:0/0/0\aa\x1bP1$r\x1b\\b"}},
-		"cut off":                  {[]string{"\x1b]0;x", "a"}, []string{"a"}},
-		"cut off by another":       {[]string{"\x1bP0;x\x1b[A", "a"}, []string{"\x1b[Aa"}},
-		"each kind":                {[]string{"\x1b]", "\x1bP", "\x1b_", "\x1b^", "\x1bX", "q"}, []string{"q"}},
-		"pasted":                   {[]string{pasteBegins + "a\x1b]b\x1bPc\x1b" + pasteEnds + "q"}, []string{pasteBegins + "a␛]b␛Pc␛" + pasteEnds + "q"}},
-		"pasted, a bare escape":    {[]string{pasteBegins + "a\x1b", "b" + pasteEnds + "q"}, []string{pasteBegins + "a␛b" + pasteEnds + "q"}},
+		"keys":                {[]string{"ab\x1b[A\x1bOP\x1b"}, []string{"ab\x1b[A\x1bOP\x1b"}},
+		"an answer":           {[]string{"\x1b]11;rgb:0/0/0\x1b\\a"}, []string{"\x1b]11;rgb:0/0/0\x1b\\a"}},
+		"an answer in pieces": {[]string{"\x1b]11;rgb:0/0/0\aa", "\x1bP1$r\x1b\\b"}, []string{"\x1b]11;rgb:0/0/0\aa\x1bP1$r\x1b\\b"}},
+		"cut off":             {[]string{"\x1b]0;x", "a"}, []string{"a"}},
+		"cut off by another":  {[]string{"\x1bP0;x\x1b[A", "a"}, []string{"\x1b[Aa"}},
+		"each kind":           {[]string{"\x1b]", "\x1bP", "\x1b_", "\x1b^", "\x1bX", "q"}, []string{"q"}},
+		"pasted": {[]string{pasteBegins + "a\x1b]b\x1bPc\x1b" + pasteEnds + "q"},
+			[]string{pasteBegins + "a␛]b␛Pc␛" + pasteEnds + "q"}},
+		"pasted, a bare escape": {[]string{pasteBegins + "a\x1b", "b" + pasteEnds + "q"},
+			[]string{pasteBegins + "a␛b" + pasteEnds + "q"}},
 		"pasted, no end":           {[]string{pasteBegins + "a", "\x03", "q"}, []string{pasteBegins + "a" + pasteEnds + "\x03q"}},
 		"too long a control chain": {[]string{"\x1b]" + strings.Repeat("x", 2*longestString), "q"}, nil},
 	} {

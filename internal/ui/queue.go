@@ -217,11 +217,8 @@ func (m *Model) act(msg tea.KeyPressMsg) tea.Cmd {
 	return m.track(m.press(msg))
 }
 
-// logKey writes a key into the log; of what is typed into a text, only that it was.
+// logKey writes a key into the log, and notes it for who looks into a fault; of what is typed into a text, only that it was.
 func (m *Model) logKey(msg tea.KeyPressMsg) {
-	if m.log == nil {
-		return
-	}
 	screen, key := "", msg.String()
 	if m.screen() != nil {
 		screen = m.screen().Name()
@@ -230,7 +227,10 @@ func (m *Model) logKey(msg tea.KeyPressMsg) {
 	case *editor, *questioner, *chooser:
 		key = "(typed)"
 	}
-	m.log.Debug("key", "key", key, "screen", screen)
+	m.did(screen, key)
+	if m.log != nil {
+		m.log.Debug("key", "key", key, "screen", screen)
+	}
 }
 
 // nextKeys does what waiting keys say whose turn it is.

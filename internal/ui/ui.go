@@ -25,6 +25,7 @@ import (
 
 	"bastel/internal/app"
 	"bastel/internal/app/planning"
+	"bastel/internal/lifeline"
 	"bastel/internal/repo"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/chart"
@@ -58,6 +59,8 @@ type Model struct {
 	at          int
 	stale       []bool // by screen: something changed since it read what it shows
 	where       kit.Reading[app.BranchStatus]
+	line        *lifeline.Line // to what sets the terminal right where Bastel cannot
+	done        []string       // the latest keys, each with its screen
 	columnsKept kit.Keeper
 	tour        *tour       // that is under way; nil: none is
 	offersTour  bool        // it is a first start
@@ -86,8 +89,8 @@ type Model struct {
 // What is done is written into the log.
 func Run(ctx context.Context, dir string, log *slog.Logger) error {
 	app.SpendMemory()
-	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
 	m := &Model{ctx: ctx, dir: dir, log: log, theme: kit.NewTheme(kit.Look{Ground: groundOfEnvironment()}), ascii: kit.OnlyASCII(),
 		offersTour: app.FirstStart()}
 	defer func() {
@@ -101,8 +104,12 @@ func Run(ctx context.Context, dir string, log *slog.Logger) error {
 		tea.WithColorProfile(lipgloss.Writer.Profile)} // which asked the terminal's multiplexer already
 	if term.IsTerminal(os.Stdin.Fd()) {
 		options = append(options, tea.WithInput(&keyboard{File: os.Stdin}))
+		m.line = lifeline.Tie(os.Stdin, app.Version())
+		defer m.line.Untie()
 	}
-	_, err := tea.NewProgram(g, options...).Run()
+	program := tea.NewProgram(g, options...)
+	heed(ctx, cancel, program.Send)
+	_, err := program.Run()
 	late := errors.Join(m.catchUp(), m.keepLastWriting())
 	if g.crash != nil {
 		return errors.Join(g.report(), late)
@@ -171,6 +178,10 @@ func (m *Model) open() tea.Msg {
 	note = strings.TrimSpace(note + " " + strings.Join(settings.Warnings, " "))
 	if commands, err := a.NotAllowed(opening); err == nil && len(commands) > 0 {
 		note = strings.TrimSpace(note + " This repository's configuration names commands that are not allowed here yet: bastel allow.")
+	}
+	if file := lifeline.Untold(); file != "" {
+		note = strings.TrimSpace(note + " Bastel ended by a fault of its own last time. What is known of it, without content of " +
+			"files, is in " + file + ".")
 	}
 	left, err := a.LeftStep(opening)
 	return opened{app: a, note: note, left: left != "" || err != nil, unfinished: a.ReadUnfinished(), questions: line, fetch: settings.FetchTime(),

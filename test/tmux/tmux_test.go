@@ -17,6 +17,7 @@ import (
 
 	"bastel/internal/ask"
 	"bastel/internal/cli"
+	"bastel/internal/lifeline"
 	"bastel/test/fixture"
 )
 
@@ -25,6 +26,7 @@ const asMain = "BASTEL_TEST_AS_MAIN"
 
 func TestMain(m *testing.M) {
 	ask.Main()
+	lifeline.Main()
 	if os.Getenv(asMain) != "" {
 		os.Exit(cli.Run(os.Args[1:], os.Stdin, os.Stdout, os.Stderr))
 	}
@@ -64,10 +66,15 @@ var opened atomic.Int32
 
 func open(t *testing.T, dir string, width, height int, args ...string) *terminal {
 	t.Helper()
+	return inTerminal(t, dir, width, height, fmt.Sprintf("TERM=xterm-256color LC_ALL=%s %s=1 exec %s %s",
+		cmp.Or(os.Getenv("BASTEL_TEST_LOCALE"), "C.UTF-8"), asMain, self(t), strings.Join(args, " ")))
+}
+
+// inTerminal opens a session that runs a command of the shell.
+func inTerminal(t *testing.T, dir string, width, height int, command string) *terminal {
+	t.Helper()
 	term := &terminal{t, fmt.Sprintf("bastel-%d-%d-%s", os.Getpid(), opened.Add(1), strings.ReplaceAll(t.Name(), "/", "-"))}
-	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", fmt.Sprint(width), "-y", fmt.Sprint(height),
-		"-c", dir, fmt.Sprintf("TERM=xterm-256color LC_ALL=%s %s=1 exec %s %s",
-			cmp.Or(os.Getenv("BASTEL_TEST_LOCALE"), "C.UTF-8"), asMain, self(t), strings.Join(args, " ")))
+	term.tmux("-f", os.DevNull, "new-session", "-d", "-s", "s", "-x", fmt.Sprint(width), "-y", fmt.Sprint(height), "-c", dir, command)
 	application := strings.TrimSpace(term.tmux("display-message", "-p", "-t", "s", "#{pane_pid}"))
 	t.Cleanup(func() {
 		exec.Command("tmux", "-L", term.name, "kill-server").Run()

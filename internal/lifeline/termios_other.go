@@ -1,0 +1,10 @@
+//go:build !linux
+
+package lifeline
+
+import "golang.org/x/sys/unix"
+
+const (
+	getTermios = unix.TIOCGETA
+	setTermios = unix.TIOCSETAF
+)
