@@ -184,8 +184,8 @@ func (m *Model) open() tea.Msg {
 			"files, is in " + file + ".")
 	}
 	left, err := a.LeftStep(opening)
-	return opened{app: a, note: note, left: left != "" || err != nil, unfinished: a.ReadUnfinished(), questions: line, fetch: settings.FetchTime(),
-		ground: kit.GroundOf(settings.Background), palette: kit.Palette(settings.Theme), tab: a.TabWidth(opening),
+	return opened{app: a, note: note, left: left != "" || err != nil, unfinished: a.ReadUnfinished(), questions: line,
+		fetch: settings.FetchTime(), ground: kit.GroundOf(settings.Background), palette: kit.Palette(settings.Theme), tab: a.TabWidth(opening),
 		context: a.DiffContext(opening), columns: a.Columns()}
 }
 
