@@ -23,10 +23,14 @@ import (
 
 // deeds are what can happen to a file, or to the index, besides Bastel. One that is not possible after others does nothing.
 var deeds = map[string]func(f *fixture.Repo, path string){
-	"written":       func(f *fixture.Repo, path string) { put(f, path, "2\n") },
-	"written anew":  func(f *fixture.Repo, path string) { put(f, path, "1\n") },
-	"staged":        func(f *fixture.Repo, path string) { put(f, path, "3\n"); _, _ = f.Run("add", "--", path) },
-	"staged before": func(f *fixture.Repo, path string) { put(f, path, "6\n"); age(f, path); _, _ = f.Run("add", "--", path) },
+	"written":      func(f *fixture.Repo, path string) { put(f, path, "2\n") },
+	"written anew": func(f *fixture.Repo, path string) { put(f, path, "1\n") },
+	"staged":       func(f *fixture.Repo, path string) { put(f, path, "3\n"); _, _ = f.Run("add", "--", path) },
+	"staged before": func(f *fixture.Repo, path string) {
+		put(f, path, "6\n")
+		ageBy(f, path, 2*time.Hour)
+		_, _ = f.Run("add", "--", path)
+	},
 	"staged only": func(f *fixture.Repo, path string) {
 		put(f, path, "4\n")
 		_, _ = f.Run("add", path)
@@ -74,8 +78,10 @@ var deeds = map[string]func(f *fixture.Repo, path string){
 }
 
 // age has a file be written an hour ago.
-func age(f *fixture.Repo, path string) {
-	then := time.Now().Add(-time.Hour)
+func age(f *fixture.Repo, path string) { ageBy(f, path, time.Hour) }
+
+func ageBy(f *fixture.Repo, path string, by time.Duration) {
+	then := time.Now().Add(-by)
 	_ = os.Chtimes(filepath.Join(f.Dir, path), then, then)
 }
 

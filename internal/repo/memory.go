@@ -42,9 +42,8 @@ const racy = 50 * time.Millisecond
 // content as they were.
 type stamps struct {
 	b        strings.Builder
-	newest   time.Time
-	coarse   bool // some time is of a clock that goes by seconds
-	replaced bool // each change puts another file in the place of the one before
+	until    time.Time // so long a further change could go unseen
+	replaced bool      // each change puts another file in the place of the one before
 }
 
 func (s *stamps) add(names ...string) {
@@ -63,25 +62,22 @@ func (s *stamps) note(name string, lies place) {
 		lies.stat.changed = lies.stat.modified
 	}
 	for _, t := range []instant{lies.stat.changed, lies.stat.modified} {
-		if t.time().After(s.newest) {
-			s.newest = t.time()
+		margin := racy
+		switch {
+		case t.nanoseconds == 0: // of a clock that goes by seconds
+			margin = coarsest
+		case s.replaced: // a file has another number then, unless two changes come within a step of the clock
+			margin = tick
+		}
+		if until := t.time().Add(margin); until.After(s.until) {
+			s.until = until
 		}
 	}
-	s.coarse = s.coarse || lies.stat.changed.nanoseconds == 0
 	fmt.Fprintf(&s.b, "%s %v %v %d %v\n", name, lies.folder, lies.permissions, lies.size, lies.stat)
 }
 
 // settled says that nothing changed so lately that a further change could go unseen.
-func (s *stamps) settled() bool {
-	margin := racy
-	switch {
-	case s.coarse:
-		margin = coarsest
-	case s.replaced: // a file has another number then, unless two changes come within a step of the clock
-		margin = tick
-	}
-	return time.Since(s.newest) > margin
-}
+func (s *stamps) settled() bool { return time.Now().After(s.until) }
 
 // remembered runs a command that only reads, unless it is known what it answers.
 func (r *Repo) remembered(ctx context.Context, stamp func() *stamps, args ...string) ([]byte, error) {
