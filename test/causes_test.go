@@ -114,7 +114,7 @@ func TestWhatCannotBeFinishedIsTakenBack(t *testing.T) {
 			after, _ := stateOf(whole)
 			random := fixture.Random(t, int64(len(name))*7)
 			table := map[string][3]int{}
-			for i := range fixture.Rounds(2, 12*len(causes)) {
+			for i := range fixture.Rounds(1, 12*len(causes)) {
 				cause := causes[(i+random.Intn(len(causes)))%len(causes)]
 				n := random.Intn(12)
 				f := again()

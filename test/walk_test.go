@@ -291,7 +291,7 @@ func TestWalks(t *testing.T) {
 		kinds = append(kinds, kind)
 	}
 	slices.Sort(kinds)
-	for i := range fixture.Rounds(4, 200) {
+	for i := range fixture.Rounds(3, 200) {
 		t.Run(fmt.Sprint(i), func(t *testing.T) {
 			t.Parallel()
 			random := fixture.Random(t, int64(i))
@@ -302,7 +302,7 @@ func TestWalks(t *testing.T) {
 					t.Logf("%s:\n%s", kind, strings.Join(w.history, "\n"))
 				}
 			}()
-			for range fixture.Rounds(12, 150) {
+			for range fixture.Rounds(8, 150) {
 				w.step()
 			}
 			w.Git("fsck", "--strict")

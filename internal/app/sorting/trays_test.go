@@ -78,7 +78,7 @@ func rename(f *fixture.Repo, path string) string {
 // any order, or joined to the commit before: index and HEAD say the same of what was committed, working files stay as they are,
 // and undoing each gives back the very index and HEAD. In the end all of it is in commits.
 func TestTraysBecomeCommitsInAnyOrder(t *testing.T) {
-	fixture.FewerChecks(t, "8")
+	fixture.FewerChecks(t, "5")
 	paths := []string{"one", "two"}
 	rapid.Check(t, func(draw *rapid.T) {
 		f := fixture.New(t)
