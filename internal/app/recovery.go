@@ -242,32 +242,16 @@ func (a *App) forget(left *Left) error {
 }
 
 func (a *App) finishLeft(ctx context.Context, left *Left) (string, error) {
-	if !left.in {
-		return "", errors.Join(a.stayOnBranchAgain(ctx, &left.op), a.forget(left))
-	}
-	if moved, err := a.movedOn(ctx, &left.op); err != nil || moved {
-		if err == nil {
-			err = a.forget(left)
-		}
-		return "", err
-	}
-	err := a.open(left)
-	var changed []string
-	if err == nil {
-		changed, err = a.finish(ctx, &left.op)
-	}
-	if err != nil {
-		return "", fmt.Errorf("finish the %s: %w", left.op.Entry.Kind.Noun(), err)
-	}
-	said := fmt.Sprintf("The %s that was interrupted is finished now.", left.op.Entry.Kind.Noun()) + left.gone()
-	left.op.layout.Close()
-	if len(changed) > 0 {
-		said += " Changed since, and left as they are: " + strings.Join(changed, ", ")
-	}
-	return said, nil
+	return a.endLeft(ctx, left, a.finish, "The %s that was interrupted is finished now.")
 }
 
 func (a *App) takeLeftBack(ctx context.Context, left *Left) (string, error) {
+	return a.endLeft(ctx, left, a.undone, "The %s that was left half done is taken back: all is as it was before it.")
+}
+
+// endLeft ends a step one way or the other. One whose refs have not moved, or that somebody moved on from, is forgotten.
+func (a *App) endLeft(ctx context.Context, left *Left, do func(context.Context, *Operation) ([]string, error),
+	says string) (string, error) {
 	if !left.in {
 		return "", errors.Join(a.stayOnBranchAgain(ctx, &left.op), a.forget(left))
 	}
@@ -280,15 +264,15 @@ func (a *App) takeLeftBack(ctx context.Context, left *Left) (string, error) {
 	err := a.open(left)
 	var changed []string
 	if err == nil {
-		changed, err = a.undone(ctx, &left.op)
+		changed, err = do(ctx, &left.op)
 	}
 	if err != nil {
-		return "", fmt.Errorf("take the %s back: %w", left.op.Entry.Kind.Noun(), err)
+		return "", fmt.Errorf("end the %s: %w", left.op.Entry.Kind.Noun(), err)
 	}
-	said := fmt.Sprintf("The %s that was left half done is taken back: all is as it was before it.", left.op.Entry.Kind.Noun()) + left.gone()
+	said := fmt.Sprintf(says, left.op.Entry.Kind.Noun()) + left.gone()
 	left.op.layout.Close()
 	if len(changed) > 0 {
-		said += " But these were changed since, and are left as they are: " + strings.Join(changed, ", ")
+		said += " Changed since, and left as they are: " + strings.Join(changed, ", ")
 	}
 	return said, nil
 }
