@@ -210,7 +210,10 @@ func (q Question) fits(c merge.Conflict) bool {
 		return q.Region != nil || c.Chunks != nil || c.Kind == merge.Binary || c.Kind == merge.ModifyDelete || c.Kind == merge.Symlink
 	}
 	if q.Region == nil {
-		_, single := q.Answer.single()
+		side, single := q.Answer.single()
+		if c.NoBase && side == Base {
+			return false
+		}
 		return single || len(q.Answer.Take) == 0 && c.Kind != merge.RenameRename
 	}
 	for _, p := range q.Answer.Take {
@@ -223,7 +226,11 @@ func (q Question) fits(c merge.Conflict) bool {
 }
 
 func linesOf(r merge.Region) map[Side][][]byte {
-	return map[Side][][]byte{Left: r.Left, Right: r.Right, Base: r.Base}
+	lines := map[Side][][]byte{Left: r.Left, Right: r.Right, Base: r.Base}
+	if r.NoBase {
+		delete(lines, Base)
+	}
+	return lines
 }
 
 // State is a conflict with what the book says of it.

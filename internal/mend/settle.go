@@ -36,12 +36,18 @@ func (s State) edits(ctx context.Context, objects merge.Objects, tree repo.ID) (
 	}
 	side, _ := s.Whole.Answer.single()
 	if s.Kind == merge.RenameRename {
-		if side == Left {
-			return nil, nil
-		}
-		now, err := repo.Find(ctx, objects, tree, s.Path)
-		if err != nil {
+		now, err := repo.Find(ctx, objects, tree, s.Other)
+		switch {
+		case err != nil:
 			return nil, err
+		case side == Left && now.ID == s.Right.ID: // both stand, each at its name
+			return []repo.IndexEntry{{Path: s.Other}}, nil
+		case side == Left:
+			return nil, nil
+		case now.IsZero():
+			if now, err = repo.Find(ctx, objects, tree, s.Path); err != nil {
+				return nil, err
+			}
 		}
 		return []repo.IndexEntry{{Path: s.Path}, {Path: s.Other, Mode: now.Mode, ID: now.ID}}, nil
 	}

@@ -76,8 +76,9 @@ func (s *side) copies(ctx context.Context, objects Objects, before map[string]re
 			sources = append(sources, path)
 		}
 	}
+	empty := objects.Put(repo.KindBlob, nil)
 	for path, entry := range s.came {
-		if s.origins[path] == "" && entry.Mode.IsFile() {
+		if s.origins[path] == "" && entry.Mode.IsFile() && entry.ID != empty {
 			fresh = append(fresh, path)
 		}
 	}

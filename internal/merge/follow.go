@@ -23,6 +23,8 @@ type renaming struct {
 	followed  []Move
 	contents  []repo.ID            // that will be merged
 	twoToOnes map[string][2]string // by path: what the left and the right side renamed to it
+	put       [3]map[string]int    // by path: how many files were brought to it
+	met       map[string]bool      // names that are taken by something else: nothing is brought to them
 }
 
 // The places in ids and edits.
@@ -46,11 +48,7 @@ func (m *treeMerge) withRenames(ctx context.Context, plain Merged, ids [3]repo.I
 
 // findRenames looks for renames in what both sides changed of the base, and brings names together.
 func (m *treeMerge) findRenames(ctx context.Context, ids [3]repo.ID, sides [2][]Difference) (*renaming, error) {
-	r := &renaming{treeMerge: &treeMerge{objects: m.objects, options: m.options}, ids: ids, from: map[string]string{},
-		twoToOnes: map[string][2]string{}}
-	for i := range r.edits {
-		r.edits[i] = map[string]repo.Entry{}
-	}
+	r := &renaming{treeMerge: &treeMerge{objects: m.objects, options: m.options}, ids: ids, met: map[string]bool{}}
 	changed := map[string]repo.ID{}
 	for _, c := range m.conflicts {
 		if c.Kind == ModifyDelete {
@@ -64,7 +62,22 @@ func (m *treeMerge) findRenames(ctx context.Context, ids [3]repo.ID, sides [2][]
 	if r.right, err = sideOf(ctx, m.objects, sides[1], side{changed: changed}); err != nil {
 		return nil, err
 	}
-	return r, r.followAll(ctx)
+	for {
+		r.begin()
+		if err := r.followAll(ctx); err != nil {
+			return nil, err
+		}
+		if again, err := r.findNamesThatMeet(ctx); err != nil || !again {
+			return r, err
+		}
+	}
+}
+
+func (r *renaming) begin() {
+	r.from, r.twoToOnes, r.special, r.followed, r.contents = map[string]string{}, map[string][2]string{}, nil, nil, nil
+	for i := range r.edits {
+		r.edits[i], r.put[i] = map[string]repo.Entry{}, map[string]int{}
+	}
 }
 
 func (r *renaming) followAll(ctx context.Context) error {
@@ -91,17 +104,17 @@ func (r *renaming) followAll(ctx context.Context) error {
 	if r.options.Folders == FoldersStay {
 		return nil
 	}
-	lefts, err := r.left.folderMoves(ctx, r.objects, r.ids[atLeft])
+	lefts, err := r.left.folderMoves(ctx, r.objects, r.ids[atLeft], &r.right)
 	if err != nil {
 		return err
 	}
-	rights, err := r.right.folderMoves(ctx, r.objects, r.ids[atRight])
+	rights, err := r.right.folderMoves(ctx, r.objects, r.ids[atRight], &r.left)
 	if err != nil {
 		return err
 	}
-	// Where a folder went into one that the other side renamed, nobody could say where its files belong.
+	// Where a folder went to one that the other side renamed, nobody could say where its files belong.
 	circular := func(others map[string]string) func(from, to string) bool {
-		return func(_, to string) bool { return others[to] != "" }
+		return func(_, to string) bool { _, renamed := others[to]; return renamed }
 	}
 	allLefts := maps.Clone(lefts)
 	maps.DeleteFunc(lefts, circular(rights))
@@ -112,8 +125,12 @@ func (r *renaming) followAll(ctx context.Context) error {
 	return r.followFolders(ctx, &r.right, &r.left, rights, atRight, atLeft)
 }
 
+// within says that a path is a folder, or lies in it.
+func within(path, folder string) bool { return path == folder || strings.HasPrefix(path, folder+"/") }
+
 // rename has a path renamed on one of the three sides.
 func (r *renaming) rename(at int, entry repo.Entry, from, to string) {
+	r.put[at][to]++
 	r.edits[at][from] = repo.Entry{}
 	entry.Name = name(to)
 	r.edits[at][to] = entry
@@ -128,14 +145,12 @@ func (r *renaming) both(from, to string) {
 // apart: the sides chose different names. Contents meet under the left one's.
 func (r *renaming) apart(from, to, too string) {
 	base, left, right := r.left.gone[from], r.left.came[to], r.right.came[too]
-	if _, taken := r.right.came[to]; taken {
-		return // a third file is in the way: as it stands
+	_, taken := r.right.came[to]
+	_, tooTaken := r.left.came[too]
+	if !taken && !tooTaken && !r.met[to] { // else something is in the way, and each stands at its name
+		r.rename(atBase, base, from, to)
+		r.rename(atRight, right, too, to)
 	}
-	if _, taken := r.left.came[too]; taken {
-		return
-	}
-	r.rename(atBase, base, from, to)
-	r.rename(atRight, right, too, to)
 	r.from[to] = from
 	r.special = append(r.special, Conflict{Path: to, Other: too, From: from, Kind: RenameRename, Base: base, Left: left, Right: right})
 }
@@ -154,11 +169,11 @@ func (r *renaming) follow(ctx context.Context, from, to string, other int) error
 			return err
 		}
 	}
-	if added, taken := theirs.came[to]; taken {
-		return r.meet(ctx, from, to, other, base, there, added)
+	if _, taken := theirs.came[to]; taken || r.met[to] {
+		return r.meet(ctx, from, to, other, base, there)
 	}
 	switch {
-	case there.IsZero():
+	case there.IsZero(), isTree(there): // a folder of that name is another thing
 		c := Conflict{Path: to, From: from, Kind: RenameDelete, Base: base, Left: mine.came[to]}
 		if other == atLeft {
 			c.Left, c.Right = repo.Entry{}, mine.came[to]
@@ -166,7 +181,7 @@ func (r *renaming) follow(ctx context.Context, from, to string, other int) error
 		r.special = append(r.special, c)
 		return nil
 	case !sameForm(base, there):
-		return nil // a folder or a link now: that stays a conflict of its own kind
+		return nil // a link now: that stays a conflict of its own kind
 	}
 	r.rename(atBase, base, from, to)
 	r.rename(other, there, from, to)
@@ -182,7 +197,7 @@ func (r *renaming) follow(ctx context.Context, from, to string, other int) error
 
 // meet: the new name is taken on the other side by something else. What that side
 // changed in the renamed file goes into it first, where that is clean.
-func (r *renaming) meet(ctx context.Context, from, to string, other int, base, there, added repo.Entry) error {
+func (r *renaming) meet(ctx context.Context, from, to string, other int, base, there repo.Entry) error {
 	mine, theirs := &r.left, &r.right
 	if other == atLeft {
 		mine, theirs = theirs, mine
@@ -201,6 +216,8 @@ func (r *renaming) meet(ctx context.Context, from, to string, other int, base, t
 	moved.ID = r.objects.Put(repo.KindBlob, merged)
 	r.edits[atLeft+atRight-other][to] = moved
 	r.edits[atBase][from], r.edits[other][from] = repo.Entry{}, repo.Entry{}
+	r.from[to] = from
+	r.followed = append(r.followed, Move{from, to})
 	return nil
 }
 
@@ -215,9 +232,14 @@ func (r *renaming) followFolders(ctx context.Context, mine, theirs *side, moves 
 		if target == "" || mine.moves[theirs.origins[path]] != "" {
 			continue // no folder of it was renamed, or each side has put it somewhere by itself
 		}
-		taken, err := r.taken(ctx, target)
-		if err != nil || taken {
-			return err
+		if target != theirs.origins[path] {
+			taken, err := r.taken(ctx, target, theirs.came[path], at)
+			if err != nil {
+				return err
+			}
+			if taken || r.met[target] {
+				continue // it stays
+			}
 		}
 		if r.options.Folders == FoldersAsk {
 			r.askWhere(path, target, at, theirs.came[path])
@@ -227,6 +249,9 @@ func (r *renaming) followFolders(ctx context.Context, mine, theirs *side, moves 
 			r.retarget(path, target)
 		}
 		r.rename(other, theirs.came[path], path, target)
+		if _, renamed := r.edits[atBase][target]; !renamed {
+			r.edits[atBase][target] = repo.Entry{} // what was there once, and went on both sides, is another file
+		}
 		r.followed = append(r.followed, Move{path, target})
 	}
 	return nil
@@ -249,11 +274,13 @@ func movedAlong(path string, moves map[string]string) string {
 // retarget: a path that a rename led to is another one now, on the sides where it
 // was brought there only.
 func (r *renaming) retarget(path, target string) {
-	for _, edits := range r.edits {
+	for i, edits := range r.edits {
 		if entry, ok := edits[path]; ok && !entry.IsZero() {
 			delete(edits, path)
 			entry.Name = name(target)
 			edits[target] = entry
+			r.put[i][path]--
+			r.put[i][target]++
 		}
 	}
 	if from, ok := r.from[path]; ok {
@@ -283,9 +310,15 @@ func (r *renaming) askWhere(path, target string, at int, entry repo.Entry) {
 	r.special = append(r.special, c)
 }
 
-func (r *renaming) taken(ctx context.Context, path string) (bool, error) {
-	for _, id := range r.ids[atLeft:] {
-		if entry, err := repo.Find(ctx, r.objects, id, path); err != nil || !entry.IsZero() {
+// taken says whether a side has a name for something else than the file that would be brought to it; the side that renamed the
+// folder may have the very same.
+func (r *renaming) taken(ctx context.Context, path string, file repo.Entry, renamed int) (bool, error) {
+	for at := atLeft; at <= atRight; at++ {
+		if edit, edited := r.edits[at][path]; edited && edit.IsZero() {
+			continue // it has gone elsewhere
+		}
+		entry, err := repo.Find(ctx, r.objects, r.ids[at], path)
+		if err != nil || !entry.IsZero() && (at != renamed || entry.Mode != file.Mode || entry.ID != file.ID) {
 			return true, err
 		}
 	}
@@ -310,6 +343,9 @@ func (r *renaming) patch(ctx context.Context, plain Merged) (_ Merged, ok bool, 
 	r.objects.Prefetch(ctx, r.contents)
 	var entries []repo.IndexEntry
 	for _, path := range r.asRead(paths) {
+		if below, err := r.belowFile(ctx, path, atBase, atLeft, atRight); err != nil || below {
+			return Merged{}, false, err
+		}
 		t, err := r.at(ctx, path)
 		if err != nil || !t.all(func(e repo.Entry) bool { return !isTree(e) }) {
 			return Merged{}, false, err

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand"
+	"slices"
 	"strings"
 	"testing"
 
@@ -190,10 +191,12 @@ func TestTrees(t *testing.T) {
 		{"file became folder", "a:1 b:1", "a/x:1 b:1", "a:1 b:2", "a/x:1 b:2", ""},
 		{"file became folder, file changed", "a:1", "a/x:5", "a:2", "a/x:5", "a file/folder"},
 		{"file moved into a folder of its name, file changed", "a:1", "a/x:1", "a:2", "a/x:2", ""},
-		{"file became folder, file deleted", "a:1 b:1", "a/x:1 b:1", "b:1", "a/x:1 b:1", ""},
+		{"file became folder, file deleted", "a:1 b:1", "a/x:2 b:1", "b:1", "a/x:2 b:1", ""},
+		{"file became folder with it inside, file deleted", "a:1 b:1", "a/x:1 b:1", "b:1", "a/x:1 b:1", "a/x rename/delete from a"},
 		{"folder became file, file in it changed", "a/x:1", "a:5", "a/x:2", "a:5", "a file/folder"},
 		{"a new file here, a new folder there", "b:1", "a:1 b:1", "a/x:1 b:1", "a:1 b:1", "a file/folder"},
-		{"both made a folder of a file", "a:1", "a/x:1", "a/y:1", "a/x:1 a/y:1", ""},
+		{"both made a folder of a file", "a:1", "a/x:2", "a/y:3", "a/x:2 a/y:3", ""},
+		{"both put a file into a folder of its name", "a:1", "a/x:1", "a/y:1", "a/x:1", "a/x rename/rename from a or a/y"},
 		{"rename, and a change there", "a:1,2,3,4,", "b:1,2,3,4,", "a:1,2,3,x,", "b:1,2,3,x,", ""},
 		{"rename with a change, and another change", "a:1,2,3,4,5,", "d/b:y,2,3,4,5,", "a:1,2,3,4,x,", "d/b:y,2,3,4,x,", ""},
 		{"rename, and a change of the same line", "a:1,2,3,4,", "b:1,2,3,y,", "a:1,2,3,x,", "b:1,2,3,y,", "b content from a"},
@@ -211,12 +214,21 @@ func TestTrees(t *testing.T) {
 		{"folder renamed, a file in it changed", "d/a:1,2, d/b:3,4,", "e/a:1,2, e/b:3,4,", "d/a:1,x, d/b:3,4,", "e/a:1,x, e/b:3,4,", ""},
 		{"folder renamed, a file came into it", "d/a:1,2, d/b:3,4,", "e/a:1,2, e/b:3,4,", "d/a:1,2, d/b:3,4, d/c:5",
 			"e/a:1,2, e/b:3,4, e/c:5", ""},
-		{"folder renamed, a folder came into it", "d/s/a:1,2, k:1", "e/s/a:1,2, k:1", "d/s/a:1,2, d/t/c:5 k:1", "e/s/a:1,2, e/t/c:5 k:1", ""},
+		{"folder renamed, a folder came into it", "d/s/a:1,2, k:1", "e/s/a:1,2, k:1", "d/s/a:1,2, d/t/c:5 k:1", "d/t/c:5 e/s/a:1,2, k:1", ""},
 		{"a file came, its folder renamed", "d/a:1,2,", "d/a:1,2, d/c:5", "e/a:1,2,", "e/a:1,2, e/c:5", ""},
 		{"folder renamed, the name there is taken", "d/a:1,2,", "e/a:1,2, e/c:6", "d/a:1,2, d/c:5", "d/c:5 e/a:1,2, e/c:6", ""},
 		{"a file left its folder, another came", "d/a:1,2, d/b:3", "d/b:3 e/a:1,2,", "d/a:1,2, d/b:3 d/c:5", "d/b:3 d/c:5 e/a:1,2,", ""},
 		{"folder split, a file came into it", "d/a:1,2, d/b:3,4,", "e/a:1,2, f/b:3,4,", "d/a:1,2, d/b:3,4, d/c:5", "d/c:5 e/a:1,2, f/b:3,4,", ""},
 		{"folder emptied, a file came into it", "d/a:1 k:1", "k:1", "d/a:1 d/c:5 k:1", "d/c:5 k:1", ""},
+		{"folder renamed, one name there is taken", "d/a:1,2,", "e/a:1,2, e/l:6", "d/a:1,2, d/l:5 d/m:7", "d/l:5 e/a:1,2, e/l:6 e/m:7", ""},
+		{"folder renamed, an empty file came", "d/a:1,2,", "e/a:1,2,", "d/a:1,2, d/e:", "e/a:1,2, e/e:", ""},
+		{"two folders made one, a name came to each", "c/a:1,2, s/b:3,4,", "n/a:1,2, n/b:3,4,", "c/a:1,2, s/b:3,4, c/d:x s/d:y",
+			"c/d:x n/a:1,2, n/b:3,4, s/d:y", ""},
+		{"two folders into each other", "d/a:1,2, e/b:3,4,", "e/d/a:1,2, e/b:3,4,", "d/a:1,2, d/e/b:3,4,", "d/e/b:3,4, e/d/a:1,2,", ""},
+		{"renamed to the name of a folder", "p:1,2,", "p:1,2, q/a:x q/b:y", "q:1,2,", "q/a:x q/b:y", "q file/folder"},
+		{"renamed to below a file", "p:1,2,", "p:1,2, q:x", "q/p:1,2,", "q:x", "q file/folder"},
+		{"names swapped by two", "a/f:1,2, b/f:3,4,", "b:1,2,", "a:3,4,", "a:3,4, b:1,2,", "a rename/delete from b/f, b rename/delete from a/f"},
+		{"names swapped by one", "a/f:1,2, b/f:3,4,", "b:1,2, a:3,4,", "a/f:1,2, b/f:3,4,5,", "a:3,4,5, b:1,2,", ""},
 		{"link renamed, file stays", "l@:1 k:1", "m@:1 k:1", "l@:1 k:2", "k:2 m@:1", ""},
 		{"submodule renamed on one, moved on the other", "s%:1 k:1", "t%:1 k:1", "s%:2 k:1", "k:1 t%:2", ""},
 		{"names around a folder's place", "a:1 a.b:1", "a/x:1 a.b:1", "a:1 a.b:2 a0:1", "a.b:2 a/x:1 a0:1", ""},
@@ -253,6 +265,7 @@ func said(conflicts []merge.Conflict) string {
 		}
 		list = append(list, text)
 	}
+	slices.Sort(list)
 	return strings.Join(list, ", ")
 }
 

@@ -75,14 +75,17 @@ func (s *side) find(ctx context.Context, objects Objects, differences []Differen
 	empty := objects.Put(repo.KindBlob, nil)
 	var gone, came []string
 	for _, d := range differences {
-		switch {
-		case d.Old.ID == empty || d.New.ID == empty: // one is as good as another
+		switch { // of empty files one is as good as another: they are no renames, yet have their places
 		case d.New.IsZero():
 			s.gone[d.Path] = d.Old
-			gone = append(gone, d.Path)
+			if d.Old.ID != empty {
+				gone = append(gone, d.Path)
+			}
 		case d.Old.IsZero():
 			s.came[d.Path] = d.New
-			came = append(came, d.Path)
+			if d.New.ID != empty {
+				came = append(came, d.Path)
+			}
 		}
 	}
 	if err := s.pairExact(ctx, gone, came); err != nil {
@@ -245,9 +248,14 @@ func likenesses(ctx context.Context, objects Objects, paths []string, entries ma
 	return list, nil
 }
 
-// folderMoves says where folders went of which nothing is left: to where most of their
-// files went.
-func (s *side) folderMoves(ctx context.Context, objects Objects, tip repo.ID) (map[string]string, error) {
+// folderMoves says where folders went of which nothing is left: to where most of their files went. It is asked of folders that the
+// other side put a file into, and of those inside them; not where that side made a new folder in one of them, whose place nobody
+// could guess.
+func (s *side) folderMoves(ctx context.Context, objects Objects, tip repo.ID, other *side) (map[string]string, error) {
+	added := map[string]bool{}
+	for path := range other.came {
+		added[folderOf(path)] = true
+	}
 	votes := map[string]map[string]int{}
 	for _, from := range s.order {
 		a, b := from, s.moves[from]
@@ -268,11 +276,18 @@ func (s *side) folderMoves(ctx context.Context, objects Objects, tip repo.ID) (m
 	}
 	moves := map[string]string{}
 	for from, tos := range votes {
-		entry, err := repo.Find(ctx, objects, tip, from)
-		if err != nil {
-			return nil, err
+		asked := false
+		for folder := from; folder != "" && !asked; folder = folderOf(folder) {
+			entry, err := repo.Find(ctx, objects, tip, folder)
+			if err != nil {
+				return nil, err
+			}
+			if isTree(entry) || folder == from && !entry.IsZero() {
+				break
+			}
+			asked = added[folder]
 		}
-		if !entry.IsZero() {
+		if !asked {
 			continue
 		}
 		if best, alone := mostVoted(tos); alone {

@@ -32,6 +32,7 @@ type Chunk struct {
 type Region struct {
 	BaseSpan, LeftSpan, RightSpan Span
 	Base, Left, Right             [][]byte
+	NoBase                        bool // the common ancestors disagree here: nobody wrote a base
 }
 
 // Text merges two changes of a base text. Changes that overlap or touch each

@@ -28,6 +28,7 @@ const (
 	RenameRename Kind = "rename/rename" // both renamed it, to different names
 	TwoToOne     Kind = "two to one"    // each renamed another file to the same name
 	RenameDelete Kind = "rename/delete" // one renamed it, the other deleted it
+	Unaccounted  Kind = "unaccounted"   // a fault of merging itself: what a side did is not in the outcome
 )
 
 // Conflict is a path at which two trees cannot be merged. Absent sides are zero.
@@ -40,6 +41,7 @@ type Conflict struct {
 	// being the left's
 	Other  string
 	Chunks []Chunk // of Content, AddAdd and TwoToOne: the text as far as it is settled
+	NoBase bool    // the common ancestors disagree in the file: its base, marker lines and all, is nobody's text
 }
 
 // Regions gives the open regions of a conflict.
@@ -49,6 +51,9 @@ func (c Conflict) Regions() []Region { return Regions(c.Chunks) }
 type Rule struct {
 	Driver     string // empty: the merge of texts
 	MarkerSize int    // of the marker lines in an editor; 0: the usual 7
+	// Normal is a content as it would be stored today, where versions from before attributes said so are to be brought to one form
+	// before they are merged; nil: they are merged as they are.
+	Normal func(data []byte) []byte
 	// Program merges in place of a driver; nil: there is none. Clean is false where it leaves something open.
 	Program func(ctx context.Context, base, left, right []byte) (merged []byte, clean bool, err error)
 }
@@ -69,6 +74,12 @@ type Options struct {
 	Moved func(ctx context.Context, from, to string) (bool, error)
 	// Folders says what becomes of files that one side put into a folder which the other renamed.
 	Folders FolderRule
+	// Contains says whether the history of one commit of a submodule is known to hold another; nil: none is.
+	Contains func(ctx context.Context, path string, newer, older repo.ID) bool
+	// Renormalize has rules' Normal be asked for, where one side deleted what the other only brought to another form, too.
+	Renormalize bool
+	// Faulty is told of outcomes that do not hold all that went in, which are faults of this package; nil: nobody is.
+	Faulty func(ctx context.Context, base, left, right repo.ID, at []Conflict)
 }
 
 // FolderRule is what the setting merge.directoryRenames asks for.
@@ -140,10 +151,13 @@ func TreesWith(ctx context.Context, objects Objects, options Options, base, left
 	if err = cmp.Or(err, failed); err != nil {
 		return Merged{}, err
 	}
-	if !m.suspect {
-		return Merged{Tree: tree, Conflicts: m.conflicts}, nil
+	ids, merged := [3]repo.ID{base, left, right}, Merged{Tree: tree, Conflicts: m.conflicts}
+	if m.suspect {
+		if merged, err = m.withRenames(ctx, merged, ids, sides); err != nil {
+			return Merged{}, err
+		}
 	}
-	return m.withRenames(ctx, Merged{Tree: tree, Conflicts: m.conflicts}, [3]repo.ID{base, left, right}, sides)
+	return guarded(ctx, objects, options, ids, merged)
 }
 
 type treeMerge struct {
@@ -256,9 +270,10 @@ func (t triple) oneSided() bool {
 	return t.left.Same(t.right) || t.base.Same(t.right) || t.base.Same(t.left)
 }
 
-// present are the ids that are not zero.
-func present(ids ...repo.ID) []repo.ID {
-	return slices.DeleteFunc(ids, repo.ID.IsZero)
+// present are the ids, or paths, that are not zero.
+func present[T repo.ID | string](list ...T) []T {
+	var none T
+	return slices.DeleteFunc(list, func(one T) bool { return one == none })
 }
 
 // entry merges one name; the zero entry says that it is gone.
@@ -266,7 +281,7 @@ func (m *treeMerge) entry(ctx context.Context, prefix string, t triple) (repo.En
 	switch {
 	case t.left.Same(t.right):
 		// Both sides deleted it, or something in it, and one of them may have put it elsewhere.
-		m.suspectIf(t.left.IsZero() || isTree(t.left) && isTree(t.base))
+		m.suspectIf(t.left.IsZero() || isTree(t.base))
 		return t.left, nil
 	case t.base.Same(t.right):
 		return t.left, nil
@@ -288,13 +303,19 @@ func (m *treeMerge) entry(ctx context.Context, prefix string, t triple) (repo.En
 			present = t.right
 		}
 		// One side deleted what the other replaced by something of another form:
-		// the old form is gone on both, the new one is in nobody's way.
+		// the old form is gone on both, the new one is in nobody's way. Either may have put elsewhere what was there.
 		if !t.base.IsZero() && isTree(t.base) != isTree(present) {
+			m.suspectIf(true)
 			return present, nil
+		}
+		same, err := m.sameOnceNormal(ctx, path, t.base, present)
+		if err != nil || same {
+			return repo.Entry{}, err
 		}
 		return m.conflict(path, ModifyDelete, t), nil
 	}
 	if isTree(t.left) { // both made a folder of what was a file
+		m.suspectIf(!t.base.IsZero())
 		t.base = repo.Entry{}
 		return m.subfolder(ctx, path, t)
 	}
@@ -323,7 +344,7 @@ func (m *treeMerge) file(ctx context.Context, path string, t triple) (repo.Entry
 	case t.left.Mode == repo.ModeSymlink && t.right.Mode == repo.ModeSymlink:
 		return m.conflict(path, Symlink, t), nil
 	case t.left.Mode == repo.ModeSubmodule && t.right.Mode == repo.ModeSubmodule:
-		return m.conflict(path, Submodule, t), nil
+		return m.submodule(ctx, path, t), nil
 	case !t.left.Mode.IsFile() || !t.right.Mode.IsFile():
 		return m.conflict(path, TypeKind, t), nil
 	case !isFileOrAbsent(t.base):
@@ -350,6 +371,38 @@ func (m *treeMerge) file(ctx context.Context, path string, t triple) (repo.Entry
 		return m.conflict(path, ModeKind, t), nil
 	}
 	return result, nil
+}
+
+// submodule takes the side whose commit holds the other one's, and the base's; else it is a conflict.
+func (m *treeMerge) submodule(ctx context.Context, path string, t triple) repo.Entry {
+	contains := func(newer, older repo.ID) bool { return m.options.Contains(ctx, path, newer, older) }
+	if t.base.Mode != repo.ModeSubmodule || m.options.Contains == nil || !contains(t.left.ID, t.base.ID) || !contains(t.right.ID, t.base.ID) {
+		return m.conflict(path, Submodule, t)
+	}
+	switch {
+	case contains(t.left.ID, t.right.ID):
+		return t.left
+	case contains(t.right.ID, t.left.ID):
+		return t.right
+	}
+	return m.conflict(path, Submodule, t)
+}
+
+// sameOnceNormal says whether a side only brought a file to another form.
+func (m *treeMerge) sameOnceNormal(ctx context.Context, path string, base, side repo.Entry) (bool, error) {
+	if !m.options.Renormalize || m.options.Rule == nil || !base.Mode.IsFile() || base.Mode != side.Mode {
+		return false, nil
+	}
+	rule, err := m.options.Rule(ctx, path)
+	if err != nil || rule.Normal == nil {
+		return false, err
+	}
+	old, err := m.objects.Blob(ctx, base.ID)
+	if err != nil {
+		return false, err
+	}
+	new, err := m.objects.Blob(ctx, side.ID)
+	return err == nil && bytes.Equal(rule.Normal(old), rule.Normal(new)), err
 }
 
 // mergeMode takes the side that changed the mode. Two new files may disagree.
@@ -384,6 +437,11 @@ func (m *treeMerge) content(ctx context.Context, path string, t triple) ([]byte,
 			return nil, nil, err
 		}
 	}
+	if rule.Normal != nil {
+		for i := range sides {
+			sides[i] = rule.Normal(sides[i])
+		}
+	}
 	if rule.Program != nil {
 		return byProgram(ctx, rule, conflict, sides)
 	}
@@ -395,6 +453,7 @@ func (m *treeMerge) content(ctx context.Context, path string, t triple) ([]byte,
 	if rule.Driver == UnionDriver {
 		chunks = united(chunks)
 	}
+	conflict.hideAncestors(sides[0], chunks)
 	if merged, ok := Resolved(chunks); ok {
 		return merged, nil, nil
 	}
@@ -414,6 +473,7 @@ func byProgram(ctx context.Context, rule Rule, conflict *Conflict, sides [3][]by
 		return nil, conflict, nil
 	}
 	conflict.Chunks = Text(sides[0], sides[1], sides[2])
+	conflict.hideAncestors(sides[0], conflict.Chunks)
 	if _, settled := Resolved(conflict.Chunks); settled {
 		var spans [3]Span
 		var lines [3][][]byte
@@ -421,7 +481,8 @@ func byProgram(ctx context.Context, rule Rule, conflict *Conflict, sides [3][]by
 			lines[i] = diff.Split(side)
 			spans[i] = Span{0, len(lines[i])}
 		}
-		conflict.Chunks = []Chunk{{Region: &Region{spans[0], spans[1], spans[2], lines[0], lines[1], lines[2]}}}
+		conflict.Chunks = []Chunk{{Region: &Region{BaseSpan: spans[0], LeftSpan: spans[1], RightSpan: spans[2], Base: lines[0],
+			Left: lines[1], Right: lines[2]}}}
 	}
 	return nil, conflict, nil
 }
@@ -490,5 +551,8 @@ func Path(ctx context.Context, objects Objects, options Options, path string, ba
 		}
 	}
 	entry, err := m.entry(ctx, prefix, triple{base, left, right})
-	return entry, m.conflicts, err
+	if err != nil {
+		return entry, nil, err
+	}
+	return entry, m.conflicts, lookAtBases(ctx, objects, m.conflicts)
 }

@@ -197,7 +197,6 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 	run := run{Engine: e, plan: plan, origins: plan.Origins(), onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(),
 		options: options, book: mend.AnswerBook{Answers: plan.Answers, NotFromMemory: plan.NotFromMemory, Memory: e.memory},
 		history: []repo.ID{onto}}
-	run.options.Moved = run.moved
 	if !onto.IsZero() {
 		run.tree = e.commits[onto].Tree
 	}

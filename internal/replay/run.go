@@ -180,9 +180,7 @@ func (r *run) baseOf(ctx context.Context, entry shape.Entry, source *repo.Commit
 	if !entry.Merge {
 		return r.treeBefore(source), nil
 	}
-	options := r.options
-	options.Moved = nil
-	tree, err := CommonTree(ctx, r.repo, r.objects, options, id, r.history...)
+	tree, err := CommonTree(ctx, r.repo, r.objects, r.options, id, r.history...)
 	if err != nil {
 		return repo.ID{}, err
 	}
@@ -238,7 +236,11 @@ func (r *run) merge(ctx context.Context, tree repo.ID, c change) (merge.Merged, 
 	if value, ok := r.merged[key]; ok {
 		return value, nil
 	}
-	value, err := merge.TreesWith(ctx, r.objects, r.options, c.base, tree, c.tree)
+	options := r.options
+	if slices.Contains(r.plan.Sources, r.origins[c.source].Source) {
+		options.Moved = r.moved // of what comes from elsewhere its own base says what was there
+	}
+	value, err := merge.TreesWith(ctx, r.objects, options, c.base, tree, c.tree)
 	if err != nil {
 		return value, fmt.Errorf("apply %s: %w", c.source.Short(), err)
 	}

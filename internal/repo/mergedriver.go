@@ -23,7 +23,8 @@ type MergeFiles struct {
 // RunMergeDriver has a program of the user's configuration merge three versions of a path, on files
 // in a scratch folder. What stands for what in the command, and what its status means, is as
 // gitattributes(5) has it: %O the base, %A the left side and the result, %B the right side, %L
-// the size of markers, %P the path. Clean is false where it says that something is left to be settled.
+// the size of markers, %P the path. Clean is false where it says that something is left to be settled, and where it could not be
+// started, or failed.
 func (r *Repo) RunMergeDriver(ctx context.Context, command string, files MergeFiles) (merged []byte, clean bool, err error) {
 	dir, err := os.MkdirTemp("", "bastel-merge-")
 	if err != nil {
@@ -56,7 +57,8 @@ func (r *Repo) RunMergeDriver(ctx context.Context, command string, files MergeFi
 	switch {
 	case errors.As(err, &exit) && exit.ExitCode() > 0 && exit.ExitCode() <= 125:
 	case err != nil:
-		return nil, false, fmt.Errorf("the merge driver of %q failed (%s): %w: %s", files.Path, command, err, strings.TrimSpace(string(said)))
+		r.Log().WarnContext(ctx, "a merge driver failed: its file counts as conflicting", "command", command, "error", err, "said", len(said))
+		return nil, false, nil
 	default:
 		clean = true
 	}

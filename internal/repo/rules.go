@@ -25,12 +25,15 @@ type MergeRules struct {
 	known map[string]MergeRule
 }
 
-// MergeRule is the value of the attribute merge, as the repository words it, and the
-// size of conflict markers; 0: the usual one.
+// MergeRule is what attributes say of a path: merge, text and eol as the repository words them, and the size of conflict
+// markers; 0: the usual one.
 type MergeRule struct {
 	Driver     string
+	Text, EOL  string
 	MarkerSize int
 }
+
+var mergeAttributes = []string{"merge", "conflict-marker-size", "text", "eol"}
 
 // NewMergeRules makes such a reader; it wants to be closed.
 func (r *Repo) NewMergeRules() *MergeRules {
@@ -51,7 +54,7 @@ func (m *MergeRules) Rule(ctx context.Context, path string) (MergeRule, error) {
 		return MergeRule{}, fmt.Errorf("read the attributes of %q: %w", path, err)
 	}
 	var rule MergeRule
-	for range 2 { // an answer for each attribute: path, attribute, value
+	for range len(mergeAttributes) { // an answer for each attribute: path, attribute, value
 		var fields [3]string
 		for i := range fields {
 			text, err := m.out.ReadString(0)
@@ -60,10 +63,17 @@ func (m *MergeRules) Rule(ctx context.Context, path string) (MergeRule, error) {
 			}
 			fields[i] = strings.TrimSuffix(text, "\x00")
 		}
-		if fields[1] == "merge" {
-			rule.Driver = fields[2]
-		} else if size, err := strconv.Atoi(fields[2]); err == nil && size > 0 {
-			rule.MarkerSize = size
+		switch value := fields[2]; fields[1] {
+		case "merge":
+			rule.Driver = value
+		case "text":
+			rule.Text = value
+		case "eol":
+			rule.EOL = value
+		case "conflict-marker-size":
+			if size, err := strconv.Atoi(value); err == nil && size > 0 {
+				rule.MarkerSize = size
+			}
 		}
 	}
 	m.known[path] = rule
@@ -75,7 +85,7 @@ func (m *MergeRules) start(ctx context.Context) error {
 		return nil
 	}
 	ctx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	cmd, err := m.repo.command(ctx, invocation{args: []string{"check-attr", "-z", "--stdin", "merge", "conflict-marker-size"}})
+	cmd, err := m.repo.command(ctx, invocation{args: append([]string{"check-attr", "-z", "--stdin"}, mergeAttributes...)})
 	if err != nil {
 		stop()
 		return err

@@ -199,14 +199,6 @@ func (r *Repo) InTheWay(path string, goes func(path string) bool) (found []strin
 	return found
 }
 
-func (r *Repo) submoduleHead(ctx context.Context, path string) (ID, error) {
-	out, err := r.invoke(ctx, invocation{args: []string{"rev-parse", "--verify", "--quiet", "HEAD"}, dir: filepath.Join(r.top, path)})
-	if err != nil {
-		return ID{}, fmt.Errorf("submodule: %w", err)
-	}
-	return ParseID(strings.TrimSpace(string(out)))
-}
-
 type attributeInfo struct {
 	converts rules
 	binary   bool

@@ -175,6 +175,7 @@ func (s ConflictedStep) Versions(ctx context.Context, c merge.Conflict) (texts m
 	texts = map[mend.Side][]byte{}
 	for side, e := range map[mend.Side]repo.Entry{mend.Base: c.Base, mend.Left: c.Left, mend.Right: c.Right} {
 		switch {
+		case side == mend.Base && c.NoBase:
 		case e.Mode == repo.ModeSubmodule:
 			texts[side] = []byte("commit " + e.ID.String() + "\n")
 		case e.Mode.IsFile() || e.Mode == repo.ModeSymlink:

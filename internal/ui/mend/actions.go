@@ -34,7 +34,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.Side2, some, take(1)),
 		kit.Act(action.OneThenTwo, region, take(0, 1)),
 		kit.Act(action.TwoThenOne, region, take(1, 0)),
-		kit.Act(action.BaseText, region, func() tea.Cmd { return m.give(true, mend.Take(mend.Base)) }),
+		kit.Act(action.BaseText, region && !q.Region.NoBase, func() tea.Cmd { return m.give(true, mend.Take(mend.Base)) }),
 		kit.Act(action.Nothing, region || some && m.file().Kind != merge.RenameRename, take()),
 		kit.Act(action.NextOpen, some, func() tea.Cmd { return m.seek(1) }),
 		kit.Asking(action.SameForRest, some && !q.Open(), m.repeat),

@@ -203,7 +203,10 @@ func (m *Model) nowRows(width int, theme kit.Theme) []nowRow {
 			m.code.Line(m.file().Path, line, nil, theme.Dim, theme)...)
 		plain(segs...)
 	}
-	if len(q.Region.Base) == 0 {
+	switch {
+	case q.Region.NoBase:
+		plain(kit.Seg{Text: "         none: " + noBase, Style: theme.Dim})
+	case len(q.Region.Base) == 0:
 		plain(kit.Seg{Text: "         nothing", Style: theme.Dim})
 	}
 	return rows
@@ -288,6 +291,9 @@ func picked(q mend.Question, side mend.Side, line int) bool {
 	return false
 }
 
+// noBase says why a base cannot be shown, nor taken.
+const noBase = "the histories parted twice, and their starts disagree here"
+
 func (m *Model) baseHead(theme kit.Theme, plain func(...kit.Seg)) {
 	plain(kit.Seg{Text: "  base", Style: theme.Dim.Bold(true)}, kit.Seg{Text: "  their common start", Style: theme.Dim})
 }
@@ -358,6 +364,8 @@ func (m *Model) deed(side mend.Side) string {
 	switch {
 	case side == mend.Base && e.IsZero():
 		return "nothing: the file is new"
+	case side == mend.Base && f.NoBase:
+		return "none: " + noBase
 	case side == mend.Base:
 		return form(e)
 	case e.IsZero():
