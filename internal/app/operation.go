@@ -446,10 +446,15 @@ func (a *App) DiscardEntry(ctx context.Context, before []repo.RawFile, after []r
 
 func keepOf(entry journal.Entry) (ids []repo.ID) {
 	for _, s := range entry.Stages {
-		ids = append(ids, s.ID)
+		if s.Mode != repo.ModeSubmodule {
+			ids = append(ids, s.ID)
+		}
 	}
 	for _, f := range slices.Concat(entry.Files, entry.Index, entry.Aside, entry.AsideIndex) {
-		for _, id := range []repo.ID{f.Before, f.After} {
+		for i, id := range []repo.ID{f.Before, f.After} {
+			if [2]repo.Mode{f.BeforeMode, f.AfterMode}[i] == repo.ModeSubmodule {
+				continue // a commit of another repository
+			}
 			if !id.IsZero() && (entry.KeepsBefore() || id == f.After) {
 				ids = append(ids, id)
 			}

@@ -135,6 +135,9 @@ func onBranch(head repo.Head, err error) (repo.Head, error) {
 
 // FindBase finds the commit before the branch's first own one.
 func (a *App) FindBase(ctx context.Context, head repo.Head, onto, base string) (repo.ID, error) {
+	if base == shape.FromRoot {
+		return repo.ID{}, nil
+	}
 	if base != "" {
 		id, err := a.CommitNamed(ctx, base)
 		if err != nil {
@@ -164,8 +167,8 @@ func (a *App) FindBase(ctx context.Context, head repo.Head, onto, base string) (
 			return fork, err
 		}
 	}
-	if err == nil && id.IsZero() && onto == "" {
-		return repo.ID{}, Refuse("%s and %s have no commit in common. Say where your commits start: --base COMMIT.", head.Branch(), target.Name)
+	if err == nil && id.IsZero() && onto == "" { // a history of its own, beside the target's
+		return a.unboundBase(ctx, head.Commit)
 	}
 	return id, err
 }
@@ -181,14 +184,16 @@ func (a *App) startsAt(ctx context.Context, head repo.Head, base string, id repo
 
 // SourcesAfter lists the commits of a branch after a base that is named.
 func (a *App) SourcesAfter(ctx context.Context, head repo.Head, name string) (base repo.ID, sources []repo.ID, err error) {
-	if base, err = a.CommitNamed(ctx, name); err != nil {
-		return base, nil, err
+	if name != shape.FromRoot {
+		if base, err = a.CommitNamed(ctx, name); err != nil {
+			return base, nil, err
+		}
 	}
 	ids, commits, err := a.commitsOf(ctx, base, head.Commit)
 	if err != nil {
 		return base, nil, err
 	}
-	onBase := slices.ContainsFunc(commits, func(c *repo.Commit) bool { return slices.Contains(c.Parents, base) })
+	onBase := base.IsZero() || slices.ContainsFunc(commits, func(c *repo.Commit) bool { return slices.Contains(c.Parents, base) })
 	if !onBase && base != head.Commit {
 		err = a.startsAt(ctx, head, name, base)
 	}

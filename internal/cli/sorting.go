@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -25,6 +27,7 @@ type hunkDocument struct {
 	NewStart int      `json:"new_start"`
 	NewLines int      `json:"new_lines"`
 	Lines    []string `json:"lines"`
+	Unended  []int    `json:"no_newline,omitempty"` // which of the lines, counted from 1, have no newline at their end
 	Note     string   `json:"note,omitempty"`
 }
 
@@ -34,7 +37,10 @@ func documentOf(path string, h tray.Hunk) hunkDocument {
 		OldStart: start(h.OldStart, h.OldLines), OldLines: h.OldLines,
 		NewStart: start(h.NewStart, h.NewLines), NewLines: h.NewLines,
 	}
-	for _, line := range h.Lines {
+	for i, line := range h.Lines {
+		if !bytes.HasSuffix(line.Text, []byte("\n")) {
+			d.Unended = append(d.Unended, i+1)
+		}
 		d.Lines = append(d.Lines, string(line.Op)+strings.TrimSuffix(string(line.Text), "\n"))
 	}
 	return d
@@ -125,6 +131,9 @@ func printHunks(w io.Writer, hunks []hunkDocument) {
 		fmt.Fprintln(w)
 		for i, line := range h.Lines {
 			fmt.Fprintf(w, "%5d %s\n", i+1, strings.TrimRight(safe.Text(line), "\n"))
+			if slices.Contains(h.Unended, i+1) {
+				fmt.Fprintln(w, "       (no newline at its end)")
+			}
 		}
 	}
 }

@@ -68,7 +68,7 @@ func (r *run) explainMeeting(ctx context.Context, m *PathConflict, others []repo
 			return err
 		}
 		for _, d := range list {
-			if d.Path != m.Path && (d.Path != m.From || m.From == "") && (d.Path != m.Other || m.Other == "") {
+			if !m.concerns(d.Path) {
 				continue
 			}
 			if !slices.Contains(m.Against, id) {
@@ -86,6 +86,11 @@ func (r *run) explainMeeting(ctx context.Context, m *PathConflict, others []repo
 		}
 	}
 	return nil
+}
+
+// concerns says whether a path is one that a conflict is about: of a file against a folder, what lies in the folder is.
+func (m *PathConflict) concerns(path string) bool {
+	return path == m.Path || path != "" && (path == m.From || path == m.Other) || m.Kind == merge.FileFolder && strings.HasPrefix(path, m.Path+"/")
 }
 
 // explainConflict sums a step's open conflicts up: with which commits, those that wrote

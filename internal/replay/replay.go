@@ -194,6 +194,9 @@ func (e *Engine) Run(ctx context.Context, plan shape.Plan, onto repo.ID, committ
 	if err != nil {
 		return nil, err
 	}
+	if options.Renormalize && !onto.IsZero() { // what the series comes onto says which form is the one
+		rules.From(e.commits[onto].Tree)
+	}
 	run := run{Engine: e, plan: plan, origins: plan.Origins(), onto: onto, committer: committer, parent: onto, tree: e.repo.EmptyTree(),
 		options: options, book: mend.AnswerBook{Answers: plan.Answers, NotFromMemory: plan.NotFromMemory, Memory: e.memory},
 		history: []repo.ID{onto}}

@@ -397,6 +397,9 @@ func (o *Overlay) reach(id, version ID, seen map[ID]bool, order *[]ID) {
 		if err != nil {
 			return // Put by this package's own Encode: cannot fail
 		}
+		if commit.Tree == o.repo.EmptyTree() { // known without being read, and not always there
+			o.written[commit.Tree] = Object{Kind: KindTree}
+		}
 		o.reach(commit.Tree, version, seen, order)
 		for _, parent := range commit.Parents {
 			o.reach(parent, commit.Tree, seen, order)

@@ -48,9 +48,38 @@ func (r *Repo) headRef(ctx context.Context) (string, error) {
 	return ref, nil
 }
 
-// Resolve finds the commit that an expression names; the zero id where there is none.
+// Resolve finds the commit that an expression names; the zero id where there is none. A name that several refs have is that of the
+// remote's branch, then of the branch here, then of the tag: it is never in doubt.
 func (r *Repo) Resolve(ctx context.Context, name string) (ID, error) {
+	if at := strings.IndexAny(name, "~^@:"); at != 0 {
+		plain := name
+		if at > 0 {
+			plain = name[:at]
+		}
+		ref, err := r.refNamed(ctx, plain)
+		if err != nil {
+			return ID{}, err
+		}
+		name = ref + name[len(plain):]
+	}
 	return r.lookUp(ctx, name+"^{commit}")
+}
+
+// refNamed is the full name of the branch that people mean by a name; the name itself where there is none.
+func (r *Repo) refNamed(ctx context.Context, name string) (string, error) {
+	if name == "HEAD" || strings.HasPrefix(name, "refs/") || len(name) == len(r.EmptyTree().String()) {
+		return name, nil
+	}
+	for _, prefix := range []string{"refs/remotes/", "refs/heads/"} {
+		id, err := r.lookUp(ctx, prefix+name)
+		if err != nil {
+			return "", err
+		}
+		if !id.IsZero() {
+			return prefix + name, nil
+		}
+	}
+	return name, nil
 }
 
 // RefValue reads the ref itself; the zero id where it does not exist.
@@ -253,7 +282,11 @@ func (r *Repo) MergeBases(ctx context.Context, a ID, others ...ID) ([]ID, error)
 // where the ref was rewritten since. The zero id where its reflog does not tell, or the
 // name is no ref's, such as main~4.
 func (r *Repo) ForkPoint(ctx context.Context, ref string, tip ID) (ID, error) {
-	out, err := r.remembered(ctx, r.logStamp(r.fullName(ref)), "merge-base", "--fork-point", ref, tip.String())
+	ref, err := r.refNamed(ctx, ref)
+	if err != nil {
+		return ID{}, err
+	}
+	out, err := r.remembered(ctx, r.logStamp(ref), "merge-base", "--fork-point", ref, tip.String())
 	if err != nil {
 		var failed *CommandError
 		if exitCode(err) == 1 || errors.As(err, &failed) && strings.Contains(failed.Stderr, "No such ref") {
@@ -262,16 +295,6 @@ func (r *Repo) ForkPoint(ctx context.Context, ref string, tip ID) (ID, error) {
 		return ID{}, fmt.Errorf("find the fork point: %w", err)
 	}
 	return ParseID(strings.TrimSpace(string(out)))
-}
-
-// fullName guesses a ref's full name from the one that people use, as far as a file needs it.
-func (r *Repo) fullName(name string) string {
-	for _, prefix := range []string{"", "refs/heads/", "refs/remotes/"} {
-		if _, err := os.Lstat(filepath.Join(r.commonDir, "logs", prefix+name)); err == nil && strings.HasPrefix(prefix+name, "refs/") {
-			return prefix + name
-		}
-	}
-	return name
 }
 
 // IsAncestor says whether a is b or one of its ancestors.

@@ -5,7 +5,9 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"sync"
@@ -13,9 +15,11 @@ import (
 
 // MergeRules asks what the attributes say of the merging of paths, through one
 // long-lived `check-attr`. It is started with the first question. Safe for concurrent
-// use. Attributes are those of the working tree.
+// use. Attributes are those of the working tree, unless they are to be From a tree.
 type MergeRules struct {
 	repo *Repo
+	tree ID
+	dir  string // of the index that the tree is read into
 
 	mu    sync.Mutex
 	cmd   *exec.Cmd
@@ -39,6 +43,9 @@ var mergeAttributes = []string{"merge", "conflict-marker-size", "text", "eol"}
 func (r *Repo) NewMergeRules() *MergeRules {
 	return &MergeRules{repo: r, known: map[string]MergeRule{}}
 }
+
+// From has attributes be those of a tree, before the first question.
+func (m *MergeRules) From(tree ID) { m.tree = tree }
 
 // Rule gives the rule of a path.
 func (m *MergeRules) Rule(ctx context.Context, path string) (MergeRule, error) {
@@ -85,7 +92,16 @@ func (m *MergeRules) start(ctx context.Context) error {
 		return nil
 	}
 	ctx, stop := context.WithCancel(context.WithoutCancel(ctx))
-	cmd, err := m.repo.command(ctx, invocation{args: append([]string{"check-attr", "-z", "--stdin"}, mergeAttributes...)})
+	in := invocation{args: append([]string{"check-attr", "-z", "--stdin"}, mergeAttributes...)}
+	var err error
+	if !m.tree.IsZero() {
+		in.args = append([]string{"check-attr", "--cached", "-z", "--stdin"}, mergeAttributes...)
+		in.env, err = m.index(ctx)
+	}
+	var cmd *exec.Cmd
+	if err == nil {
+		cmd, err = m.repo.command(ctx, in)
+	}
 	if err != nil {
 		stop()
 		return err
@@ -108,10 +124,23 @@ func (m *MergeRules) start(ctx context.Context) error {
 	return nil
 }
 
+// index reads the tree into an index of its own.
+func (m *MergeRules) index(ctx context.Context) (env []string, err error) {
+	if m.dir, err = os.MkdirTemp("", "bastel-attributes-"); err != nil {
+		return nil, err
+	}
+	env = []string{"GIT_INDEX_FILE=" + filepath.Join(m.dir, "index")}
+	_, err = m.repo.invoke(ctx, invocation{args: []string{"read-tree", m.tree.String()}, env: env})
+	return env, err
+}
+
 // Close ends the reader's process; the next question would start another.
 func (m *MergeRules) Close() {
 	m.mu.Lock()
 	defer m.mu.Unlock()
+	if m.dir != "" {
+		_ = os.RemoveAll(m.dir) // in the folder for what is temporary
+	}
 	if m.cmd == nil {
 		return
 	}

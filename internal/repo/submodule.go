@@ -2,6 +2,7 @@ package repo
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"path/filepath"
 	"strings"
@@ -24,6 +25,8 @@ func (r *Repo) submoduleHead(ctx context.Context, path string) (ID, error) {
 	return ParseID(strings.TrimSpace(string(out)))
 }
 
+var errNotCheckedOut = errors.New("the submodule is not checked out")
+
 // inSubmodule runs a command in a submodule that is checked out. A folder without a repository of its own is none: a command that is
 // started there would answer for the repository around it.
 func (r *Repo) inSubmodule(ctx context.Context, path string, args ...string) ([]byte, error) {
@@ -38,7 +41,7 @@ func (r *Repo) inSubmodule(ctx context.Context, path string, args ...string) ([]
 	}
 	var stat unix.Stat_t
 	if err := unix.Fstatat(folder, ".git", &stat, unix.AT_SYMLINK_NOFOLLOW); err != nil {
-		return nil, fmt.Errorf("%q is not checked out: %w", path, err)
+		return nil, fmt.Errorf("%q: %w", path, errNotCheckedOut)
 	}
 	return r.invoke(ctx, invocation{args: args, dir: filepath.Join(r.top, path), env: []string{"GIT_DIR=.git", "GIT_WORK_TREE=."}})
 }

@@ -138,6 +138,9 @@ func (r *Repo) readWorkFile(ctx context.Context, from *folders, change Change, t
 		return WorkFile{}, errors.Unwrap(err)
 	case found.folder && change.IndexMode == ModeSubmodule:
 		id, err := r.submoduleHead(ctx, change.Path)
+		if errors.Is(err, errNotCheckedOut) { // its empty folder stands for what the index has
+			id, err = change.IndexID, nil
+		}
 		return WorkFile{Mode: ModeSubmodule, ID: id, Raw: found.RawFile}, err
 	case found.Mode == ModeNone: // or a folder took its place
 		return WorkFile{Raw: found.RawFile}, nil

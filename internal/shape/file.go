@@ -48,8 +48,9 @@ type FileEntry struct {
 	Merge   bool      `toml:"merge,omitempty" json:"merge,omitempty"`
 }
 
-// fromRoot is what a file has as its base where there is none.
-const fromRoot = "root"
+// FromRoot is what a file has as its base where there is none.
+// FromRoot is said in place of a base where the range begins with a root commit.
+const FromRoot = "root"
 
 // File gives the plan's file. The messages of sources show in it, where they can
 // be written as text, so that people see what they edit.
@@ -57,7 +58,7 @@ func (p Plan) File(messageOf func(repo.ID) string) File {
 	f := File{Format: Format, Branch: p.Branch, Tip: p.Tip, Base: p.Base.String(), Onto: p.Onto,
 		LeftOut: append([]repo.ID{}, p.LeftOut...), Next: []FileEntry{}}
 	if p.Base.IsZero() {
-		f.Base = fromRoot
+		f.Base = FromRoot
 	}
 	for _, split := range p.Splits {
 		f.Split = append(f.Split, FileSplit(split))
@@ -179,7 +180,7 @@ func (f File) Plan(base repo.ID, sources []repo.ID, messageOf func(repo.ID) stri
 func sameMessage(a, b string) bool { return strings.TrimRight(a, "\n") == strings.TrimRight(b, "\n") }
 
 // BaseIsRoot says that the file's range begins with a root commit.
-func (f File) BaseIsRoot() bool { return f.Base == fromRoot }
+func (f File) BaseIsRoot() bool { return f.Base == FromRoot }
 
 // fileDate writes "seconds zone" as people read it.
 func fileDate(date string) string {

@@ -162,6 +162,7 @@ func (a *App) writeResolved(ctx context.Context, stages []repo.Stage, entries []
 	if err != nil {
 		return nil, err
 	}
+	entry.Files = withoutSubmodules(entry.Files)
 	entry.Kind = journal.Mend
 	if !write {
 		entry.Files = nil
@@ -182,6 +183,28 @@ func (a *App) writeResolved(ctx context.Context, stages []repo.Stage, entries []
 	return paths, err
 }
 
+// withoutSubmodules leaves the folders of submodules as they are, as the repository does: which commit is checked out in one is for its
+// own commands. Only a file in a submodule's place goes.
+func withoutSubmodules(files []journal.File) (list []journal.File) {
+	for _, f := range files {
+		if f.AfterMode == repo.ModeSubmodule {
+			f.AfterMode, f.After = repo.ModeNone, repo.ID{}
+		}
+		if f.BeforeMode != repo.ModeNone && f.BeforeMode != repo.ModeSubmodule || f.AfterMode != repo.ModeNone {
+			list = append(list, f)
+		}
+	}
+	return list
+}
+
+// modeToRead is how a path is to be read whose folder may be a submodule's.
+func modeToRead(stages []repo.Stage, path string) repo.Mode {
+	if slices.ContainsFunc(stages, func(s repo.Stage) bool { return s.Path == path && s.Mode == repo.ModeSubmodule }) {
+		return repo.ModeSubmodule
+	}
+	return repo.ModeFile
+}
+
 // MarkResolved marks files of the working tree as resolved, as they are. It refuses
 // while marker lines stand in them, unless they are meant.
 func (a *App) MarkResolved(ctx context.Context, paths []string, meant bool) error {
@@ -196,7 +219,7 @@ func (a *App) MarkResolved(ctx context.Context, paths []string, meant bool) erro
 		if !slices.ContainsFunc(stages, func(s repo.Stage) bool { return s.Path == path }) {
 			return app.Refuse("%q has no conflict.", path)
 		}
-		changes[i] = repo.Change{Path: path, IndexMode: repo.ModeFile}
+		changes[i] = repo.Change{Path: path, IndexMode: modeToRead(stages, path)}
 	}
 	files, err := a.Repo.ReadWorkFiles(ctx, changes)
 	if err != nil {
@@ -216,7 +239,11 @@ func (a *App) MarkResolved(ctx context.Context, paths []string, meant bool) erro
 				"are intended.", paths[i], lines[0]), Err: app.ErrMarkers}
 		}
 		entries[i] = repo.IndexEntry{Path: paths[i], Mode: f.Mode}
-		if f.Mode == repo.ModeNone {
+		if f.Mode == repo.ModeSubmodule && f.ID.IsZero() {
+			return app.Refuse("The submodule %q is not checked out, so nothing says which commit is meant. Take a side.", paths[i])
+		}
+		if f.Mode == repo.ModeNone || f.Mode == repo.ModeSubmodule {
+			entries[i].ID = f.ID
 			continue
 		}
 		if entries[i].ID, err = a.WriteBlob(ctx, f.Data); err != nil {

@@ -159,6 +159,14 @@ func (a *App) withHandEdits(ctx context.Context, w *PendingMerge, entries []repo
 	seen := map[string]repo.WorkFile{}
 	for i := range entries {
 		e := &entries[i]
+		if modeToRead(w.stages, e.Path) == repo.ModeSubmodule {
+			files, err := a.Repo.ReadWorkFiles(ctx, []repo.Change{{Path: e.Path, IndexMode: repo.ModeSubmodule}})
+			if err != nil {
+				return nil, err
+			}
+			seen[e.Path] = files[0]
+			continue
+		}
 		lies, ok, err := a.workingText(ctx, e.Path)
 		if err != nil {
 			return nil, err
