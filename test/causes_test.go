@@ -67,6 +67,35 @@ var lastingCauses = map[string]lasting{
 		},
 		other: true,
 	},
+	"a disk that is full": {
+		begin: func(t *testing.T, f *fixture.Repo, n int) func() {
+			place := filepath.Dir(f.Dir)
+			must := func(args ...string) {
+				out, err := exec.Command(args[0], args[1:]...).CombinedOutput()
+				require.NoError(t, err, "%v: %s", args, out)
+			}
+			must("mv", place, place+".large")
+			require.NoError(t, os.Mkdir(place, 0o777))
+			if exec.Command("mount", "-t", "tmpfs", "-o", "size=4m", "tmpfs", place).Run() != nil { // not allowed here
+				require.NoError(t, os.Remove(place))
+				must("mv", place+".large", place)
+				return func() {}
+			}
+			must("cp", "-a", place+".large/.", place)
+			var room syscall.Statfs_t
+			require.NoError(t, syscall.Statfs(place, &room))
+			filler := filepath.Join(place, "filler")
+			require.NoError(t, os.WriteFile(filler, make([]byte, max(0, int64(room.Bavail)*room.Bsize-int64(n)*20<<10)), 0o666))
+			return func() {
+				must("rm", "-rf", filler, place+".large")
+				must("cp", "-a", place, place+".large")
+				must("umount", place)
+				require.NoError(t, os.Remove(place))
+				must("mv", place+".large", place)
+			}
+		},
+		other: true,
+	},
 	"a limit on the size of files": {
 		begin: func(*testing.T, *fixture.Repo, int) func() { return func() {} },
 		start: func(n int, args ...string) *exec.Cmd {
@@ -157,6 +186,8 @@ func TestWhatCannotBeFinishedIsTakenBack(t *testing.T) {
 				here, _ := stateOf(f)
 				require.Equal(t, want, here, "the cause is gone: %s", when)
 				if err != nil && name != "land" {
+					_, locked := os.Lstat(filepath.Join(f.Dir, ".git", "index.lock"))
+					require.Error(t, locked, "a lock is left: %s; then %s", when, next)
 					bastelIn(f, kind.args...)
 					here, _ = stateOf(f)
 					require.Equal(t, after, here, "given again: %s", when)

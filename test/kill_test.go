@@ -60,7 +60,11 @@ func loose(f *fixture.Repo) {
 }
 
 var killedKinds = map[string]killed{
-	"commit": {[]string{"commit", "-m", "staged"}, loose},
+	"commit":  {[]string{"commit", "-m", "staged"}, loose},
+	"stage":   {[]string{"stage", "a"}, loose},
+	"unstage": {[]string{"unstage", "staged"}, loose},
+	"revert":  {[]string{"revert", "HEAD"}, func(f *fixture.Repo) { f.Write("new/file", "untracked\n") }},
+	"send":    {[]string{"send"}, func(f *fixture.Repo) { loose(f) }},
 	"several": {[]string{"commit", "--all"}, func(f *fixture.Repo) {
 		loose(f)
 		bastelIn(f, "stage", "--tray", "B", "a")

@@ -265,7 +265,3 @@ func TestFromElsewhereAgainstTheRepository(t *testing.T) {
 	assert.LessOrEqual(t, lost, 1+len(rounds)/1000)
 	assert.LessOrEqual(t, doubted, len(rounds)/20)
 }
-
-func count(t *testing.T, o *repo.Overlay, tree repo.ID) int {
-	return len(strings.Fields(fixture.SpecOf(t, o, tree)))
-}

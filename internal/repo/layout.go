@@ -320,9 +320,13 @@ func (l *Layout) Tree(ctx context.Context, from, to ID, changes []TreeChange) er
 			return fmt.Errorf("lay files out: %q: %w", c.Path, ErrGitFolder)
 		}
 	}
+	if _, err := os.Lstat(l.repo.indexFile() + ".lock"); err == nil {
+		return newLockedError(l.repo.indexFile() + ".lock")
+	}
 	l.index = l.repo.indexStamp().b.String()
-	if info, err := os.Stat(l.repo.indexFile()); err == nil {
-		l.written = info.ModTime()
+	copied, err := l.copyIndex()
+	if err != nil {
+		return err
 	}
 	settings, err := l.repo.elsewhere(ctx)
 	if err != nil {
@@ -330,7 +334,8 @@ func (l *Layout) Tree(ctx context.Context, from, to ID, changes []TreeChange) er
 	}
 	work := filepath.Join(l.dir, treePart)
 	in := invocation{dir: work, args: []string{"read-tree", "-m", "-u", "--index-output=" + filepath.Join(l.dir, indexPart), from.String(),
-		to.String()}, env: append(moreSettings(settings...), "GIT_DIR="+l.repo.gitDir, "GIT_WORK_TREE="+work)}
+		to.String()}, env: append(moreSettings(settings...), "GIT_DIR="+l.repo.gitDir, "GIT_WORK_TREE="+work,
+		"GIT_INDEX_FILE="+copied)}
 	if _, err := l.repo.invoke(ctx, in); err != nil {
 		return fmt.Errorf("lay out the files of %s: %w", to.Short(), err)
 	}
@@ -340,6 +345,30 @@ func (l *Layout) Tree(ctx context.Context, from, to ID, changes []TreeChange) er
 		}
 	}
 	return nil
+}
+
+// copyIndex copies the index, with its time: a command that dies at work on the copy leaves no lock on the index itself.
+func (l *Layout) copyIndex() (name string, err error) {
+	name = filepath.Join(l.dir, indexPart+".from")
+	data, err := os.ReadFile(l.repo.indexFile())
+	if errors.Is(err, fs.ErrNotExist) {
+		return name, nil
+	}
+	if err == nil {
+		err = os.WriteFile(name, data, 0o666)
+	}
+	var info fs.FileInfo
+	if err == nil {
+		info, err = os.Stat(l.repo.indexFile())
+	}
+	if err == nil {
+		l.written = info.ModTime()
+		err = os.Chtimes(name, l.written, l.written)
+	}
+	if err != nil {
+		return name, fmt.Errorf("lay the index out: %w", err)
+	}
+	return name, nil
 }
 
 // elsewhere are settings by which a command that runs in another working tree starts what the user's settings name as if it ran
