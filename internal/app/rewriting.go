@@ -47,6 +47,7 @@ const (
 	Published  Consent = 1 << iota // what other branches of a remote have
 	Shared                         // what a shared branch has there
 	NewContent                     // another content at the end, though nothing was left out
+	Others                         // what somebody else wrote goes
 	LeaveStack                     // branches that sit on the commits and conflict with what comes out stay on the old ones
 
 	OwnOnly  Consent = 0 // only what is the branch's own
@@ -150,6 +151,9 @@ func BranchRef(head repo.Head) string {
 
 // ErrPublished is a refusal to rewrite what a remote has.
 var ErrPublished = errors.New("a remote has this commit already")
+
+// ErrOthers is a refusal to have somebody else's work go unnamed.
+var ErrOthers = errors.New("work of others would go")
 
 // ErrSharedBranch is one to rewrite what a branch has there that is shared by rule.
 var ErrSharedBranch = fmt.Errorf("the branch is shared: %w", ErrPublished)

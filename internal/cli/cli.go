@@ -54,6 +54,9 @@ type command struct {
 // Run carries out one command line and gives its exit status.
 func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	app.SpendMemoryOnce()
+	// A limit on the size of files kills who meets it; ignored, as commands that are started inherit it, it is an error like any other,
+	// and locks are taken away.
+	signal.Ignore(syscall.SIGXFSZ)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	// A second signal ends it at once, even where a step waits for a command that hangs and may not be left half done:
 	// the next start finishes that, or finds it never begun.

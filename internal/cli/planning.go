@@ -11,6 +11,7 @@ import (
 	"bastel/internal/app"
 	"bastel/internal/app/planning"
 	"bastel/internal/app/resolving"
+	"bastel/internal/journal"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
@@ -130,7 +131,7 @@ func (c *command) forecast() *cobra.Command {
 			"are conflicts.",
 		Args: cobra.ExactArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
-			f, err := c.forecastOf(ctx, a, args[0])
+			f, taken, err := c.forecastOf(ctx, a, args[0])
 			if err != nil {
 				return err
 			}
@@ -145,8 +146,8 @@ func (c *command) forecast() *cobra.Command {
 				}
 				steps = append(steps, d)
 			}
-			document := map[string]any{"steps": steps, "same_content": f.SameContent, "tip": f.Tip}
-			if err := c.answer(document, func(w io.Writer) { printForecast(w, f) }); err != nil {
+			document := map[string]any{"steps": steps, "same_content": f.SameContent, "tip": f.Tip, "takes_back": takenBackDocuments(taken)}
+			if err := c.answer(document, func(w io.Writer) { printForecast(w, f, taken) }); err != nil {
 				return err
 			}
 			if f.Conflicts() > 0 {
@@ -157,19 +158,40 @@ func (c *command) forecast() *cobra.Command {
 	}
 }
 
-func (c *command) forecastOf(ctx context.Context, a *app.App, name string) (*replay.Forecast, error) {
+func (c *command) forecastOf(ctx context.Context, a *app.App, name string) (*replay.Forecast, []journal.LostWork, error) {
 	data, err := c.readFile(ctx, name)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	plan, err := planning.Of(a).ReadPlan(ctx, data)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return planning.Of(a).Forecast(ctx, plan, nil)
+	f, err := planning.Of(a).Forecast(ctx, plan, nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	taken, err := planning.Of(a).TakesBack(ctx, plan, f)
+	return f, taken, err
 }
 
-func printForecast(w io.Writer, f *replay.Forecast) {
+type takenBackDocument struct {
+	Commit  repo.ID `json:"commit"`
+	Author  string  `json:"author"`
+	Subject string  `json:"subject"`
+	Path    string  `json:"path"`
+	Lines   int     `json:"lines"`
+}
+
+func takenBackDocuments(list []journal.LostWork) []takenBackDocument {
+	documents := []takenBackDocument{}
+	for _, t := range list {
+		documents = append(documents, takenBackDocument{t.Commit, t.Author, t.Subject, string(t.Path), t.Lines})
+	}
+	return documents
+}
+
+func printForecast(w io.Writer, f *replay.Forecast, taken []journal.LostWork) {
 	for i, s := range f.Steps {
 		fmt.Fprintf(w, "%3d  %-8s  %s\n", i+1, s.Result, safe.Line(s.Title))
 		if s.Reason != "" {
@@ -178,6 +200,9 @@ func printForecast(w io.Writer, f *replay.Forecast) {
 		for _, move := range s.Followed {
 			fmt.Fprintf(w, "               follows the rename of %s to %s\n", safe.Line(move.From), safe.Line(move.To))
 		}
+	}
+	if len(taken) > 0 {
+		fmt.Fprintf(w, "It takes back: %s.\n", safe.Line(planning.TakenBackSays(taken)))
 	}
 	switch {
 	case f.Conflicts() > 0:
@@ -193,7 +218,7 @@ func printForecast(w io.Writer, f *replay.Forecast) {
 }
 
 func (c *command) apply() *cobra.Command {
-	var published, content, leave bool
+	var published, content, leave, others bool
 	var unlock string
 	cmd := &cobra.Command{
 		Use:   "apply PLAN",
@@ -217,6 +242,9 @@ func (c *command) apply() *cobra.Command {
 				consent = app.Unlocked
 			case published:
 				consent = app.Published
+			}
+			if others {
+				consent |= app.Others
 			}
 			if leave {
 				consent |= app.LeaveStack
@@ -249,6 +277,7 @@ func (c *command) apply() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&unlock, "unlock", "", "the shared branch that is rewritten all the same, by its name: whoever builds on it "+
 		"would get its commits twice")
+	cmd.Flags().BoolVar(&others, "others", false, "go on although commits or lines of others go, which the refusal names")
 	cmd.Flags().BoolVar(&leave, "leave-stack", false, "branches that sit on the commits and conflict with what comes out stay on the old ones")
 	cmd.Flags().BoolVar(&content, "new-content", false, "go on although the plan leaves nothing out and the content at the end is another")
 	cmd.Flags().BoolVar(&published, "published", false, "go on although another branch of a remote has a commit that is rewritten")

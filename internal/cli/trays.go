@@ -318,7 +318,7 @@ func (c *command) check() *cobra.Command {
 }
 
 func (c *command) checkPlan(ctx context.Context, a *app.App, name string) error {
-	f, err := c.forecastOf(ctx, a, name)
+	f, _, err := c.forecastOf(ctx, a, name)
 	if err != nil {
 		return err
 	}

@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"bastel/internal/repo"
+	"bastel/internal/wording"
 )
 
 // Ref is where the chain ends.
@@ -129,11 +130,33 @@ type Entry struct {
 	Renamed  []string       `json:"renamed,omitempty"` // a branch's name before, and the one that it got: its settings follow
 	// Of a switch: what was put aside with the branch that was left, each file and each path of the index with what the branch's
 	// commit has there afterwards, and the entries whose files came back.
-	Aside      []File    `json:"aside,omitempty"`
-	AsideIndex []File    `json:"aside_index,omitempty"`
-	Back       []int     `json:"back,omitempty"`
-	Plan       string    `json:"plan,omitempty"` // of an apply: the plan; of its undo: the draft that there was then
-	Keep       []repo.ID `json:"-"`              // blobs that the entry keeps from being pruned
+	Aside      []File `json:"aside,omitempty"`
+	AsideIndex []File `json:"aside_index,omitempty"`
+	Back       []int  `json:"back,omitempty"`
+	Plan       string `json:"plan,omitempty"` // of an apply: the plan; of its undo: the draft that there was then
+	// Of an apply: what its answers took back of what others brought.
+	TakesBack []LostWork `json:"takes_back,omitempty"`
+	Keep      []repo.ID  `json:"-"` // blobs that the entry keeps from being pruned
+}
+
+// LostWork is what an answer took back of a commit that came with others, in one file.
+type LostWork struct {
+	Commit  repo.ID `json:"commit"`
+	Author  string  `json:"author"`
+	Subject string  `json:"subject"`
+	Path    []byte  `json:"path"`
+	Lines   int     `json:"lines"` // 0: the file is no text
+	Mine    bool    `json:"mine,omitempty"`
+	Entry   int     `json:"entry"` // of the plan, from 1
+}
+
+// Says names it for people.
+func (l LostWork) Says() string {
+	lines := wording.Count(l.Lines, "line")
+	if l.Lines == 0 {
+		lines = "the content"
+	}
+	return fmt.Sprintf("%s of %s (%s %q) in %s", lines, l.Author, l.Commit.Short(), l.Subject, l.Path)
 }
 
 // File is a path that an entry changed. Of a discard: the working file as it lay on

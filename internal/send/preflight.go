@@ -32,13 +32,14 @@ const (
 	Identity  = "identity"
 	Checks    = "checks"
 	Read      = "read"
+	Others    = "others"
 	Notes     = "notes"
 	Reviewers = "reviewers"
 	UpToDate  = "up_to_date"
 )
 
 // ItemNames lists the items in the order in which they are looked at.
-var ItemNames = []string{Linear, Subjects, Messages, Leftovers, LargeFile, Identity, Checks, Read, Notes, Reviewers, UpToDate}
+var ItemNames = []string{Linear, Subjects, Messages, Leftovers, LargeFile, Identity, Checks, Read, Others, Notes, Reviewers, UpToDate}
 
 // Item is one thing that the preflight looked at.
 type Item struct {
@@ -72,6 +73,7 @@ type Facts struct {
 	Failed    []repo.ID
 	Unchecked []repo.ID
 	Unread    []repo.ID // commits of which not every hunk was read
+	TakesBack []string  // what answers to conflicts took back of others' lines, each as a sentence part
 	Notes     int       // of the user's own on the branch, that are not settled
 	Reviewers []string  // whose notes are not settled, one for each note
 }
@@ -126,6 +128,8 @@ func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
 		return said(f.Unchecked, "the check passed on every commit", "%s not checked yet", "commit"), f.Unchecked, len(f.Unchecked) == 0
 	case Read:
 		return said(f.Unread, "every commit was read through", "%s not read through yet", "commit"), f.Unread, len(f.Unread) == 0
+	case Others:
+		return foundIn(f.TakesBack, "nothing that others wrote is taken back", "taken back of what others wrote"), nil, len(f.TakesBack) == 0
 	case Notes:
 		if f.Notes == 0 {
 			return "no note is open", nil, true
@@ -151,6 +155,8 @@ func details(name string, f Facts, commits []repo.ID) (lines []string) {
 		return f.Leftovers
 	case LargeFile:
 		return f.Large
+	case Others:
+		return f.TakesBack
 	}
 	for _, c := range f.Commits {
 		if !slices.Contains(commits, c.ID) {

@@ -24,7 +24,7 @@ func TestTheWalkOfTheREADME(t *testing.T) {
 	walk, _, _ = strings.Cut(walk, "\n\n")
 	rows := strings.Split(strings.TrimSpace(walk), "\n")
 	require.Greater(t, len(rows), 15)
-	names := map[string]string{"enter": "Enter", "esc": "Escape", "ctrl+s": "C-s"}
+	names := map[string]string{"enter": "Enter", "esc": "Escape", "ctrl+s": "C-s", "ctrl+end": "C-End", "backspace": "BSpace"}
 	work, shared := makeDemo(t)
 	term := open(t, work.Dir, 142, 42)
 	term.waitFor("3 hunks")
@@ -34,6 +34,9 @@ func TestTheWalkOfTheREADME(t *testing.T) {
 			switch {
 			case key[2] != "":
 				term.text(key[2])
+			case key[1] == "n":
+				term.waitFor("y yes")
+				term.keys("n")
 			case names[key[1]] != "":
 				term.keys(names[key[1]])
 			case key[1] == "y": // whoever reads the question presses then
@@ -51,4 +54,5 @@ func TestTheWalkOfTheREADME(t *testing.T) {
 	}
 	require.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", "feature/berth-board"))
 	require.Empty(t, work.Git("rev-list", "--merges", "HEAD"))
+	require.Contains(t, work.Git("show", "HEAD:config/quay.toml"), "unit = \"cm\"\neast_quay = 620\nnorth_mole = 940\nfish_steps = 300\n")
 }

@@ -19,7 +19,7 @@ import (
 // nothing. Loose and staged changes are carried along.
 //
 // What others may build on is rewritten only with consent. Errors: ErrPublished,
-// ErrSharedBranch.
+// ErrSharedBranch, ErrNewContent, ErrOthers.
 func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, progress replay.Progress) (app.Applied, error) {
 	if err := a.RefuseUnfinished(); err != nil {
 		return app.Applied{}, err
@@ -33,6 +33,13 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 		return app.Applied{}, err
 	}
 	if err := applicable(plan, forecast, consent); err != nil {
+		return app.Applied{}, err
+	}
+	taken, err := a.TakesBack(ctx, plan, forecast)
+	if err != nil {
+		return app.Applied{}, err
+	}
+	if err := a.guardOthers(ctx, plan, forecast, taken, consent); err != nil {
 		return app.Applied{}, err
 	}
 	if forecast.Tip != plan.Tip {
@@ -53,7 +60,7 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 		what = forecast.Steps[len(forecast.Steps)-1].Title
 	}
 	entry := journal.Entry{Kind: journal.Apply, Ref: "refs/heads/" + plan.Branch, Old: plan.Tip, New: forecast.Tip,
-		Title: what, Pairs: forecast.Pairs(), Taken: forecast.Taken()}
+		Title: what, Pairs: forecast.Pairs(), Taken: forecast.Taken(), TakesBack: taken}
 	if entry.Plan, err = planText(plan); err != nil {
 		return result, err
 	}

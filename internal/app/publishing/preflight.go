@@ -103,7 +103,44 @@ func (a *App) facts(ctx context.Context, branch string, settings app.Settings) (
 	if err := a.readFacts(ctx, compared.Branch, sources, &f); err != nil {
 		return f, err
 	}
+	if f.TakesBack, err = a.takenBack(ctx, head, compared.Adds); err != nil {
+		return f, err
+	}
 	return f, a.addedFacts(ctx, sources, &f)
+}
+
+// takenBack names what answers to conflicts took back of others' lines in commits that the remote would get, as far as the files
+// were not changed since.
+func (a *App) takenBack(ctx context.Context, head repo.Head, adds []repo.ID) (said []string, err error) {
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return nil, err
+	}
+	tip, err := a.TreeOf(ctx, head.Commit)
+	if err != nil {
+		return nil, err
+	}
+	objects := a.Engine.Objects()
+	for _, e := range slices.Backward(entries) {
+		if len(e.TakesBack) == 0 || !slices.Contains(adds, e.New) {
+			continue
+		}
+		applied, err := a.TreeOf(ctx, e.New)
+		if err != nil {
+			return nil, err
+		}
+		for _, t := range e.TakesBack {
+			changed, err := app.AnyDiffers(ctx, objects, applied, tip, []merge.Difference{{Path: string(t.Path)}})
+			if err != nil {
+				return nil, err
+			}
+			if !changed && !t.Mine {
+				said = append(said, t.Says())
+			}
+		}
+		break
+	}
+	return said, nil
 }
 
 // readFacts says what was not read yet, and how many notes are open.

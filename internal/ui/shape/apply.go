@@ -29,7 +29,7 @@ func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
 		Title: "Rewriting " + plan.Branch,
 		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			result, err := m.planning.Apply(ctx, plan, consent, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
-			if errors.Is(err, app.ErrPublished) || errors.Is(err, app.ErrNewContent) || errors.Is(err, app.ErrStack) {
+			if errors.Is(err, app.ErrPublished) || errors.Is(err, app.ErrNewContent) || errors.Is(err, app.ErrOthers) || errors.Is(err, app.ErrStack) {
 				return kit.Got{Msg: m.askConsent(plan, consent, err)}, nil
 			}
 			if err != nil {
@@ -50,6 +50,9 @@ func (m *Model) askConsent(plan shape.Plan, given app.Consent, guarded error) te
 	if errors.Is(guarded, app.ErrNewContent) {
 		return kit.Ask{Question: consequence + " y applies it all the same; = shows the difference.", Key: "y",
 			Yes: m.applyWith(plan, given|app.NewContent)}
+	}
+	if errors.Is(guarded, app.ErrOthers) {
+		return kit.Ask{Question: consequence + " y lets it go.", Key: "y", Yes: m.applyWith(plan, given|app.Others)}
 	}
 	if errors.Is(guarded, app.ErrStack) {
 		return kit.Ask{Question: consequence + " y rewrites these all the same.", Key: "y", Yes: m.applyWith(plan, given|app.LeaveStack)}

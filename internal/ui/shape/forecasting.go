@@ -7,6 +7,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/journal"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/shape"
@@ -16,6 +17,7 @@ import (
 type forecasted struct {
 	number   int
 	forecast *replay.Forecast
+	taken    []journal.LostWork
 	err      error
 }
 
@@ -37,7 +39,7 @@ func (m *Model) takeForecast(msg forecasted) tea.Cmd {
 	if msg.number != m.number {
 		return nil
 	}
-	m.forecast, m.trouble = msg.forecast, ""
+	m.forecast, m.taken, m.trouble = msg.forecast, msg.taken, ""
 	if msg.err != nil {
 		m.trouble = msg.err.Error()
 	}
@@ -79,6 +81,10 @@ func (m *Model) show(plan shape.Plan) tea.Cmd {
 			return kit.Notice{Text: err.Error(), Trouble: true}
 		}
 		forecast, err := m.planning.Forecast(ctx, plan, nil)
-		return kit.ForScreen{Screen: Name, Msg: forecasted{number, forecast, err}}
+		var taken []journal.LostWork
+		if err == nil {
+			taken, err = m.planning.TakesBack(ctx, plan, forecast)
+		}
+		return kit.ForScreen{Screen: Name, Msg: forecasted{number, forecast, taken, err}}
 	}
 }

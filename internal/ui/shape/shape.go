@@ -17,6 +17,7 @@ import (
 	"bastel/internal/app/planning"
 	"bastel/internal/app/resolving"
 	"bastel/internal/app/sorting"
+	"bastel/internal/journal"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
@@ -64,8 +65,9 @@ type Model struct {
 	lookAbove int // rows above what it changes
 
 	forecast *replay.Forecast
-	trouble  string // why there is no forecast
-	number   int    // of the latest plan: forecasts of older ones are passed over
+	taken    []journal.LostWork // what its answers take back of what came with others
+	trouble  string             // why there is no forecast
+	number   int                // of the latest plan: forecasts of older ones are passed over
 	keeper   kit.Keeper
 	cancel   context.CancelFunc
 	writing  kit.MessageHelp

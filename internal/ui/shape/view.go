@@ -9,6 +9,8 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/app"
+	"bastel/internal/app/planning"
+	"bastel/internal/journal"
 	"bastel/internal/lanes"
 	"bastel/internal/merge"
 	"bastel/internal/replay"
@@ -187,6 +189,8 @@ func (m *Model) summary(theme kit.Theme) (string, kit.Style) {
 		return "forecast …", theme.Dim
 	case f.Conflicts() > 0:
 		return wording.Count(f.Conflicts(), "conflict") + " in the way of applying it", theme.Trouble
+	case len(m.taken) > 0:
+		return wording.Count(f.Made(), "commit") + ", taking back " + safe.Line(planning.TakenBackSays(m.taken)), theme.Trouble
 	case f.SameContent && !m.plan.Changes():
 		return wording.Count(f.Made(), "commit") + ", nothing planned yet", theme.Dim
 	case f.SameContent:
@@ -270,15 +274,29 @@ func (m *Model) origin(e shape.Entry) string {
 	return text
 }
 
+// takenBy is what the answers of one entry, counted from 1, take back of what came with others.
+func (m *Model) takenBy(entry int) (list []journal.LostWork) {
+	for _, t := range m.taken {
+		if t.Entry == entry {
+			list = append(list, t)
+		}
+	}
+	return list
+}
+
 // outcome is the forecast of one entry. It is looked up by the entry's sources, so
 // that what is known of the others stays while a new forecast is under way.
 func (m *Model) outcome(e shape.Entry, theme kit.Theme) (result, why kit.Seg) {
 	if m.forecast == nil {
 		return kit.Seg{}, kit.Seg{}
 	}
-	for _, step := range m.forecast.Steps {
+	for at, step := range m.forecast.Steps {
 		if !slices.Equal(step.From, e.From) {
 			continue
+		}
+		if taken := m.takenBy(at + 1); len(taken) > 0 {
+			return kit.Seg{Text: "takes back", Style: theme.Trouble}, kit.Seg{Text: safe.Show("  " + safe.Line(planning.TakenBackSays(taken))),
+				Style: theme.Trouble.Bold(false)}
 		}
 		switch step.Result {
 		case replay.Conflict:
