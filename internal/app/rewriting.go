@@ -19,6 +19,7 @@ type Applied struct {
 	SameContent bool
 	Signatures  int             // of commits that were made anew, and lost them
 	Carried     int             // other branches that moved along
+	Emptied     []string        // titles of entries of which the answers left nothing
 	Became      []CommitMapping // what became of each commit
 	Warning     string          // what a hook that runs afterwards had to complain about
 }
@@ -26,6 +27,9 @@ type Applied struct {
 // Remarks says in sentences what else a reader should know: each begins with a blank.
 func (r Applied) Remarks() string {
 	text := ""
+	if n := len(r.Emptied); n > 0 {
+		text += fmt.Sprintf(" The answers left nothing of %s: “%s”.", wording.Count(n, "entry"), strings.Join(r.Emptied, "”, “"))
+	}
 	if r.Carried > 0 {
 		text += " " + wording.Count(r.Carried, "other branch") + " came along."
 	}

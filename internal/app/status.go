@@ -238,9 +238,9 @@ func (s BranchStatus) exchange() string {
 	case s.Unsent > 0 && s.Removes > 0 && replaced == 0:
 		return fmt.Sprintf(" %s: %d to send, %d of others to take in.", s.Upstream, s.Unsent, s.Removes)
 	case s.Unsent > 0 && s.Removes > 0:
-		return fmt.Sprintf(" %s: %d to send, %d to replace, %d of others to take in.", s.Upstream, s.Unsent, replaced, s.Removes)
+		return fmt.Sprintf(" %s: %d to send in place of %d, %d of others to take in.", s.Upstream, s.Unsent, replaced, s.Removes)
 	case s.Unsent > 0 && s.Unseen > 0:
-		return fmt.Sprintf(" %s: %d to send, %d to replace.", s.Upstream, s.Unsent, s.Unseen)
+		return fmt.Sprintf(" %s: %d to send in place of %d.", s.Upstream, s.Unsent, s.Unseen)
 	case s.Unsent > 0:
 		return fmt.Sprintf(" %d not on %s yet.", s.Unsent, s.Upstream)
 	case s.Unseen > 0:

@@ -36,7 +36,7 @@ func (h History) width() vg.Length          { return seamWidth }
 // rows are the headings, and the commits below them.
 func (h History) rows() int { return 1 + max(len(h.Before.Knots), len(h.After.Knots)) }
 func (h History) legend() []key {
-	return []key{{thread, "a commit, and what it became; the oldest at the top"}, {ending, "left out"}}
+	return []key{{thread, "a commit, and what it became; the oldest at the top"}, {ending, "left out, or emptied"}}
 }
 
 func (h History) row(p *pen, i int, y vg.Length) {

@@ -35,7 +35,7 @@ func (s Seam) heading() (string, string) { return s.Title, s.Subtitle }
 func (s Seam) width() vg.Length          { return seamWidth }
 func (s Seam) rows() int                 { return max(len(s.Left), len(s.Right)) }
 func (s Seam) legend() []key {
-	return []key{{thread, "a commit, and what it becomes"}, {ending, "left out"}}
+	return []key{{thread, "a commit, and what it becomes"}, {ending, "left out, or emptied"}}
 }
 
 func (s Seam) row(p *pen, i int, y vg.Length) {

@@ -95,6 +95,16 @@ func (f *Forecast) Conflicts() (n int) {
 	return n
 }
 
+// Emptied are the steps of which answers to conflicts leave nothing.
+func (f *Forecast) Emptied() (list []Step) {
+	for _, step := range f.Steps {
+		if step.Result == Empty && len(step.PathConflicts) > 0 {
+			list = append(list, step)
+		}
+	}
+	return list
+}
+
 // Made counts the commits that come out.
 func (f *Forecast) Made() (n int) {
 	for _, step := range f.Steps {

@@ -49,6 +49,9 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	}
 	result := app.Applied{Old: plan.Tip, New: forecast.Tip, SameContent: forecast.SameContent, Signatures: forecast.Signatures}
 	result.Commits = forecast.Made()
+	for _, step := range forecast.Emptied() {
+		result.Emptied = append(result.Emptied, step.Title)
+	}
 	if result.New.IsZero() {
 		return result, app.Refuse("The plan leaves the branch without any commit. Keep at least one.")
 	}

@@ -105,6 +105,10 @@ func (a *App) seamOfEntry(ctx context.Context, e journal.Entry) (draw.Seam, erro
 	if err != nil {
 		return picture, err
 	}
+	plan, err := shape.Decode([]byte(e.Plan))
+	if err != nil && e.Plan != "" {
+		return picture, err
+	}
 	became := map[repo.ID][]repo.ID{}
 	made := map[repo.ID]bool{}
 	for _, pair := range slices.Concat(e.Pairs, e.Taken) {
@@ -124,7 +128,11 @@ func (a *App) seamOfEntry(ctx context.Context, e journal.Entry) (draw.Seam, erro
 		if faded {
 			picture.Threads = append(picture.Threads, lanes.Thread{From: i, To: lanes.Ends})
 		}
-		picture.Left = append(picture.Left, draw.Row{Mark: fmt.Sprint(i + 1), Title: s.Commit.Subject(), Note: s.ID.Short(), Faded: faded})
+		note := s.ID.Short()
+		if faded && e.Plan != "" && !slices.Contains(plan.LeftOut, s.ID) {
+			note += ", emptied"
+		}
+		picture.Left = append(picture.Left, draw.Row{Mark: fmt.Sprint(i + 1), Title: s.Commit.Subject(), Note: note, Faded: faded})
 	}
 	for i, s := range new {
 		picture.Right = append(picture.Right, draw.Row{Mark: shape.Letter(i), Title: s.Commit.Subject(), Note: s.ID.Short()})

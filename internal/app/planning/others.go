@@ -47,21 +47,22 @@ func (a *App) OthersGone(ctx context.Context, plan shape.Plan, f *replay.Forecas
 			add(id, "left out")
 		}
 	}
+	for _, step := range f.Emptied() {
+		for _, id := range step.Sources {
+			add(id, "emptied by an answer")
+		}
+	}
 	for _, step := range f.Steps {
-		switch {
-		case step.Result == replay.Empty && len(step.PathConflicts) > 0:
-			for _, id := range step.Sources {
-				add(id, "emptied by an answer")
-			}
-		case !step.Commit.IsZero() && !step.Kept && len(step.Sources) > 1:
-			made, err := commitIn(ctx, f.Objects(), step.Commit)
-			if err != nil {
-				return nil, err
-			}
-			for _, id := range step.Sources {
-				if !credits(made, by[id].Commit) {
-					add(id, "joined to a commit of "+made.Writer().Name)
-				}
+		if step.Commit.IsZero() || step.Kept || len(step.Sources) < 2 {
+			continue
+		}
+		made, err := commitIn(ctx, f.Objects(), step.Commit)
+		if err != nil {
+			return nil, err
+		}
+		for _, id := range step.Sources {
+			if !credits(made, by[id].Commit) {
+				add(id, "joined to a commit of "+made.Writer().Name)
 			}
 		}
 	}

@@ -150,7 +150,7 @@ func TestWhatCameAndWentIsNotOnesOwn(t *testing.T) {
 			require.NoError(t, err)
 			plan, err := a.NewPlan(ctx, "", "")
 			require.NoError(t, err)
-			_, err = planning.Of(a).Apply(ctx, plan.LeaveOut(len(plan.Next)-1), app.OwnOnly, nil)
+			_, err = planning.Of(a).Apply(ctx, plan.LeaveOut(len(plan.Next)-1), app.Others, nil)
 			require.NoError(t, err)
 		}, false},
 		"left out, and that taken back": {func(t *testing.T, f *fixture.Repo, a *app.App) {
@@ -158,7 +158,7 @@ func TestWhatCameAndWentIsNotOnesOwn(t *testing.T) {
 			require.NoError(t, err)
 			plan, err := a.NewPlan(ctx, "", "")
 			require.NoError(t, err)
-			_, err = planning.Of(a).Apply(ctx, plan.LeaveOut(len(plan.Next)-1), app.OwnOnly, nil)
+			_, err = planning.Of(a).Apply(ctx, plan.LeaveOut(len(plan.Next)-1), app.Others, nil)
 			require.NoError(t, err)
 			for range 2 {
 				_, err = planning.Of(a).Undo(ctx)

@@ -137,7 +137,7 @@ func TestOthersAreNamed(t *testing.T) {
 	require.NoError(t, err)
 	plan, err := a.NewPlan(ctx, "", "")
 	require.NoError(t, err)
-	_, err = planning.Of(a).Apply(ctx, plan.LeaveOut(len(plan.Next)-1).Reword(0, "one, better\n"), app.OwnOnly, nil)
+	_, err = planning.Of(a).Apply(ctx, plan.LeaveOut(len(plan.Next)-1).Reword(0, "one, better\n"), app.Others, nil)
 	require.NoError(t, err)
 	c, err := publishing.Of(a).CompareRemote(ctx, "", true)
 	require.NoError(t, err)
@@ -149,7 +149,7 @@ func TestOthersAreNamed(t *testing.T) {
 	assert.Equal(t, "3 of yours replaced and 1 of Mira Lund gone", c.Replacing())
 	s, err := a.BranchStatus(ctx)
 	require.NoError(t, err)
-	assert.Contains(t, s.Sentence(), "3 to send, 3 to replace, 1 of others to take in")
+	assert.Contains(t, s.Sentence(), "3 to send in place of 3, 1 of others to take in")
 	_, err = publishing.Of(a).Removable(ctx, publishing.Outgoing{Comparison: c}, []string{"HEAD"})
 	assert.ErrorContains(t, err, "no commit of somebody else that would go")
 

@@ -9,6 +9,7 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"strings"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -17,6 +18,7 @@ import (
 	"bastel/internal/mend"
 	"bastel/internal/replay"
 	"bastel/internal/repo"
+	"bastel/internal/safe"
 	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
@@ -124,8 +126,9 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 			if m.unforecast = msg.Err; msg.Err != nil {
 				return nil // what was known stays: that nothing conflicts is not known
 			}
+			emptied := m.newlyEmpty(msg.Forecast)
 			m.forecast = msg.Forecast
-			return m.read()
+			return tea.Batch(m.read(), emptied)
 		}
 	case joining:
 		return m.planner.Edit(func(p shape.Plan) shape.Plan { return p.Join(msg...) })
@@ -173,6 +176,24 @@ func (m *Model) takeWaiting(read *resolving.PendingMerge) tea.Cmd {
 	cmd := m.take([]resolving.ConflictedStep{read.ConflictedStep}, read.Memory)
 	m.lookAnew()
 	return cmd
+}
+
+// newlyEmpty says of which entries an answer leaves nothing, as soon as it does.
+func (m *Model) newlyEmpty(now *replay.Forecast) tea.Cmd {
+	if m.forecast == nil || now == nil {
+		return nil
+	}
+	var titles []string
+	for _, step := range now.Emptied() {
+		known := func(was replay.Step) bool { return slices.Equal(was.From, step.From) }
+		if !slices.ContainsFunc(m.forecast.Emptied(), known) {
+			titles = append(titles, "“"+safe.Line(step.Title)+"”")
+		}
+	}
+	if len(titles) == 0 {
+		return nil
+	}
+	return kit.Say("This answer leaves nothing of " + strings.Join(titles, ", ") + ": no commit comes out of it.")
 }
 
 // read finds what met in the plan.
