@@ -118,7 +118,25 @@ func (a *App) check(ctx context.Context, op *Operation) error {
 			return err
 		})
 	}
-	return group.Wait()
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	return a.nobodyElses(op)
+}
+
+// nobodyElses refuses to move, rename or delete a branch that is rebased or bisected somewhere: that would break it, or be undone by its
+// end.
+func (a *App) nobodyElses(op *Operation) error {
+	if op.Entry.Kind == journal.Push || op.Entry.Kind == journal.Pushed { // whose refs are a remote's
+		return nil
+	}
+	for _, busy := range a.Repo.BusyBranches() {
+		moves := func(m journal.RefMove) bool { return m.Ref == busy.Ref && m.Old != m.New }
+		if moves(journal.RefMove{Ref: op.Entry.Ref, Old: op.Entry.Old, New: op.Entry.New}) || slices.ContainsFunc(op.Entry.Others, moves) {
+			return Refuse("%s. Nothing was changed. End that first.", busy.Says())
+		}
+	}
+	return nil
 }
 
 // ready writes the objects of an operation, and looks at the files that it changes.

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"bastel/internal/repo"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -72,4 +73,14 @@ func (a *App) KeepUnfinished(texts Unfinished) error {
 		return fmt.Errorf("keep what is being written: %w", err)
 	}
 	return a.WriteState(unfinishedFile, string(data))
+}
+
+// OperationUnderWay is the commit that is merged, replayed, picked or taken back, where such an operation waits; zero: none does.
+func (a *App) OperationUnderWay() (repo.ID, error) {
+	for _, name := range []string{repo.MergeHead, repo.RebaseHead, repo.CherryPickHead, repo.RevertHead} {
+		if id, _, err := a.Repo.OperationHead(name); err != nil || !id.IsZero() {
+			return id, err
+		}
+	}
+	return repo.ID{}, nil
 }

@@ -119,6 +119,7 @@ type Entry struct {
 	Raw      bool           `json:"raw,omitempty"`      // their contents afterwards are bytes of the disk, without filters
 	Index    []File         `json:"index,omitempty"`    // paths of the index that changed along
 	Stages   []Stage        `json:"stages,omitempty"`   // of a mend: what was unsettled before
+	During   repo.ID        `json:"during,omitzero"`    // of a mend: what was merged, picked or taken back then; zero: a stash
 	Others   []RefMove      `json:"others,omitempty"`   // refs that moved along
 	Remote   string         `json:"remote,omitempty"`   // of a push: where it went
 	Outcome  Outcome        `json:"outcome,omitempty"`  // of an answer to a push

@@ -85,6 +85,9 @@ const (
 // OperationHead reads such a file; the zero id where it is not there. A merge of more
 // than two sides names several: then only the first is given, and more is true.
 func (r *Repo) OperationHead(name string) (id ID, more bool, err error) {
+	if name == RebaseHead && !r.rebasing() {
+		return ID{}, false, nil // it may stay behind
+	}
 	data, err := os.ReadFile(filepath.Join(r.gitDir, name))
 	if errors.Is(err, fs.ErrNotExist) {
 		return ID{}, false, nil
@@ -98,6 +101,15 @@ func (r *Repo) OperationHead(name string) (id ID, more bool, err error) {
 	}
 	id, err = ParseID(lines[0])
 	return id, len(lines) > 1, err
+}
+
+func (r *Repo) rebasing() bool {
+	for _, dir := range []string{"rebase-merge", "rebase-apply"} {
+		if _, err := os.Lstat(filepath.Join(r.gitDir, dir)); err == nil {
+			return true
+		}
+	}
+	return false
 }
 
 // MergeMessage is the message that was drafted for a merge that waits.

@@ -52,12 +52,22 @@ func (m *Model) offerUndo(ctx context.Context) tea.Msg {
 // offerTakingBack says that the last thing done was a push, which undo does not take back.
 func (m *Model) offerTakingBack(push journal.Entry) kit.Choose {
 	name := strings.TrimPrefix(push.Ref, "refs/heads/")
+	before := kit.Option{Label: "undo the step before it", Detail: "here only; what is on the remote stays. It says first which one that is.",
+		Do: func() tea.Cmd { return kit.Seek(m.seeking(), "what can be taken back", m.offerUndo) }}
+	if push.New.IsZero() {
+		return kit.Choose{Question: true, Title: "The last thing done here is that " + name + " was deleted on " + push.Remote + ".",
+			Options: []kit.Option{
+				{Label: "leave it", Detail: "Nothing is changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
+				{Label: "bring it back there", Detail: "where it was, at " + push.Old.Short() + ", unless it is there again",
+					Do: func() tea.Cmd { return send.BringBack(m.app) }},
+				before,
+			}}
+	}
 	return kit.Choose{Question: true, Title: "The last thing done here is the push of " + name + " to " + push.Remote +
 		". Others may have it by now.", Options: []kit.Option{
 		{Label: "leave it", Detail: "Nothing is changed.", Do: func() tea.Cmd { return kit.Say("Nothing was changed.") }},
 		{Label: "take the push back", Detail: "as X does in Send: the remote is asked first", Do: func() tea.Cmd { return send.TakeBack(m.app) }},
-		{Label: "undo the step before it", Detail: "here only; what was sent stays there. It says first which one that is.",
-			Do: func() tea.Cmd { return kit.Seek(m.seeking(), "what can be taken back", m.offerUndo) }},
+		before,
 	}}
 }
 

@@ -180,6 +180,9 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 	case journal.Land:
 		return op, a.LandingStep(ctx, op, entry)
 	case journal.Mend:
+		if err := a.stillUnderWay(ctx, entry); err != nil {
+			return op, err
+		}
 		if kind == journal.Undo {
 			op.Stages = app.StagesOf(entry.Stages)
 		}
@@ -213,6 +216,23 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 	// The working tree, and of tray A by itself the index too, keep what the commit held:
 	// it is staged again.
 	return op, a.stillAt(ctx, entry, record.Old)
+}
+
+// stillUnderWay refuses where what an answer was given to is over: its conflicts would come back into something else.
+func (a *App) stillUnderWay(ctx context.Context, entry journal.Entry) error {
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return err
+	}
+	during, err := a.OperationUnderWay()
+	if err != nil {
+		return err
+	}
+	if head.Commit != entry.Old || during != entry.During {
+		return app.Refuse("What the last step (%s) was an answer to went on, or ended, since. Nothing was changed: its conflicts would come back "+
+			"into something else. Pass it over: bastel undo --pass-over.", entry.Title)
+	}
+	return nil
 }
 
 // asLeft keeps those files and paths of the index in a step back that lie just as the step left them.

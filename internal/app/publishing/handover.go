@@ -2,6 +2,7 @@ package publishing
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -182,11 +183,33 @@ func (a *App) PushedLast(ctx context.Context) (journal.Entry, bool, error) {
 	return journal.Entry{}, false, nil
 }
 
+// bringBack makes a branch anew that was deleted on a remote, where it was, unless it is there again.
+func (a *App) bringBack(ctx context.Context, gone journal.Entry, progress func(line string)) (said string, warnings []string, err error) {
+	name := strings.TrimPrefix(gone.Ref, "refs/heads/")
+	if there, err := a.Repo.Has(ctx, gone.Old); err != nil || !there || gone.Old.IsZero() {
+		return "", nil, cmp.Or[error](err, app.Refuse("What %s had on %s is not here, so it cannot be brought back. Nothing was changed.", name,
+			gone.Remote))
+	}
+	p := push{App: a, remote: gone.Remote, progress: progress, done: journal.TakenBack, title: name + " brought back on " + gone.Remote,
+		refs: []repo.PushedRef{{Ref: gone.Ref, ID: gone.Old}}}
+	sent, err := p.carryOut(ctx)
+	if err != nil {
+		return "", nil, err
+	}
+	return fmt.Sprintf("%s is on %s again, at %s.", name, gone.Remote, gone.Old.Short()), sent.Warnings, nil
+}
+
 // TakeBackSent puts the remote's branch back to where it was before the last push, with a
 // lease on what was sent; a branch that was new there goes. It says so in a sentence.
 func (a *App) TakeBackSent(ctx context.Context, remote string, progress func(line string)) (said string, warnings []string, err error) {
 	if err := a.RefuseUnfinished(); err != nil {
 		return "", nil, err
+	}
+	if gone, last, err := a.PushedLast(ctx); err != nil || last && gone.New.IsZero() {
+		if err != nil {
+			return "", nil, err
+		}
+		return a.bringBack(ctx, gone, progress)
 	}
 	last, c, err := a.LastSent(ctx, remote)
 	if err != nil {

@@ -164,6 +164,9 @@ func (a *App) writeResolved(ctx context.Context, stages []repo.Stage, entries []
 	}
 	entry.Files = withoutSubmodules(entry.Files)
 	entry.Kind = journal.Mend
+	if entry.During, err = a.OperationUnderWay(); err != nil {
+		return nil, err
+	}
 	if !write {
 		entry.Files = nil
 	}

@@ -286,13 +286,20 @@ func (m *Model) draw() tea.Cmd {
 	}})
 }
 
-// TakeBack asks the remote about the last push of the branch at work, says what taking it back
-// does, and asks: what the remote has is everybody's to see.
-func TakeBack(a *app.App) tea.Cmd {
-	work := kit.Start(kit.Work[string]{Title: "Taking the push back", Do: func(ctx context.Context, report func(string)) (string, error) {
+// BringBack makes the branch anew on its remote that was deleted there last.
+func BringBack(a *app.App) tea.Cmd { return takeBack(a, "Bringing the branch back") }
+
+func takeBack(a *app.App, title string) tea.Cmd {
+	return kit.Start(kit.Work[string]{Title: title, Do: func(ctx context.Context, report func(string)) (string, error) {
 		said, warnings, err := publishing.Of(a).TakeBackSent(ctx, "", report)
 		return app.WithWarnings(said, warnings), err
 	}})
+}
+
+// TakeBack asks the remote about the last push of the branch at work, says what taking it back
+// does, and asks: what the remote has is everybody's to see.
+func TakeBack(a *app.App) tea.Cmd {
+	work := takeBack(a, "Taking the push back")
 	return kit.Start(kit.Work[kit.Got]{Title: "Asking the remote", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 		look, err := publishing.Of(a).LookTakingBack(ctx, "")
 		if err != nil {
