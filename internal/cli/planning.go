@@ -235,22 +235,18 @@ func (c *command) apply() *cobra.Command {
 				return err
 			}
 			consent := app.OwnOnly
+			for bit, given := range map[app.Consent]bool{app.Others: others, app.LeaveStack: leave, app.NewContent: content} {
+				if given {
+					consent |= bit
+				}
+			}
 			switch {
 			case unlock != "" && unlock != plan.Branch:
 				return fmt.Errorf("%w: --unlock names %s, and the plan is for %s", errUsage, unlock, plan.Branch)
 			case unlock != "":
-				consent = app.Unlocked
+				consent |= app.Unlocked
 			case published:
-				consent = app.Published
-			}
-			if others {
-				consent |= app.Others
-			}
-			if leave {
-				consent |= app.LeaveStack
-			}
-			if content {
-				consent |= app.NewContent
+				consent |= app.Published
 			}
 			result, err := planning.Of(a).Apply(ctx, plan, consent, nil)
 			if err != nil {

@@ -35,11 +35,8 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	if err := applicable(plan, forecast, consent); err != nil {
 		return app.Applied{}, err
 	}
-	taken, err := a.TakesBack(ctx, plan, forecast)
+	taken, err := a.guardOthers(ctx, plan, forecast, consent)
 	if err != nil {
-		return app.Applied{}, err
-	}
-	if err := a.guardOthers(ctx, plan, forecast, taken, consent); err != nil {
 		return app.Applied{}, err
 	}
 	if forecast.Tip != plan.Tip {

@@ -84,20 +84,22 @@ func credits(made, source *repo.Commit) bool {
 	return false
 }
 
-// guardOthers refuses what makes somebody else's work go, by name, without consent. Errors: app.ErrOthers.
-func (a *App) guardOthers(ctx context.Context, plan shape.Plan, f *replay.Forecast, taken []journal.LostWork, consent app.Consent) error {
-	if consent&app.Others != 0 {
-		return nil
+// guardOthers refuses what makes somebody else's work go, by name, without consent. It gives what is taken
+// back. Errors: app.ErrOthers.
+func (a *App) guardOthers(ctx context.Context, plan shape.Plan, f *replay.Forecast, consent app.Consent) ([]journal.LostWork, error) {
+	taken, err := a.TakesBack(ctx, plan, f)
+	if err != nil || consent&app.Others != 0 {
+		return taken, err
 	}
 	gone, err := a.OthersGone(ctx, plan, f)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	question := OthersSay(gone, taken)
 	if question == "" {
-		return nil
+		return taken, nil
 	}
-	return &app.Refusal{Question: question, Reason: question + " Nothing was changed. If that is meant, confirm it: bastel apply --others.",
+	return nil, &app.Refusal{Question: question, Reason: question + " Nothing was changed. If that is meant, confirm it: bastel apply --others.",
 		Err: app.ErrOthers}
 }
 

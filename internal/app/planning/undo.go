@@ -229,8 +229,8 @@ func (a *App) stillUnderWay(ctx context.Context, entry journal.Entry) error {
 		return err
 	}
 	if head.Commit != entry.Old || during != entry.During {
-		return app.Refuse("What the last step (%s) was an answer to went on, or ended, since. Nothing was changed: its conflicts would come back "+
-			"into something else. Pass it over: bastel undo --pass-over.", entry.Title)
+		return app.Refuse("What the last step (%s) was an answer to went on, or ended, since. Nothing was changed: its conflicts would come "+
+			"back into something else. Pass it over: bastel undo --pass-over.", entry.Title)
 	}
 	return nil
 }

@@ -3,6 +3,7 @@ package shape
 import (
 	"context"
 	"errors"
+	"slices"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -39,7 +40,8 @@ func (m *Model) takeForecast(msg forecasted) tea.Cmd {
 	if msg.number != m.number {
 		return nil
 	}
-	m.forecast, m.taken, m.trouble = msg.forecast, msg.taken, ""
+	m.forecast, m.trouble = msg.forecast, ""
+	m.taken = slices.DeleteFunc(msg.taken, func(t journal.LostWork) bool { return t.Mine })
 	if msg.err != nil {
 		m.trouble = msg.err.Error()
 	}
