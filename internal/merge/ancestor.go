@@ -41,7 +41,8 @@ const (
 )
 
 // ancestorMarks finds such lines, those too that the repository's own merging writes into a base that waits in its index.
-var ancestorMarks = regexp.MustCompile(`(?m)^(<{7,} (one ancestor|Temporary merge branch 1)|={7,}|>{7,} (another ancestor|Temporary merge branch 2))\r?$`)
+var ancestorMarks = regexp.MustCompile(`(?m)^(<{7,} (one ancestor|Temporary merge branch 1)|={7,}|` +
+	`>{7,} (another ancestor|Temporary merge branch 2))\r?$`)
 
 // holdsAncestors says whether a base is none that anybody wrote.
 func holdsAncestors(base []byte) bool {

@@ -8,7 +8,8 @@ import (
 	"bastel/internal/repo"
 )
 
-// Guard lists where a merge does not hold all that went in, besides what it asks about: each path that the right side added or changed must be at its place
+// Guard lists where a merge does not hold all that went in, besides what it asks about: each path that the right side
+// added or changed must be at its place
 // or at a listed move, each name given once, and nothing else of the left side may differ. It is empty unless merging has a
 // fault, whichever way the outcome came about: it looks at the trees alone. The cost follows what the right side changed and
 // what came of it.

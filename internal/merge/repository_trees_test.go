@@ -68,7 +68,8 @@ func TestTreesAgainstTheRepository(t *testing.T) {
 			}
 		}
 	}
-	t.Logf("of %d: %d clean on both sides, %d conflicts here only, %d files lost there, %d otherwise guessed there", 2*rounds, agreed, doubted, lost, guessed)
+	t.Logf("of %d: %d clean on both sides, %d conflicts here only, %d files lost there, %d otherwise guessed there", 2*rounds,
+		agreed, doubted, lost, guessed)
 	assert.LessOrEqual(t, guessed, 1+rounds/2000)
 	assert.LessOrEqual(t, lost, 1+rounds/1000)
 	assert.LessOrEqual(t, doubted, rounds/50)

@@ -90,7 +90,8 @@ func (r *run) explainMeeting(ctx context.Context, m *PathConflict, others []repo
 
 // concerns says whether a path is one that a conflict is about: of a file against a folder, what lies in the folder is.
 func (m *PathConflict) concerns(path string) bool {
-	return path == m.Path || path != "" && (path == m.From || path == m.Other) || m.Kind == merge.FileFolder && strings.HasPrefix(path, m.Path+"/")
+	return path == m.Path || path != "" && (path == m.From || path == m.Other) || m.Kind == merge.FileFolder &&
+		strings.HasPrefix(path, m.Path+"/")
 }
 
 // explainConflict sums a step's open conflicts up: with which commits, those that wrote

@@ -101,7 +101,8 @@ func TestCrossedRenamesAgainstTheRepository(t *testing.T) {
 	r, random := f.Open(t), fixture.Random(t, 3)
 	o := r.NewOverlay()
 	commit := func(files fixture.Files, parents ...repo.ID) repo.ID {
-		c := repo.Commit{Tree: fixture.MakeTree(o, files.Spec(), repo.ID{}), Parents: parents, Author: committer, Committer: committer, Message: "x\n"}
+		c := repo.Commit{Tree: fixture.MakeTree(o, files.Spec(), repo.ID{}), Parents: parents, Author: committer,
+			Committer: committer, Message: "x\n"}
 		return o.Put(repo.KindCommit, c.Encode())
 	}
 	var tips [][2]repo.ID
@@ -125,7 +126,8 @@ func TestCrossedRenamesAgainstTheRepository(t *testing.T) {
 		commits, err := r.Commits(ctx, tips[i][:])
 		require.NoError(t, err)
 		options := merge.Options{Faulty: func(_ context.Context, base, left, right repo.ID, at []merge.Conflict) {
-			assert.Fail(t, "not all that went in", "%s\n%s\n%s\n%v", fixture.SpecOf(t, o, base), fixture.SpecOf(t, o, left), fixture.SpecOf(t, o, right), at)
+			assert.Fail(t, "not all that went in", "%s\n%s\n%s\n%v", fixture.SpecOf(t, o, base), fixture.SpecOf(t, o, left),
+				fixture.SpecOf(t, o, right), at)
 		}}
 		merged, err := merge.TreesWith(ctx, o, options, base, commits[0].Tree, commits[1].Tree)
 		require.NoError(t, err)
@@ -207,7 +209,8 @@ func TestFromElsewhereAgainstTheRepository(t *testing.T) {
 	r, random := f.Open(t), fixture.Random(t, 6)
 	o := r.NewOverlay()
 	commit := func(files fixture.Files, parents ...repo.ID) repo.ID {
-		c := repo.Commit{Tree: fixture.MakeTree(o, files.Spec(), repo.ID{}), Parents: parents, Author: committer, Committer: committer, Message: "x\n"}
+		c := repo.Commit{Tree: fixture.MakeTree(o, files.Spec(), repo.ID{}), Parents: parents, Author: committer,
+			Committer: committer, Message: "x\n"}
 		return o.Put(repo.KindCommit, c.Encode())
 	}
 	type round struct {
@@ -253,7 +256,8 @@ func TestFromElsewhereAgainstTheRepository(t *testing.T) {
 		case here && !there.IsZero() && fixture.SameContents(t, forecast.Objects(), forecast.Tree, r.NewOverlay(), there):
 			placed++ // a new file beside the renamed folder, or in it
 		case here && !there.IsZero():
-			assert.Fail(t, "clean here", "%s %q\nhere  %s\nthere %s", pairs[i], rounds[i].specs, fixture.SpecOf(t, forecast.Objects(), forecast.Tree),
+			assert.Fail(t, "clean here", "%s %q\nhere  %s\nthere %s", pairs[i], rounds[i].specs, fixture.SpecOf(t,
+				forecast.Objects(), forecast.Tree),
 				fixture.SpecOf(t, r.NewOverlay(), there))
 		case !here && !there.IsZero():
 			doubted++

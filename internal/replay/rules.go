@@ -56,7 +56,8 @@ func withoutReturns(data []byte) []byte { return bytes.ReplaceAll(data, []byte("
 // toLog writes a fault of merging down, without names of files.
 func toLog(r *repo.Repo) func(ctx context.Context, base, left, right repo.ID, at []merge.Conflict) {
 	return func(ctx context.Context, base, left, right repo.ID, at []merge.Conflict) {
-		r.Log().ErrorContext(ctx, "a merge did not hold all that went in, and is asked about: a fault of Bastel", "base", base.String(), "left", left.String(),
+		r.Log().ErrorContext(ctx, "a merge did not hold all that went in, and is asked about: a fault of Bastel", "base",
+			base.String(), "left", left.String(),
 			"right", right.String(), "paths", len(at))
 	}
 }

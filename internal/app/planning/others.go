@@ -99,8 +99,8 @@ func (a *App) guardOthers(ctx context.Context, plan shape.Plan, f *replay.Foreca
 	if question == "" {
 		return taken, nil
 	}
-	return nil, &app.Refusal{Question: question, Reason: question + " Nothing was changed. If that is meant, confirm it: bastel apply --others.",
-		Err: app.ErrOthers}
+	const way = " Nothing was changed. If that is meant, confirm it: bastel apply --others."
+	return nil, &app.Refusal{Question: question, Reason: question + way, Err: app.ErrOthers}
 }
 
 // OthersSay names what of others goes; empty: nothing does.

@@ -29,7 +29,8 @@ func (m *Model) applyWith(plan shape.Plan, consent app.Consent) tea.Cmd {
 		Title: "Rewriting " + plan.Branch,
 		Do: func(ctx context.Context, report func(string)) (kit.Got, error) {
 			result, err := m.planning.Apply(ctx, plan, consent, func(done, total int) { report(fmt.Sprintf("%d of %d", done, total)) })
-			if errors.Is(err, app.ErrPublished) || errors.Is(err, app.ErrNewContent) || errors.Is(err, app.ErrOthers) || errors.Is(err, app.ErrStack) {
+			if errors.Is(err, app.ErrPublished) || errors.Is(err, app.ErrNewContent) || errors.Is(err, app.ErrOthers) ||
+				errors.Is(err, app.ErrStack) {
 				return kit.Got{Msg: m.askConsent(plan, consent, err)}, nil
 			}
 			if err != nil {
