@@ -8,11 +8,10 @@ import (
 	"bastel/internal/repo"
 )
 
-// Guard lists where a merge does not hold all that went in, besides what it asks about: each path that the right side
-// added or changed must be at its place
-// or at a listed move, each name given once, and nothing else of the left side may differ. It is empty unless merging has a
-// fault, whichever way the outcome came about: it looks at the trees alone. The cost follows what the right side changed and
-// what came of it.
+// Guard lists where a merge does not hold all that went in, besides what it asks about: each path that the right side added or
+// changed must be at its place or at a listed move, each name given once, and nothing else of the left side may differ. It is
+// empty unless merging has a fault, whichever way the outcome came about: it looks at the trees alone. The cost follows what
+// the right side changed and what came of it.
 func Guard(ctx context.Context, objects Objects, base, left, right repo.ID, merged Merged) ([]Conflict, error) {
 	brought, err := Compare(ctx, objects, base, right)
 	if err != nil {
@@ -23,7 +22,7 @@ func Guard(ctx context.Context, objects Objects, base, left, right repo.ID, merg
 		return nil, err
 	}
 	g := guard{objects: objects, trees: [3]repo.ID{base, left, right}, tree: merged.Tree, to: map[string]string{}, from: map[string][]string{},
-		brought: map[string]Difference{}, done: map[string]Difference{}}
+		brought: map[string]Difference{}}
 	for _, c := range merged.Conflicts {
 		g.asked = append(g.asked, present(c.Path, c.From, c.Other)...)
 	}
@@ -32,9 +31,6 @@ func Guard(ctx context.Context, objects Objects, base, left, right repo.ID, merg
 	}
 	for _, d := range brought {
 		g.brought[d.Path] = d
-	}
-	for _, d := range done {
-		g.done[d.Path] = d
 	}
 	for _, d := range brought {
 		if err := g.there(ctx, d); err != nil {
@@ -77,14 +73,14 @@ func guarded(ctx context.Context, objects Objects, options Options, ids [3]repo.
 }
 
 type guard struct {
-	objects       Objects
-	trees         [3]repo.ID        // base, left, right
-	tree          repo.ID           // the outcome
-	to            map[string]string // what moved where
-	from          map[string][]string
-	brought, done map[string]Difference // from base to right, from left to the outcome
-	asked         []string
-	faults        []Conflict
+	objects Objects
+	trees   [3]repo.ID        // base, left, right
+	tree    repo.ID           // the outcome
+	to      map[string]string // what moved where
+	from    map[string][]string
+	brought map[string]Difference // from base to right
+	asked   []string
+	faults  []Conflict
 }
 
 // there checks that what the right side did to a path is in the outcome.

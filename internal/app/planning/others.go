@@ -31,13 +31,9 @@ func (a *App) OthersGone(ctx context.Context, plan shape.Plan, f *replay.Forecas
 	for _, s := range sources {
 		by[s.ID] = s
 	}
-	others := map[repo.ID]bool{}
-	for _, s := range sources {
-		others[s.ID] = !mine(s)
-	}
 	var gone []Gone
 	add := func(id repo.ID, how string) {
-		if s := by[id]; others[id] && !slices.ContainsFunc(gone, func(g Gone) bool { return g.ID == id }) {
+		if s, is := by[id]; is && !mine(s) && !slices.ContainsFunc(gone, func(g Gone) bool { return g.ID == id }) {
 			gone = append(gone, Gone{s, how})
 		}
 	}
