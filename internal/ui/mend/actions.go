@@ -137,6 +137,7 @@ func (m *Model) give(onward bool, a mend.Answer) tea.Cmd {
 
 func (m *Model) giveAll(onward bool, given []mend.Resolution) tea.Cmd {
 	said := m.alsoAnswers(given)
+	m.given = true
 	var kept tea.Cmd
 	if m.waiting != nil {
 		m.waiting.Answer(given...)

@@ -54,6 +54,7 @@ type Model struct {
 
 	spots     []spot
 	at        int  // among the spots
+	given     bool // an answer was given since the last forecast
 	onward    bool // the last answer was the last one known: go to what comes next
 	line      int  // among the lines of the sides
 	top       int  // of Now
@@ -180,7 +181,9 @@ func (m *Model) takeWaiting(read *resolving.PendingMerge) tea.Cmd {
 
 // newlyEmpty says of which entries an answer leaves nothing, as soon as it does.
 func (m *Model) newlyEmpty(now *replay.Forecast) tea.Cmd {
-	if m.forecast == nil || now == nil {
+	given := m.given
+	m.given = false
+	if !given || m.forecast == nil || now == nil { // a plan that came back says nothing new
 		return nil
 	}
 	var titles []string
