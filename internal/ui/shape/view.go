@@ -190,7 +190,7 @@ func (m *Model) summary(theme kit.Theme) (string, kit.Style) {
 	case f.Conflicts() > 0:
 		return wording.Count(f.Conflicts(), "conflict") + " in the way of applying it", theme.Trouble
 	case len(m.taken) > 0:
-		return wording.Count(f.Made(), "commit") + ", taking back " + safe.Line(planning.TakenBackSays(m.taken)), theme.Trouble
+		return wording.Count(f.Made(), "commit") + ", taking back " + safe.Line(losers(m.taken)), theme.Trouble
 	case f.SameContent && !m.plan.Changes():
 		return wording.Count(f.Made(), "commit") + ", nothing planned yet", theme.Dim
 	case f.SameContent:
@@ -272,6 +272,18 @@ func (m *Model) origin(e shape.Entry) string {
 		text += ", author or date new"
 	}
 	return text
+}
+
+// losers sums up whose lines are taken back: the entries say which.
+func losers(taken []journal.LostWork) string {
+	lines, people := 0, []string{}
+	for _, t := range taken {
+		lines += t.Lines
+		if !slices.Contains(people, t.Author) {
+			people = append(people, t.Author)
+		}
+	}
+	return wording.Count(lines, "line") + " of " + strings.Join(people, ", ")
 }
 
 // takenBy is what the answers of one entry, counted from 1, take back of what came with others.
