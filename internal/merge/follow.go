@@ -205,7 +205,7 @@ func (r *renaming) meet(ctx context.Context, from, to string, other int, base, t
 	if theirs.origins[to] != "" && other == atRight {
 		r.twoToOnes[to] = [2]string{from, theirs.origins[to]}
 	}
-	if there.IsZero() || there.Same(base) || !there.Mode.IsFile() {
+	if there.IsZero() || there.Same(base) || !there.Mode.IsFile() || !base.Mode.IsFile() {
 		return nil
 	}
 	moved := mine.came[to]
