@@ -338,6 +338,9 @@ func TestLawFiveADraftIsNeverLost(t *testing.T) {
 				case end == "left" && name != "a text":
 					term.keys("q")
 				case end == "killed":
+					if name == "Sort" { // the last of the keys: on a busy machine the screen rests before they all had their effect
+						term.follows(func() bool { return keeps(f, "One") })
+					}
 					term.rest()
 					term.follows(func() bool { before := was; was = draft(f); return was == before })
 					fallthrough
@@ -370,6 +373,9 @@ func TestLawFiveADraftIsNeverLost(t *testing.T) {
 
 // keeps says whether a text lies among what Bastel keeps in the repository.
 func keeps(f *fixture.Repo, text string) bool {
+	if trays, err := f.Run("cat-file", "-p", "BASTEL_TRAYS:trays.json"); err == nil && strings.Contains(trays, text) {
+		return true
+	}
 	names, _ := filepath.Glob(filepath.Join(f.Dir, ".git", "bastel", "*"))
 	return slices.ContainsFunc(names, func(name string) bool {
 		data, err := os.ReadFile(name)
