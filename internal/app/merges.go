@@ -44,10 +44,10 @@ func (a *App) MergesMade(ctx context.Context, ids []repo.ID) ([]repo.ID, error) 
 	return slices.DeleteFunc(merges, func(id repo.ID) bool { return !made[id] }), nil
 }
 
-// withMergesMade makes a range with merges linear: the merges go, and what somebody
+// WithMergesMade makes a range with merges linear: the merges go, and what somebody
 // settled by hand in one, beyond what its sides say together, becomes a commit of its
 // own in the merge's place.
-func (a *App) withMergesMade(ctx context.Context, plan shape.Plan) (shape.Plan, error) {
+func (a *App) WithMergesMade(ctx context.Context, plan shape.Plan) (shape.Plan, error) {
 	ids, err := a.Repo.Range(ctx, plan.Base, plan.Tip)
 	if err != nil || len(ids) == len(plan.Sources) {
 		return plan, err

@@ -63,7 +63,7 @@ func (a *App) PlanFor(ctx context.Context, head repo.Head, onto, base string) (s
 	}
 	plan := shape.New(head.Branch(), head.Commit, baseID, sources)
 	plan.Onto = onto
-	return a.withMergesMade(ctx, plan)
+	return a.WithMergesMade(ctx, plan)
 }
 
 // afterShared is where a series begins that sits on commits of a remote's shared branch

@@ -149,6 +149,7 @@ func TestADeskGivesTheCommitBack(t *testing.T) {
 		desk, err := tray.NewCommitParts(ctx, overlay, old, new)
 		require.NoError(t, err)
 		layer := rapid.SampledFrom([]tray.Layer{tray.A, tray.A + 1, tray.Loose})
+		were := []tray.Listing{desk.Listing()} // after each step
 		for range rapid.IntRange(0, 4).Draw(t, "moves") {
 			from, to := layer.Draw(t, "from"), layer.Draw(t, "to")
 			listing := desk.Listing()
@@ -157,8 +158,17 @@ func TestADeskGivesTheCommitBack(t *testing.T) {
 				words = tray.IDs(listing.Files(from))
 			}
 			if from != to && len(words) > 0 {
-				_ = desk.Move(from, to, selection(t, words...)) // what builds on another is refused, and stays
+				if desk.Move(from, to, selection(t, words...)) == nil { // what builds on another is refused, and stays
+					were = append(were, desk.Listing())
+				} else {
+					assert.Equal(t, were[len(were)-1], desk.Listing())
+				}
 			}
+		}
+		moves := desk.Moves()
+		for n := range were { // a step back, and forward again
+			require.NoError(t, desk.Sort(moves[:n]))
+			assert.Equal(t, were[n], desk.Listing())
 		}
 		trees, err := desk.Trees(ctx, overlay, old)
 		require.NoError(t, err)

@@ -245,7 +245,7 @@ func Rewrite(ctx context.Context, r *repo.Repo, changes []repo.Change, kept *Sta
 func likeEnd(text []byte, h Hunk) []byte {
 	text = bytes.TrimSuffix(text, []byte("\n"))
 	if last := h.Lines[len(h.Lines)-1]; len(text) == 0 || last.Op != diff.Remove && !bytes.HasSuffix(last.Text, []byte("\n")) {
-		return text
+		return bytes.TrimSuffix(text, []byte("\r"))
 	}
 	return append(slices.Clone(text), '\n')
 }

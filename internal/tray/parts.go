@@ -2,7 +2,9 @@ package tray
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 
 	"bastel/internal/merge"
@@ -11,7 +13,16 @@ import (
 
 // CommitParts is what one commit changed, to be sorted into parts: like the changes of a
 // working tree, but in memory only. What is in no tray is loose.
-type CommitParts struct{ layered []*LayeredFile }
+type CommitParts struct {
+	layered []*LayeredFile
+	moves   []PartMove
+}
+
+// PartMove is one step of sorting a commit into parts.
+type PartMove struct {
+	From, To Layer
+	Selected []Selection
+}
 
 // NewCommitParts spreads out what lies between two trees.
 func NewCommitParts(ctx context.Context, objects *repo.Overlay, old, new repo.ID) (*CommitParts, error) {
@@ -94,7 +105,29 @@ func (d *CommitParts) Move(from, to Layer, selected []Selection) error {
 	}
 	for _, p := range picked {
 		if err := p.file.move(p.pick, p.step, from, to); err != nil {
-			return fmt.Errorf("%s: %w", strconv.Quote(p.file.Path), err)
+			err = fmt.Errorf("%s: %w", strconv.Quote(p.file.Path), err)
+			return errors.Join(err, d.Sort(d.moves)) // what came before it in the same step goes back
+		}
+	}
+	d.moves = append(slices.Clone(d.moves), PartMove{from, to, selected})
+	return nil
+}
+
+// Moves lists the steps by which the changes are sorted.
+func (d *CommitParts) Moves() []PartMove { return d.moves }
+
+// Sort begins anew, and sorts the changes by the steps. Errors: as Move's; then those before the one that does not fit are done.
+func (d *CommitParts) Sort(moves []PartMove) error {
+	for _, s := range d.layered {
+		if s.From != "" {
+			s.Renamed = Loose
+		}
+		s.layOut()
+	}
+	d.moves = nil
+	for _, move := range moves {
+		if err := d.Move(move.From, move.To, move.Selected); err != nil {
+			return err
 		}
 	}
 	return nil

@@ -61,6 +61,9 @@ type editor struct {
 
 func newEditor(edit kit.Edit, theme kit.Theme) *editor {
 	begun := edit.Text
+	if edit.CRLF {
+		edit.Text = strings.ReplaceAll(edit.Text, "\r\n", "\n")
+	}
 	area := textarea.New()
 	area.Prompt = "  "
 	area.ShowLineNumbers = false
@@ -70,6 +73,9 @@ func newEditor(edit kit.Edit, theme kit.Theme) *editor {
 		area.Placeholder = "Say what changes, in one line"
 		if strings.TrimSpace(edit.Text) == "" {
 			edit.Text = edit.Message.Template
+			if comment := edit.Message.Comment; comment != "" && strings.HasPrefix(edit.Text, comment) {
+				edit.Text = "\n" + edit.Text // else what is typed would become part of the comment
+			}
 		}
 	}
 	styles := area.Styles()
@@ -81,7 +87,10 @@ func newEditor(edit kit.Edit, theme kit.Theme) *editor {
 	area.SetStyles(styles)
 	area.SetValue(showControls.Replace(strings.TrimSuffix(edit.Text, "\n")))
 	area.MoveToBegin()
-	if edit.Message != nil && edit.Text != edit.Message.Template || !strings.Contains(strings.TrimSpace(edit.Text), "\n") {
+	switch {
+	case edit.Message != nil && begun != edit.Text: // a template: its first line is where the subject goes
+		area.CursorEnd()
+	case edit.Message != nil || !strings.Contains(strings.TrimSpace(edit.Text), "\n"):
 		area.MoveToEnd()
 	}
 	area.Focus()
@@ -141,15 +150,39 @@ func (e *editor) text() string {
 	return app.WithoutHints(e.written(), e.Message.Template, e.Message.Comment)
 }
 
-// written is all that stands in the area.
-func (e *editor) written() string { return hideControls.Replace(e.area.Value()) }
+// written is all that stands in the area, with the line ends that the file has; the last one is left out, but for its carriage return.
+func (e *editor) written() string { return e.withEnds(hideControls.Replace(e.area.Value())) }
+
+func (e *editor) withEnds(text string) string {
+	if !e.CRLF || text == "" {
+		return text
+	}
+	return strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\n", "\r\n") + "\r"
+}
+
+// set puts another text into the area.
+func (e *editor) set(text string) {
+	if e.CRLF {
+		text = strings.TrimSuffix(strings.ReplaceAll(text, "\r\n", "\n"), "\r")
+	}
+	e.area.SetValue(showControls.Replace(text))
+}
 
 func (e *editor) earlier() kit.Choose {
-	choose := kit.Choose{Title: "Start from an earlier message"}
+	untouched := e.area.Value() == e.before && strings.TrimSpace(e.begun) != "" || strings.TrimSpace(e.area.Value()) == ""
+	choose := kit.Choose{Title: "Put in an earlier message"}
+	if untouched {
+		choose.Title = "Start from an earlier message"
+	}
 	for _, message := range e.Message.Earlier {
 		choose.Options = append(choose.Options, kit.Option{Label: safe.Line(repo.Subject(message)),
 			Detail: wording.Count(strings.Count(strings.TrimSpace(message), "\n")+1, "line"), Do: func() tea.Cmd {
-				e.area.SetValue(showControls.Replace(strings.TrimRight(message, "\n")))
+				text := strings.TrimRight(message, "\n")
+				if untouched {
+					e.set(text)
+				} else { // never in place of what somebody typed
+					e.area.InsertString(showControls.Replace(text))
+				}
 				return nil
 			}})
 	}
@@ -291,9 +324,9 @@ func (m *Model) haveComposed(msg composed) tea.Cmd {
 		text = strings.TrimSuffix(app.WithoutComments(app.WithoutDifference(text, help.Comment), help.Comment), "\n")
 	}
 	if msg.editor.direct {
-		return msg.editor.Done(text)
+		return msg.editor.Done(msg.editor.withEnds(strings.TrimSuffix(text, "\r")))
 	}
-	msg.editor.area.SetValue(showControls.Replace(text))
+	msg.editor.set(text)
 	msg.editor.warned = false
 	return nil
 }
@@ -303,7 +336,7 @@ func (m *Model) edit(msg kit.Edit) tea.Cmd {
 	if editsInPlace(msg.Text) {
 		e := newEditor(msg, m.theme)
 		if text, ok := m.unfinished.kept(msg); ok && editsInPlace(text) {
-			e.area.SetValue(showControls.Replace(text))
+			e.set(text)
 			m.say(kit.Notice{Text: "What you wrote here before Bastel ended is here again; esc, twice, forgets it."})
 		}
 		return tea.Batch(m.openPage(e), e.readAbout(m))

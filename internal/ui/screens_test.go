@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"bastel/internal/app"
+	"bastel/internal/ui/kit"
 	"bastel/test/fixture"
 )
 
@@ -220,8 +221,42 @@ func TestAMessageBeginsWithTheTemplate(t *testing.T) {
 	d.play("+no message yet", "1", "+1 hunk in 1 file", "m", "+Message of tray A", "Fix it", "enter", "enter", "#12 is why", "ctrl+s",
 		"+Fix it", "a", "+Made commit")
 	assert.Contains(t, f.Git("log", "-1", "--format=%B"), "#12 is why", "a line of one's own stays")
-	d.play("m", "+Message of tray A", "ctrl+o", "+Start from an earlier message", "thirty", "enter", "+Change thirty", "esc", "esc",
-		"+Nothing was changed.")
+	d.play("m", "+Message of tray A", "So: ", "ctrl+o", "+Put in an earlier message", "thirty", "enter", "+So: Change thirty", "+Why:", "esc",
+		"esc", "+Nothing was changed.")
+}
+
+// TestTheCaretBeginsWhereTheSubjectGoes: what is typed into a template never becomes a part of one of its hints.
+func TestTheCaretBeginsWhereTheSubjectGoes(t *testing.T) {
+	for template, want := range map[string]string{"# a hint\n": "x\n", "\n# a hint\n": "x\n", "Ticket: \n# a hint": "Ticket: x\n", "one\n\ntwo\n": "onex\n\ntwo", "": "x"} {
+		e := newEditor(kit.Edit{Message: &kit.MessageHelp{Template: template, Comment: "#"}}, kit.NewTheme(kit.Look{Ground: kit.Dark}))
+		e.update(press("x"), &Model{})
+		assert.Equal(t, want, e.text(), "%q", template)
+	}
+}
+
+// TestLinesThatAreTypedEndAsTheFilesDo: whoever types into a file with CRLF writes that, and sees none of it.
+func TestLinesThatAreTypedEndAsTheFilesDo(t *testing.T) {
+	for text, want := range map[string]string{"a\r\nb\r\n": "a\r\nb\r\nx\r\ny\r", "": "x\r\ny\r"} {
+		e := newEditor(kit.Edit{Text: text, CRLF: true}, kit.NewTheme(kit.Look{Ground: kit.Dark}))
+		e.area.MoveToEnd()
+		if text != "" {
+			e.area.InsertString("\n")
+		}
+		e.area.InsertString("x\ny")
+		assert.Equal(t, want, e.text(), "%q", text)
+		assert.NotContains(t, e.area.Value(), shownReturn)
+		e.set(want)
+		assert.Equal(t, want, e.text(), "as the user's own editor gives it back")
+	}
+	f := fixture.New(t)
+	f.Commit("base", "a", "one\r\ntwo\r\n", "b", "one\r\ntwo")
+	f.Write("a", "one\r\nTWO\r\n")
+	f.Write("b", "one\r\nTWO")
+	d := newDriver(t, f.Dir)
+	d.play("+2 files", "i", "+The text for tray A", "down", "right", "right", "right", "enter", "more", "ctrl+s", "+Edited", "N", "j", "i",
+		"+The text for tray A", "down", "right", "right", "right", " more", "ctrl+s", "+Edited", "+2 files")
+	assert.Equal(t, "one\r\nTWO\r\nmore\r", f.Git("cat-file", "-p", ":a"), "but for the last line end, which is trimmed")
+	assert.Equal(t, "one\r\nTWO more", f.Git("cat-file", "-p", ":b"))
 }
 
 // TestUndoNeverGetsStuck: a step that cannot be undone can be passed over.
@@ -283,6 +318,8 @@ func TestShapeByKeys(t *testing.T) {
 		}},
 		"divide, and leave it": {[]string{"d", "+its parts, in order", "?", "+◆ A divided commit", "esc", "+its parts, in order", "1",
 			"+1 hunk in 1 file", "a", "+two parts at least", "esc", "+nothing planned yet"}, nil},
+		"a divided commit is as it was left": {[]string{"d", "+its parts, in order", "1", "+1 hunk in 1 file", "esc", "+nothing planned yet",
+			"d", "+1 hunk in 1 file", "u", "-1 hunk in 1 file", "U", "+1 hunk in 1 file", "2", "h", "2", "esc", "+nothing planned yet"}, nil},
 		"reword at once": {[]string{"A", "+Reword it", "enter", "+Message of entry A", "!", "ctrl+s", "+became 2"},
 			func(t *testing.T, f *fixture.Repo) {
 				assert.Equal(t, "Change ten!", f.Git("log", "-1", "--format=%s", "HEAD~1"))

@@ -9,61 +9,7 @@ import (
 	"bastel/internal/replay"
 
 	"bastel/internal/repo"
-	"bastel/internal/tray"
 )
-
-// PartsOf spreads out what a commit changes, to be sorted into parts.
-func (a *App) PartsOf(ctx context.Context, id repo.ID) (*tray.CommitParts, error) {
-	commit, err := a.Repo.Commit(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	before, err := a.TreeOf(ctx, commit.Parent())
-	if err != nil {
-		return nil, err
-	}
-	return tray.NewCommitParts(ctx, a.Repo.NewOverlay(), before, commit.Tree)
-}
-
-// SplitCommit makes a commit's parts from a desk, which is used up: one from each tray
-// that holds something, and one from what stayed loose. Author and date are the
-// commit's.
-func (a *App) SplitCommit(ctx context.Context, id repo.ID, desk *tray.CommitParts) (parts []repo.ID, messages []string, err error) {
-	source, err := a.Repo.Commit(ctx, id)
-	if err != nil {
-		return nil, nil, err
-	}
-	before, err := a.TreeOf(ctx, source.Parent())
-	if err != nil {
-		return nil, nil, err
-	}
-	overlay := a.Repo.NewOverlay()
-	trees, err := desk.Trees(ctx, overlay, before)
-	if err != nil {
-		return nil, nil, app.SelectionRefusal(err)
-	}
-	if len(trees) < 2 {
-		return nil, nil, app.Refuse("A split needs two parts at least. Put some hunks into a tray, and leave some loose or in another one.")
-	}
-	if trees[len(trees)-1] != source.Tree {
-		return nil, nil, fmt.Errorf("split %s: the parts do not add up", id.Short())
-	}
-	parent := source.Parent()
-	for n, tree := range trees {
-		text := source.Text(source.Message)
-		if n > 0 {
-			text = fmt.Sprintf("%s, part %d\n", repo.Subject(text), n+1)
-		}
-		part := &repo.Commit{Tree: tree, Author: source.Author, Committer: source.Committer, Message: text}
-		if !parent.IsZero() {
-			part.Parents = []repo.ID{parent}
-		}
-		parent = overlay.Put(repo.KindCommit, part.Encode())
-		parts, messages = append(parts, parent), append(messages, text)
-	}
-	messages[0] = ""
-	return parts, messages, overlay.Flush(ctx, parent)
-}
 
 // EmptyCommit makes a commit that changes nothing, after another one, for a plan.
 func (a *App) EmptyCommit(ctx context.Context, after repo.ID, message string) (repo.ID, error) {

@@ -21,6 +21,11 @@ func (a *App) NewPlanOf(ctx context.Context, branch, onto, base string) (shape.P
 	return a.PlanFor(ctx, head, onto, base)
 }
 
+// StartOver is the plan as it began: it changes nothing, and what was settled in merges has its entries.
+func (a *App) StartOver(ctx context.Context, plan shape.Plan) (shape.Plan, error) {
+	return a.WithMergesMade(ctx, shape.New(plan.Branch, plan.Tip, plan.Base, plan.Sources))
+}
+
 // Beneath says how many commits of a remote's shared branch a plan's series sits on, beyond its
 // target: they are shut. An empty name: none.
 func (a *App) Beneath(ctx context.Context, plan shape.Plan) (n int, on string, err error) {

@@ -59,9 +59,9 @@ func TestAKeyMeansOneThing(t *testing.T) {
 func TestNarrowerMeaningsAreListed(t *testing.T) {
 	narrower := map[string][]action.ID{
 		"left": {action.GridLeft}, "right": {action.GridRight},
-		"u": {action.UndoSorting, action.UndoEdit, action.UndoAnswer, action.UndoStep}, "b": {action.WorkHere},
+		"u": {action.UndoSorting, action.UndoEdit, action.UndoPart, action.UndoAnswer, action.UndoStep}, "b": {action.WorkHere},
 		"=":   {action.CompareBranches, action.CompareEnd},
-		"U":   {action.RedoSorting, action.RedoEdit, action.RedoAnswer},
+		"U":   {action.RedoSorting, action.RedoEdit, action.RedoPart, action.RedoAnswer},
 		"esc": {action.Back, action.CloseList, action.DropText},
 	}
 	everywhere := map[string]bool{}

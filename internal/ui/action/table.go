@@ -16,6 +16,8 @@ const (
 	Undo           ID = "undo"
 	Redo           ID = "redo"
 	UndoEdit       ID = "undo edit"
+	UndoPart       ID = "undo part"
+	RedoPart       ID = "redo part"
 	UndoSorting    ID = "undo sorting"
 	RedoSorting    ID = "redo sorting"
 	RedoEdit       ID = "redo edit"
@@ -397,12 +399,15 @@ var Table = []Key{
 			Words: "reset reflog revert", Command: "undo", Listed: true},
 		{ID: UndoSorting, In: []Place{Sort}, Name: "undo sorting", Help: "Undo the last step of sorting. With none left, the last commit or " +
 			"other step."},
+		{ID: UndoPart, In: []Place{Parts}, Name: "undo", Help: "Undo the last step of sorting into parts. With none left, the plan's last edit " +
+			"is undone from the plan."},
 		{ID: UndoEdit, In: []Place{Shape}, Name: "undo edit", Help: "Undo the last edit of the plan. With no edit left, the last applied step."},
 		{ID: UndoAnswer, In: []Place{Mend}, Name: "undo answer", Help: "Undo the last answer, or the last edit of the plan. With none left, " +
 			"the last applied step."}}},
 	{Keys: []string{"U"}, Means: "Does again what was undone.", Actions: []Action{
 		{ID: Redo, In: []Place{Everywhere}, Name: "redo", Help: "Do again what was undone.", Command: "redo"},
 		{ID: RedoSorting, In: []Place{Sort}, Name: "redo sorting", Help: "Do the step of sorting again that was undone."},
+		{ID: RedoPart, In: []Place{Parts}, Name: "redo", Help: "Do the step of sorting into parts again that was undone."},
 		{ID: RedoEdit, In: []Place{Shape}, Name: "redo edit", Help: "Do the edit again that was undone."},
 		{ID: RedoAnswer, In: []Place{Mend}, Name: "redo answer", Help: "Do the answer again that was undone."}}},
 	{Keys: []string{"f"}, Means: "The whole file instead of a part.", Actions: []Action{

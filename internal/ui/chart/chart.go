@@ -255,13 +255,7 @@ func (m *Model) all() tea.Cmd {
 // keepShow keeps which branches are on show.
 func (m *Model) keepShow() tea.Cmd {
 	show := m.show
-	keep := m.keeper.Keep(func() error { return m.charting.KeepShown(show) })
-	return func() tea.Msg {
-		if err := keep(); err != nil {
-			return kit.Notice{Text: app.Explain(err), Trouble: true}
-		}
-		return nil
-	}
+	return m.keeper.Command(func() error { return m.charting.KeepShown(show) })
 }
 
 // chooseLine offers the lines that branches can hang from.

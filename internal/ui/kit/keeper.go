@@ -1,5 +1,11 @@
 package kit
 
+import (
+	tea "charm.land/bubbletea/v2"
+
+	"bastel/internal/app"
+)
+
 // Keeper writes drafts one after the other, in the order in which they were given: an older one
 // never goes over a newer one.
 type Keeper struct{ last chan struct{} }
@@ -13,6 +19,17 @@ func (k *Keeper) Keep(write func() error) func() error {
 		defer close(done)
 		written()
 		return write()
+	}
+}
+
+// Command keeps a draft beside the screen, and says what went wrong.
+func (k *Keeper) Command(write func() error) tea.Cmd {
+	keep := k.Keep(write)
+	return func() tea.Msg {
+		if err := keep(); err != nil {
+			return Notice{Text: app.Explain(err), Trouble: true}
+		}
+		return nil
 	}
 }
 

@@ -1,6 +1,7 @@
 package kit
 
 import (
+	"bytes"
 	"context"
 
 	tea "charm.land/bubbletea/v2"
@@ -152,9 +153,24 @@ type Edit struct {
 	Text    string
 	Message *MessageHelp // nil: the text is no message
 	Suffix  string       // of the file's name, for the user's own editor
+	CRLF    bool         // lines end so in the file that it belongs to: it is written without, and every line gets it
 	Done    func(text string) tea.Cmd
 	// About reads what the text is for, which stands in Now while it is written; nil: the screen shows it.
 	About func(ctx context.Context) (About, error)
+}
+
+// AllCRLF says whether all lines that have an end, and at least one, end with a carriage return and a line feed.
+func AllCRLF(lines [][]byte) bool {
+	some := false
+	for _, line := range lines {
+		if bytes.HasSuffix(line, []byte("\n")) {
+			if !bytes.HasSuffix(line, []byte("\r\n")) {
+				return false
+			}
+			some = true
+		}
+	}
+	return some
 }
 
 // About is what a text is for.

@@ -236,13 +236,7 @@ func (m *Model) undoWaiting() tea.Cmd {
 // keepWaiting keeps the answers to what waits in the working tree, for the next time.
 func (m *Model) keepWaiting() tea.Cmd {
 	all := slices.Clone(m.waiting.Answers)
-	keep := m.keeper.Keep(func() error { return m.resolving.KeepAnswers(all) })
-	return func() tea.Msg {
-		if err := keep(); err != nil {
-			return kit.Notice{Text: err.Error(), Trouble: true}
-		}
-		return nil
-	}
+	return m.keeper.Command(func() error { return m.resolving.KeepAnswers(all) })
 }
 
 // pick puts the line at the cursor into the answer, or takes it out. Lines stand in the
@@ -341,8 +335,9 @@ func (m *Model) write() tea.Cmd {
 		text += string(line)
 	}
 	at := m.at
+	crlf := kit.AllCRLF(slices.Concat(q.Region.Base, q.Region.Left, q.Region.Right))
 	title := fmt.Sprintf("The text for this place in %s", safe.Line(m.file().Path))
-	return kit.Show(kit.Edit{Title: title, Text: text, Suffix: fileName(m.file().Path), Done: func(text string) tea.Cmd {
+	return kit.Show(kit.Edit{Title: title, Text: text, Suffix: fileName(m.file().Path), CRLF: crlf, Done: func(text string) tea.Cmd {
 		if at != m.at {
 			return kit.Say("The conflict changed meanwhile. Write the text again.")
 		}

@@ -1,6 +1,7 @@
 package shape
 
 import (
+	"context"
 	"slices"
 
 	tea "charm.land/bubbletea/v2"
@@ -139,5 +140,9 @@ func (m *Model) redo() tea.Cmd {
 }
 
 func (m *Model) startOver() tea.Cmd {
-	return m.set(shape.New(m.plan.Branch, m.plan.Tip, m.plan.Base, m.plan.Sources))
+	plan := m.plan
+	if len(plan.Extra) == 0 { // nothing was settled in merges: there is nothing to read
+		return m.set(shape.New(plan.Branch, plan.Tip, plan.Base, plan.Sources))
+	}
+	return m.make("Starting over", func(ctx context.Context) (shape.Plan, error) { return m.planning.StartOver(ctx, plan) })
 }

@@ -26,6 +26,7 @@ type split struct {
 	half    kit.Half
 	halves  [2]stream.Model
 	current tray.Layer
+	undone  []tray.PartMove // the last one undone stands last
 }
 
 // divided is a commit spread out.
@@ -52,6 +53,9 @@ func (m *Model) divide() tea.Cmd {
 
 func newSplit(m *Model, d divided) *split {
 	s := &split{screen: m, id: d.id, desk: d.desk, current: tray.A}
+	if moves := s.desk.Moves(); len(moves) > 0 && moves[len(moves)-1].To != tray.Loose {
+		s.current = moves[len(moves)-1].To
+	}
 	s.show()
 	return s
 }
@@ -93,9 +97,36 @@ func (s *split) carry(to tray.Layer, selected []tray.Selection) tea.Cmd {
 	if to != tray.Loose {
 		s.current = to
 	}
+	s.undone = nil
 	s.stream().Unmark()
 	s.show()
-	return nil
+	return s.keep()
+}
+
+// keep keeps how the commit is sorted: leaving the view, or the application, loses nothing of it.
+func (s *split) keep() tea.Cmd {
+	id, moves := s.id, s.desk.Moves()
+	return s.screen.keeper.Command(func() error { return s.screen.planning.KeepParts(id, moves) })
+}
+
+func (s *split) undo() tea.Cmd {
+	moves := s.desk.Moves()
+	last := len(moves) - 1
+	return s.sortBy(moves[:last], append(s.undone, moves[last]))
+}
+
+func (s *split) redo() tea.Cmd {
+	last := len(s.undone) - 1
+	return s.sortBy(append(slices.Clone(s.desk.Moves()), s.undone[last]), s.undone[:last])
+}
+
+func (s *split) sortBy(moves, undone []tray.PartMove) tea.Cmd {
+	if err := s.desk.Sort(moves); err != nil {
+		return kit.Show(kit.Notice{Text: err.Error(), Trouble: true})
+	}
+	s.undone = undone
+	s.show()
+	return s.keep()
 }
 
 func (s *split) actions() []kit.Action {
@@ -113,6 +144,8 @@ func (s *split) actions() []kit.Action {
 		kit.Act(action.LineOfPart, some, kit.Just(func() { cur.Mark() })),
 		kit.Act(action.ClearOfPart, some, kit.Just(cur.Unmark)),
 		kit.Act(action.FileOfPart, some, func() tea.Cmd { return s.carry(to, cur.PickedFile()) }),
+		kit.Act(action.UndoPart, len(s.desk.Moves()) > 0, s.undo),
+		kit.Act(action.RedoPart, len(s.undone) > 0, s.redo),
 		kit.Act(action.TakeParts, true, s.take),
 		kit.Act(action.DividePart, some, kit.Just(func() { cur.Cut() })),
 		kit.Act(action.Back, true, kit.Just(func() { s.screen.split = nil })).Named("back to the plan"),
@@ -142,6 +175,9 @@ func (s *split) take() tea.Cmd {
 	return m.make("Making the parts", func(ctx context.Context) (shape.Plan, error) {
 		parts, messages, err := m.planning.SplitCommit(ctx, id, desk)
 		if err != nil {
+			return plan, err
+		}
+		if err := m.planning.KeepParts(id, nil); err != nil {
 			return plan, err
 		}
 		at := plan.Place(id)

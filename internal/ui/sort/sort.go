@@ -331,8 +331,9 @@ func (m *Model) rewrite() tea.Cmd {
 	}
 	c := sorting.TrayMove{From: m.here(), To: m.trayHere(), Selected: tray.Select(h.ID), Within: []string{s.CursorPath()}, View: m.shown}
 	var text strings.Builder
+	var all [][]byte
 	for _, line := range h.Lines {
-		if line.Op != '-' {
+		if all = append(all, line.Text); line.Op != '-' {
 			text.Write(line.Text)
 		}
 	}
@@ -340,6 +341,7 @@ func (m *Model) rewrite() tea.Cmd {
 		Title:  fmt.Sprintf("The text for tray %[2]s at this place in %[1]s. The working file stays as it is.", safe.Line(s.CursorPath()), c.To),
 		Text:   text.String(),
 		Suffix: suffixOf(s.CursorPath()),
+		CRLF:   kit.AllCRLF(all),
 		Done: func(edited string) tea.Cmd {
 			return kit.Start(kit.Work[sorting.Sorted]{
 				Title: "Editing the hunk",
