@@ -19,6 +19,7 @@ type Writing struct {
 	Earlier  []string // messages of the last commits, the youngest first
 	Trailers []string // whole lines, the user's own sign-off first
 	Verbose  bool     // of commit.verbose: the user's own editor gets what the message is for, too
+	Prepares bool     // there is a prepare-commit-msg hook, which sees a text when it is begun
 }
 
 // scissors is the line, after the comment character, below which a message ends where commit.cleanup says so.
@@ -129,6 +130,7 @@ func (a *App) Writing(ctx context.Context) (Writing, error) {
 		return w, err
 	}
 	w.Verbose = repo.Truth(verbose, false)
+	w.Prepares = a.Repo.HasHook(ctx, "prepare-commit-msg")
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
 		return w, err
@@ -246,34 +248,49 @@ func allTrailers(paragraph string) bool {
 	return true
 }
 
-// RunMessageHooks lets the hooks see the message, and change it, in the file that
-// they expect it in.
-func (a *App) RunMessageHooks(ctx context.Context, message string) (string, error) {
-	file := filepath.Join(a.Repo.GitDir(), "COMMIT_EDITMSG")
+// PrepareMessage lets the prepare-commit-msg hook see a text that is begun, and change it. What it is begun from is said as the
+// repository says it to the hook: "message" for one that a command was given, "template", "commit" and its id, "merge", "squash", or
+// nothing. It is run once for a text: one that was kept since is prepared already.
+func (a *App) PrepareMessage(ctx context.Context, text string, from ...string) (string, error) {
+	return a.messageHook(ctx, text, "prepare-commit-msg", from...)
+}
+
+// CheckMessage lets the commit-msg hook see a message, and change it.
+func (a *App) CheckMessage(ctx context.Context, message string) (string, error) {
 	message, err := a.clean(ctx, message)
 	if err != nil {
 		return "", err
 	}
-	if err := os.WriteFile(file, []byte(message), 0o666); err != nil {
-		return "", fmt.Errorf("write the message for the hooks: %w", err)
+	if message, err = a.messageHook(ctx, message, "commit-msg"); err != nil {
+		return "", err
 	}
-	if err := a.Repo.RunHook(ctx, "prepare-commit-msg", file, "message"); err != nil {
-		return "", RefusalFor(err)
-	}
-	if err := a.Repo.RunHook(ctx, "commit-msg", file); err != nil {
-		return "", RefusalFor(err)
-	}
-	changed, err := os.ReadFile(file)
-	if err != nil {
-		return "", fmt.Errorf("read the message after the hooks: %w", err)
-	}
-	if message, err = a.clean(ctx, string(changed)); err != nil {
+	if message, err = a.clean(ctx, message); err != nil {
 		return "", err
 	}
 	if CleanMessage(message) == "" {
 		return "", Refuse("A hook left the message empty. Nothing was committed.")
 	}
 	return message, nil
+}
+
+// messageHook runs a hook on a message in the file that it expects it in, and gives what it leaves there.
+func (a *App) messageHook(ctx context.Context, message, hook string, args ...string) (string, error) {
+	if !a.Repo.HasHook(ctx, hook) {
+		return message, nil
+	}
+	file := filepath.Join(a.Repo.GitDir(), "COMMIT_EDITMSG")
+	lines := strings.TrimSuffix(message, "\n") + "\n" // there is a first line also where nothing is written yet
+	if err := os.WriteFile(file, []byte(lines), 0o666); err != nil {
+		return "", fmt.Errorf("write the message for the %s hook: %w", hook, err)
+	}
+	if err := a.Repo.RunHook(ctx, hook, append([]string{file}, args...)...); err != nil {
+		return "", RefusalFor(err)
+	}
+	changed, err := os.ReadFile(file)
+	if err != nil {
+		return "", fmt.Errorf("read the message after the %s hook: %w", hook, err)
+	}
+	return string(changed), nil
 }
 
 // CleanMessage takes trailing white space and superfluous blank lines away and

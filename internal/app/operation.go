@@ -70,7 +70,7 @@ func (a *App) CarryOut(ctx context.Context, op *Operation) (warning string, err 
 		return "", err
 	}
 	if err := a.moveRefs(ctx, op); err != nil {
-		return "", errors.Join(err, a.removeNote())
+		return "", errors.Join(RefusalFor(err), a.removeNote())
 	}
 	for _, do := range []func(context.Context, *Operation) error{a.followFiles, a.followIndex, a.follow} {
 		if err := do(ctx, op); err != nil {

@@ -161,11 +161,17 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 }
 
 func (c *command) finishMerge(ctx context.Context, a *app.App, message string, meant bool) error {
+	from := "message"
 	if message == "" {
-		var err error
-		if message, err = resolving.Of(a).MergeDraft(ctx); err != nil {
+		draft, err := resolving.Of(a).MergeDraft(ctx)
+		if err != nil {
 			return err
 		}
+		message, from = draft, "merge"
+	}
+	message, err := prepared(ctx, a, message, from)
+	if err != nil {
+		return err
 	}
 	made, err := resolving.Of(a).FinishMerge(ctx, message, meant)
 	if err != nil {

@@ -274,7 +274,8 @@ func (c *command) drafts(ctx context.Context, a *app.App, at tray.Layer, all boo
 		return nil, fmt.Errorf("%w: with --all each tray has its own message; see: bastel message", errUsage)
 	}
 	if !all && message != "" {
-		return []sorting.Draft{{Tray: at, Message: message}}, nil
+		message, err := prepared(ctx, a, message, "message")
+		return []sorting.Draft{{Tray: at, Message: message}}, err
 	}
 	board, err := sorting.Of(a).Look(ctx)
 	if err != nil {
@@ -293,6 +294,14 @@ func (c *command) drafts(ctx context.Context, a *app.App, at tray.Layer, all boo
 		return nil, fmt.Errorf("%w: tray %s has no message yet; give one with -m TEXT", errUsage, at)
 	}
 	return drafts, nil
+}
+
+// prepared is a message that a command was given, as the hook that prepares messages makes it; none stays none.
+func prepared(ctx context.Context, a *app.App, message, from string) (string, error) {
+	if message == "" {
+		return "", nil
+	}
+	return a.PrepareMessage(ctx, message, from)
 }
 
 // warn tells what went wrong besides, after what was asked for was done; in JSON it comes

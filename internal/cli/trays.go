@@ -74,7 +74,9 @@ func (c *command) message() *cobra.Command {
 		}
 		text := strings.Join(messages, "\n\n")
 		if cmd.Flags().Changed("message") {
-			err = sorting.Of(a).KeepMessage(ctx, at, text)
+			if text, err = prepared(ctx, a, text, "message"); err == nil {
+				err = sorting.Of(a).KeepMessage(ctx, at, text)
+			}
 		} else {
 			text, err = sorting.Of(a).Message(ctx, at)
 		}
@@ -98,7 +100,11 @@ func (c *command) amend() *cobra.Command {
 		Short: "Change the last commit: add what is staged, or change its message or author",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
-			am.Message, am.Content = strings.Join(messages, "\n\n"), !without
+			var err error
+			am.Content = !without
+			if am.Message, err = prepared(ctx, a, strings.Join(messages, "\n\n"), "message"); err != nil {
+				return err
+			}
 			made, err := sorting.Of(a).Amend(ctx, am)
 			if err != nil {
 				return err

@@ -95,12 +95,12 @@ func (r *Repo) runHook(ctx context.Context, env []string, hook string, args ...s
 	return err
 }
 
-// RunPostRewrite tells the post-rewrite hook which commits became which, one
+// RunPostRewrite tells the post-rewrite hook which commits became which, if any, one
 // "old new" pair per line on its standard input, and by what: amend or rebase. The repository's own way to run
 // hooks gives them no input in the versions supported, so it is started here.
 func (r *Repo) RunPostRewrite(ctx context.Context, by string, pairs []Mapping) error {
 	path, err := r.hookPath(ctx, "post-rewrite")
-	if err != nil {
+	if err != nil || len(pairs) == 0 {
 		return err
 	}
 	info, err := os.Stat(path)

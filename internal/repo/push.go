@@ -1,8 +1,12 @@
 package repo
 
 import (
+	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
+	"io"
+	"os"
 	"slices"
 	"strings"
 )
@@ -54,7 +58,7 @@ func (p PushResult) Said() string {
 
 // Push moves branches of a remote, several of them all or none. Options are handed to the
 // server's hooks. The answer is read from the documented machine-readable output. Errors:
-// *RemoteError.
+// *RemoteError; *HookError where the user's own pre-push hook refused.
 func (r *Repo) Push(ctx context.Context, remote string, refs []PushedRef, options []string, progress func(line string)) (PushResult,
 	error) {
 	var said strings.Builder
@@ -80,7 +84,12 @@ func (r *Repo) Push(ctx context.Context, remote string, refs []PushedRef, option
 	for _, ref := range refs {
 		args = append(args, ref.ID.String()+":"+ref.Ref)
 	}
-	out, err := r.talk(ctx, keep, args...)
+	refused, env, done, err := r.watchPrePush(ctx)
+	if err != nil {
+		return PushResult{}, err
+	}
+	defer done()
+	out, err := r.talkIn(ctx, env, keep, args...)
 	result := PushResult{parsePush(out), said.String()}
 	if len(result.Answers) > 0 {
 		return result, nil
@@ -88,7 +97,58 @@ func (r *Repo) Push(ctx context.Context, remote string, refs []PushedRef, option
 	if err == nil {
 		err = &CommandError{Args: []string{"push"}, Stderr: "no answer in " + out}
 	}
+	if refused() {
+		return result, &HookError{Hook: prePush, Output: result.Output}
+	}
 	return result, remoteFailure(remote, err)
+}
+
+const prePush = "pre-push"
+
+// watchPrePush lets a push write down which programs it starts and how they end, where there is a hook that can refuse it: what it
+// prints tells the hook's own words from a remote's in no way.
+//
+// The format is that of the repository's api-trace2 document, one event a line.
+func (r *Repo) watchPrePush(ctx context.Context) (refused func() bool, env []string, done func(), err error) {
+	if !r.HasHook(ctx, prePush) {
+		return func() bool { return false }, nil, func() {}, nil
+	}
+	file, err := os.CreateTemp("", "bastel-push-*")
+	if err != nil {
+		return nil, nil, nil, fmt.Errorf("watch the %s hook: %w", prePush, err)
+	}
+	refused = func() bool {
+		data, err := io.ReadAll(file)
+		return err == nil && hookFailed(data, prePush)
+	}
+	return refused, []string{"GIT_TRACE2_EVENT=" + file.Name()}, func() { file.Close(); os.Remove(file.Name()) }, nil
+}
+
+// hookFailed reads such events.
+func hookFailed(events []byte, hook string) bool {
+	type process struct {
+		Session string `json:"sid"`
+		Child   int    `json:"child_id"`
+	}
+	started := map[process]bool{}
+	for line := range bytes.Lines(events) {
+		var event struct {
+			process
+			Event string `json:"event"`
+			Hook  string `json:"hook_name"`
+			Code  int    `json:"code"`
+		}
+		if json.Unmarshal(line, &event) != nil {
+			continue
+		}
+		switch {
+		case event.Event == "child_start" && event.Hook == hook:
+			started[event.process] = true
+		case event.Event == "child_exit" && started[event.process] && event.Code != 0:
+			return true
+		}
+	}
+	return false
 }
 
 // parsePush reads lines such as "!\tID:refs/heads/b\t[rejected] (stale info)".

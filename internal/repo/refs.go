@@ -220,9 +220,22 @@ func (r *Repo) UpdateRefs(ctx context.Context, reflog string, updates ...RefUpda
 	in.WriteString("prepare\x00commit\x00")
 	reflog = strings.Join(strings.Fields(reflog), " ")
 	if _, err := r.invoke(ctx, invocation{args: []string{"update-ref", "-m", reflog, "--stdin", "-z"}, stdin: &in, env: env}); err != nil {
-		return fmt.Errorf("move %s: %w", updates[len(updates)-1].Ref, err)
+		return fmt.Errorf("move %s: %w", updates[len(updates)-1].Ref, byHook(err))
 	}
 	return nil
+}
+
+// byHook tells the no of the user's own reference-transaction hook from other failures.
+func byHook(err error) error {
+	var failed *CommandError
+	if !errors.As(err, &failed) {
+		return err
+	}
+	said, _, refused := strings.Cut(failed.Stderr, "ref updates aborted by hook")
+	if !refused {
+		return err
+	}
+	return &HookError{Hook: "reference-transaction", Output: said[:strings.LastIndexByte(said, '\n')+1]}
 }
 
 // MergeBase is the best common ancestor, or the zero id where there is none.

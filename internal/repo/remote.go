@@ -197,8 +197,12 @@ func (r *Repo) LastFetch(ctx context.Context, remote string) (time.Time, error) 
 
 // talk runs a command that speaks to a remote, passing its messages on line by line.
 func (r *Repo) talk(ctx context.Context, progress func(line string), args ...string) (string, error) {
+	return r.talkIn(ctx, nil, progress, args...)
+}
+
+func (r *Repo) talkIn(ctx context.Context, env []string, progress func(line string), args ...string) (string, error) {
 	lines := lineSplitter{tell: progress}
-	in := invocation{args: args, env: []string{"GIT_OPTIONAL_LOCKS=1"}, stderr: lines.write}
+	in := invocation{args: args, env: append(env, "GIT_OPTIONAL_LOCKS=1"), stderr: lines.write}
 	out, err := r.withQuestions(ctx, in)
 	return string(out), err
 }

@@ -22,6 +22,7 @@ const (
 	Shared        Cause = "shared_branch"      // a rewrite of a branch that everybody builds on
 	NotForward    Cause = "not_fast_forward"   // the server takes no rewritten branches
 	HookDeclined  Cause = "hook_declined"      // a rule of the server
+	OwnHook       Cause = "own_hook"           // the user's own hook
 	NoPermission  Cause = "no_permission"      //
 	NoRoom        Cause = "no_room"            // a quota, a limit, a full disk
 	NameTaken     Cause = "name_taken"         // by a branch of which this name is a part, or the other way round

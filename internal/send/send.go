@@ -199,6 +199,10 @@ func Ask(ctx context.Context, r *repo.Repo, remote, ref string) (there repo.ID, 
 func PushRefs(ctx context.Context, r *repo.Repo, remote string, refs []repo.PushedRef, options []string,
 	progress func(line string)) (said string, err error) {
 	result, err := r.Push(ctx, remote, refs, options, progress)
+	var hook *repo.HookError
+	if errors.As(err, &hook) {
+		return "", &Refusal{Cause: OwnHook, Reason: "Your own " + hook.Hook + " hook refused, and nothing was sent.", Output: hook.Output}
+	}
 	if err != nil {
 		return result.Said(), withCause(err, strings.TrimPrefix(refs[0].Ref, "refs/heads/"))
 	}

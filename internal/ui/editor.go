@@ -1,6 +1,7 @@
 package ui
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"os"
@@ -59,8 +60,12 @@ type editor struct {
 	aside       bool // where the halves are pages: what the text is for is shown
 }
 
-func newEditor(edit kit.Edit, theme kit.Theme) *editor {
+func newEditor(edit kit.Edit, theme kit.Theme) *editor { return newEditorOn(edit, edit.Text, theme) }
+
+// newEditorOn writes a text that begins as a hook has prepared it.
+func newEditorOn(edit kit.Edit, prepared string, theme kit.Theme) *editor {
 	begun := edit.Text
+	edit.Text = prepared
 	if edit.CRLF {
 		edit.Text = strings.ReplaceAll(edit.Text, "\r\n", "\n")
 	}
@@ -88,7 +93,7 @@ func newEditor(edit kit.Edit, theme kit.Theme) *editor {
 	area.SetValue(showControls.Replace(strings.TrimSuffix(edit.Text, "\n")))
 	area.MoveToBegin()
 	switch {
-	case edit.Message != nil && begun != edit.Text: // a template: its first line is where the subject goes
+	case edit.Message != nil && edit.Text != begun: // by a template or a hook: its first line is where the subject is
 		area.CursorEnd()
 	case edit.Message != nil || !strings.Contains(strings.TrimSpace(edit.Text), "\n"):
 		area.MoveToEnd()
@@ -331,17 +336,50 @@ func (m *Model) haveComposed(msg composed) tea.Cmd {
 	return nil
 }
 
-// edit opens the editor, or the user's own one for what only that can show.
+// prepared is what the hook that prepares messages made of one that is begun.
+type prepared struct {
+	edit kit.Edit
+	text string
+}
+
+// edit begins to edit a text. The hook that prepares messages sees one first that is begun, as it does with the repository's commands.
 func (m *Model) edit(msg kit.Edit) tea.Cmd {
-	if editsInPlace(msg.Text) {
-		e := newEditor(msg, m.theme)
+	_, kept := m.unfinished.kept(msg)
+	if msg.Message == nil || !msg.Message.Prepares || msg.Begun || kept {
+		return m.openEditor(msg, msg.Text)
+	}
+	text, from, a := msg.Text, msg.From, m.app
+	if strings.TrimSpace(text) == "" {
+		if text = msg.Message.Template; text != "" {
+			from = []string{"template"}
+		}
+	}
+	return kit.Seek(m.seeking(), "what the prepare-commit-msg hook says", func(ctx context.Context) tea.Msg {
+		text, err := a.PrepareMessage(ctx, text, from...)
+		if err != nil {
+			return kit.Notice{Text: app.Explain(err), Trouble: true}
+		}
+		return prepared{msg, text}
+	})
+}
+
+func (m *Model) havePrepared(msg prepared) tea.Cmd {
+	help := *msg.edit.Message
+	help.Template, msg.edit.Message = msg.text, &help // the hook's hints are no more part of the message than a template's
+	return m.openEditor(msg.edit, msg.text)
+}
+
+// openEditor opens the editor, or the user's own one for what only that can show.
+func (m *Model) openEditor(msg kit.Edit, text string) tea.Cmd {
+	if editsInPlace(text) {
+		e := newEditorOn(msg, text, m.theme)
 		if text, ok := m.unfinished.kept(msg); ok && editsInPlace(text) {
 			e.set(text)
 			m.say(kit.Notice{Text: "What you wrote here before Bastel ended is here again; esc, twice, forgets it."})
 		}
 		return tea.Batch(m.openPage(e), e.readAbout(m))
 	}
-	return m.compose(&editor{Edit: msg, direct: true}, strings.TrimSuffix(msg.Text, "\n"))
+	return m.compose(&editor{Edit: msg, direct: true}, strings.TrimSuffix(text, "\n"))
 }
 
 type launched struct {

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"bastel/internal/app"
 	"bastel/internal/repo"
 	"bastel/internal/ui/kit"
 	"bastel/test/fixture"
@@ -28,7 +29,7 @@ func TestTheGaugeOfAMessage(t *testing.T) {
 		"Subject\n\nbody":                     "subject 7 of 60",
 		"S\n\n" + strings.Repeat("word ", 20): "a line of the body is longer than 72",
 	} {
-		e := newEditor(kit.Edit{Text: text, Message: &kit.MessageHelp{}}, theme)
+		e := newEditor(kit.Edit{Text: text, Message: &app.Writing{}}, theme)
 		got, _ := e.gauge(theme)
 		assert.Contains(t, got, want, text)
 	}

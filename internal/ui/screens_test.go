@@ -227,8 +227,9 @@ func TestAMessageBeginsWithTheTemplate(t *testing.T) {
 
 // TestTheCaretBeginsWhereTheSubjectGoes: what is typed into a template never becomes a part of one of its hints.
 func TestTheCaretBeginsWhereTheSubjectGoes(t *testing.T) {
-	for template, want := range map[string]string{"# a hint\n": "x\n", "\n# a hint\n": "x\n", "Ticket: \n# a hint": "Ticket: x\n", "one\n\ntwo\n": "onex\n\ntwo", "": "x"} {
-		e := newEditor(kit.Edit{Message: &kit.MessageHelp{Template: template, Comment: "#"}}, kit.NewTheme(kit.Look{Ground: kit.Dark}))
+	for template, want := range map[string]string{"# a hint\n": "x\n", "\n# a hint\n": "x\n", "Ticket: \n# a hint": "Ticket: x\n",
+		"one\n\ntwo\n": "onex\n\ntwo", "": "x"} {
+		e := newEditor(kit.Edit{Message: &app.Writing{Template: template, Comment: "#"}}, kit.NewTheme(kit.Look{Ground: kit.Dark}))
 		e.update(press("x"), &Model{})
 		assert.Equal(t, want, e.text(), "%q", template)
 	}
@@ -257,6 +258,27 @@ func TestLinesThatAreTypedEndAsTheFilesDo(t *testing.T) {
 		"+The text for tray A", "down", "right", "right", "right", " more", "ctrl+s", "+Edited", "+2 files")
 	assert.Equal(t, "one\r\nTWO\r\nmore\r", f.Git("cat-file", "-p", ":a"), "but for the last line end, which is trimmed")
 	assert.Equal(t, "one\r\nTWO more", f.Git("cat-file", "-p", ":b"))
+}
+
+// TestHooksSeeATextWhenItIsBegun: what the hook makes of it is in the editor, and is not made again; a refusal names the entry.
+func TestHooksSeeATextWhenItIsBegun(t *testing.T) {
+	f := desk(t)
+	f.Git("checkout", "--quiet", ".")
+	f.Hook("prepare-commit-msg", `sed -i "1s/^/[T-1 $2] /" "$1" && echo '# a hint' >>"$1"`)
+	d := newDriver(t, f.Dir)
+	d.play("+there.txt", "1", "+1 hunk in 1 file", "m", "+[T-1 ]", "+# a hint", "Add it", "ctrl+s", "+[T-1 ] Add it", "m",
+		"+Message of tray A",
+		"-# a hint", "ctrl+s", "+[T-1 ] Add it", "a", "+Made commit")
+	assert.Equal(t, "[T-1 ] Add it", f.Git("log", "-1", "--format=%s"))
+	d.play("]", "+3 commits, nothing planned yet", "g", "m", "+[T-1 commit] Change ten", " more", "ctrl+s", "+message new",
+		"m", "+Message of entry A", "ctrl+s")
+	f.Hook("commit-msg", "echo not so >&2; exit 1")
+	tip := f.Git("rev-parse", "HEAD")
+	d.play("a", "+Entry A, “[T-1 commit]", "+The commit-msg hook refused, and nothing was changed.", "+not so", "esc")
+	assert.Equal(t, tip, f.Git("rev-parse", "HEAD"))
+	f.Hook("commit-msg", "")
+	d.play("a", "+became 3")
+	assert.Equal(t, "[T-1 commit] Change ten more", f.Git("log", "-1", "--format=%s", "HEAD~2"))
 }
 
 // TestUndoNeverGetsStuck: a step that cannot be undone can be passed over.

@@ -311,6 +311,8 @@ func (m *Model) fromWork(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 		return m.haveComposed(msg), true
 	case launched:
 		return m.haveLaunched(msg), true
+	case prepared:
+		return m.havePrepared(msg), true
 	case changed:
 		if msg.app == m.app {
 			return tea.Batch(m.refreshTopics(msg.topics), m.awaitChange(msg.app, msg.told)), true

@@ -39,16 +39,15 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	if err != nil {
 		return app.Applied{}, err
 	}
+	if plan, forecast, err = a.checkMessages(ctx, plan, forecast, progress); err != nil {
+		return app.Applied{}, err
+	}
 	if forecast.Tip != plan.Tip {
 		if err := a.SignCommits(ctx, forecast, progress); err != nil {
 			return app.Applied{}, err
 		}
 	}
-	result := app.Applied{Old: plan.Tip, New: forecast.Tip, SameContent: forecast.SameContent, Signatures: forecast.Signatures}
-	result.Commits = forecast.Made()
-	for _, step := range forecast.Emptied() {
-		result.Emptied = append(result.Emptied, step.Title)
-	}
+	result := appliedBy(plan, forecast)
 	if result.New.IsZero() {
 		return result, app.Refuse("The plan leaves the branch without any commit. Keep at least one.")
 	}
@@ -80,6 +79,48 @@ func (a *App) Apply(ctx context.Context, plan shape.Plan, consent app.Consent, p
 	}
 	result.Became = mappingsOf(plan, forecast)
 	return result, nil
+}
+
+// appliedBy is what comes out of a forecast.
+func appliedBy(plan shape.Plan, forecast *replay.Forecast) app.Applied {
+	result := app.Applied{Old: plan.Tip, New: forecast.Tip, SameContent: forecast.SameContent, Signatures: forecast.Signatures,
+		Commits: forecast.Made()}
+	for _, step := range forecast.Emptied() {
+		result.Emptied = append(result.Emptied, step.Title)
+	}
+	return result
+}
+
+// checkMessages lets the commit-msg hook see each message that was written for the plan, before anything moves. Where it changes
+// some, the same plan is carried out with those. A refusal names the entry.
+func (a *App) checkMessages(ctx context.Context, plan shape.Plan, forecast *replay.Forecast, progress replay.Progress) (shape.Plan,
+	*replay.Forecast, error) {
+	if !a.Repo.HasHook(ctx, "commit-msg") {
+		return plan, forecast, nil
+	}
+	checked := plan
+	for at, entry := range plan.Next {
+		if entry.Message == "" || forecast.Steps[at].Commit.IsZero() {
+			continue
+		}
+		message, err := a.CheckMessage(ctx, entry.Message)
+		var refusal *app.Refusal
+		if errors.As(err, &refusal) {
+			return plan, forecast, &app.Refusal{Err: err, Reason: fmt.Sprintf("Entry %s, “%s”: %s", shape.Letter(at), repo.Subject(entry.Message),
+				refusal.Reason)}
+		}
+		if err != nil {
+			return plan, forecast, err
+		}
+		if message != app.CleanMessage(entry.Message) {
+			checked = checked.Reword(at, message)
+		}
+	}
+	if checked.Equal(plan) {
+		return plan, forecast, nil
+	}
+	forecast, err := a.ForecastBy(ctx, replay.New(a.Repo), checked, progress)
+	return checked, forecast, err
 }
 
 // applicable refuses a plan in which something meets, or that changes the content at the end without saying so. Errors: ErrNewContent.

@@ -59,7 +59,7 @@ func (a *App) WithRevert(ctx context.Context, plan shape.Plan, ids []repo.ID, me
 		case slices.Contains(plan.Extra, back):
 			return plan, app.Refuse("The plan takes %s back already.", id.Short())
 		case i == 0:
-			plan = plan.Insert(last, back)
+			plan = plan.Insert(last, back).Reword(last, app.CleanMessage(message))
 		default:
 			plan = plan.Amend(last, back)
 		}
@@ -111,6 +111,9 @@ func (a *App) Reverts(ctx context.Context, branch string, ids []repo.ID, one boo
 		}
 		if why != "" {
 			message += "\n" + why + "\n"
+		}
+		if message, err = a.PrepareMessage(ctx, message, "message"); err != nil {
+			return app.Applied{}, err
 		}
 		if plan, err = a.WithRevert(ctx, plan, group, message); err != nil {
 			return app.Applied{}, err

@@ -60,7 +60,7 @@ func (a *App) FinishMerge(ctx context.Context, message string, meant bool) (app.
 	if err := a.Repo.RunHook(ctx, "pre-merge-commit"); err != nil {
 		return made, app.RefusalFor(err)
 	}
-	if message, err = a.RunMessageHooks(ctx, message); err != nil {
+	if message, err = a.CheckMessage(ctx, message); err != nil {
 		return made, err
 	}
 	tree, err := a.Repo.WriteTree(ctx)

@@ -201,7 +201,7 @@ func (c *commitRun) makeStagedTree(ctx context.Context) error {
 func (c *commitRun) makeCommits(ctx context.Context) (made app.Made, title string, err error) {
 	parent := c.head.Commit
 	for i, tree := range c.trees {
-		message, err := c.RunMessageHooks(ctx, c.drafts[i].Message)
+		message, err := c.CheckMessage(ctx, c.drafts[i].Message)
 		if err != nil {
 			return made, "", err
 		}
@@ -270,7 +270,7 @@ func (a *App) Amend(ctx context.Context, am Amendment) (app.Made, error) {
 		}
 	}
 	if am.Message != "" {
-		if made.Message, err = a.RunMessageHooks(ctx, am.Message); err != nil {
+		if made.Message, err = a.CheckMessage(ctx, am.Message); err != nil {
 			return app.Made{}, err
 		}
 	}

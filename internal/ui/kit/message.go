@@ -151,8 +151,10 @@ func Say(text string) tea.Cmd { return func() tea.Msg { return Notice{Text: text
 type Edit struct {
 	Title   string
 	Text    string
-	Message *MessageHelp // nil: the text is no message
+	Message *app.Writing // nil: the text is no message
 	Suffix  string       // of the file's name, for the user's own editor
+	Begun   bool         // of a message: it was begun before, so that the hook which prepares messages has seen it
+	From    []string     // of a message: what it is begun from, as that hook gets told
 	CRLF    bool         // lines end so in the file that it belongs to: it is written without, and every line gets it
 	Done    func(text string) tea.Cmd
 	// About reads what the text is for, which stands in Now while it is written; nil: the screen shows it.
@@ -186,16 +188,6 @@ func AboutCommit(a *app.App, title string, id repo.ID) func(ctx context.Context)
 		l, err := ReadLook(ctx, a, id)
 		return About{title, l.Out.Header(), l.Files}, err
 	}
-}
-
-// MessageHelp is what helps to write a message.
-type MessageHelp struct {
-	Template string   // what an empty message begins with
-	Comment  string   // what lines begin with that do not count
-	Cleanup  string   // how a message is tidied up
-	Earlier  []string // messages to start from
-	Trailers []string
-	Verbose  bool // the user's own editor gets what the message is for, too
 }
 
 // Launch asks the frame to open a working file in the user's editor; or a folder, in

@@ -95,18 +95,19 @@ func (m *Model) finish() tea.Cmd {
 			return drafted{}, err
 		}
 		writing, err := m.app.Writing(ctx)
-		return drafted{text, kit.MessageHelp(writing)}, err
+		return drafted{text, writing}, err
 	})
 }
 
 // drafted is the message to begin with.
 type drafted struct {
 	text    string
-	writing kit.MessageHelp
+	writing app.Writing
 }
 
 func (m *Model) writeMerge(d drafted) tea.Cmd {
 	return kit.Show(kit.Edit{Title: "Message of the merge", Text: d.text, Message: &d.writing, Suffix: "COMMIT_EDITMSG",
+		From: []string{"merge"},
 		Done: func(text string) tea.Cmd {
 			return m.finishMerge(text, false)
 		}})

@@ -66,7 +66,7 @@ func (m *Model) squash() tea.Cmd {
 }
 
 // writingOf helps to write an entry's message: what its commits said, their trailers and authors come first.
-func (m *Model) writingOf(e shape.Entry) kit.MessageHelp {
+func (m *Model) writingOf(e shape.Entry) app.Writing {
 	help := m.writing
 	if len(e.From) < 2 {
 		return help
@@ -86,6 +86,14 @@ func (m *Model) writingOf(e shape.Entry) kit.MessageHelp {
 	return help
 }
 
+// begunFrom is what an entry's message is begun from, for the hook that prepares messages.
+func (m *Model) begunFrom(e shape.Entry) []string {
+	if len(e.From) > 1 {
+		return []string{"squash"}
+	}
+	return []string{"commit", e.From[0].String()}
+}
+
 func (m *Model) reword(at int) tea.Cmd {
 	id := m.plan.Next[at].From[0]
 	text := m.plan.Next[at].Message
@@ -95,7 +103,7 @@ func (m *Model) reword(at int) tea.Cmd {
 	original := m.sourceOf(id).Message
 	help := m.writingOf(m.plan.Next[at])
 	return kit.Show(kit.Edit{Title: "Message of entry " + shape.Letter(at), Text: text, Message: &help, Suffix: "COMMIT_EDITMSG",
-		About: m.aboutEntry(at),
+		Begun: m.plan.Next[at].Message != "", From: m.begunFrom(m.plan.Next[at]), About: m.aboutEntry(at),
 		Done: func(text string) tea.Cmd {
 			text = app.CleanAs(help.Cleanup, help.Comment, text)
 			at := m.plan.Place(id)

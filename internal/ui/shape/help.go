@@ -145,7 +145,7 @@ func (m *Model) rewordAtOnce(at int) tea.Cmd {
 		text = m.sourceOf(e.From[0]).Message
 	}
 	return kit.Show(kit.Edit{Title: "Message of entry " + shape.Letter(at), Text: text, Message: &m.writing, Suffix: "COMMIT_EDITMSG",
-		About: m.aboutEntry(at),
+		Begun: e.Message != "", From: m.begunFrom(e), About: m.aboutEntry(at),
 		Done: func(text string) tea.Cmd {
 			if text = app.CleanMessage(text); text == "" {
 				return kit.Show(kit.Notice{Text: "A commit needs a message; it stays as it was.", Trouble: true})

@@ -209,7 +209,7 @@ func (m *Model) insertEmpty() tea.Cmd {
 			}
 			return m.make("Making the commit", func(ctx context.Context) (shape.Plan, error) {
 				id, err := m.planning.EmptyCommit(ctx, plan.Tip, text)
-				return plan.Insert(at, id), err
+				return plan.Insert(at, id).Reword(at, app.CleanMessage(text)), err
 			})
 		}})
 }

@@ -70,7 +70,7 @@ type Model struct {
 	number   int                // of the latest plan: forecasts of older ones are passed over
 	keeper   kit.Keeper
 	cancel   context.CancelFunc
-	writing  kit.MessageHelp
+	writing  app.Writing
 
 	extra     map[repo.ID]app.Source // commits made for the plan
 	surveying kit.Reading[surveyed]
@@ -243,7 +243,7 @@ func (m *Model) take(got kit.Read[planned]) tea.Cmd {
 		m.before, m.after = nil, nil
 	}
 	m.forecast, m.why = nil, ""
-	m.sources, m.target, m.writing = read.sources, read.target, kit.MessageHelp(read.writing)
+	m.sources, m.target, m.writing = read.sources, read.target, read.writing
 	m.sources = read.sources[:len(read.plan.Sources)]
 	m.beneath = read.beneath
 	m.know(read.sources[len(read.plan.Sources):])

@@ -84,12 +84,13 @@ func (m *Model) amend() tea.Cmd {
 }
 
 func (m *Model) amendMessage() tea.Cmd {
-	help := kit.MessageHelp(m.texts.Value)
+	help := m.texts.Value
 	text := ""
 	if len(help.Earlier) > 0 {
 		text = help.Earlier[0]
 	}
 	return kit.Show(kit.Edit{Title: "Message of the last commit", Text: text, Message: &help, Suffix: "COMMIT_EDITMSG",
+		From:  []string{"commit", m.head.Commit.String()},
 		About: kit.AboutCommit(m.app, "the last commit", m.head.Commit),
 		Done: func(text string) tea.Cmd {
 			return m.amendWith(sorting.Amendment{Message: text})

@@ -366,12 +366,13 @@ func suffixOf(path string) string {
 
 func (m *Model) editMessage() tea.Cmd {
 	at := m.trayHere()
-	help := kit.MessageHelp(m.texts.Value)
+	help := m.texts.Value
 	about := kit.About{Title: "what tray " + at.String() + " will commit", Files: m.board.Files(at)}
 	if len(about.Files) == 0 {
 		about.Lines = []string{"Nothing is in it yet."}
 	}
 	return kit.Show(kit.Edit{Title: "Message of tray " + at.String(), Text: m.board.Message(at), Message: &help, Suffix: "COMMIT_EDITMSG",
+		Begun: m.board.Message(at) != "",
 		About: func(context.Context) (kit.About, error) { return about, nil },
 		Done: func(text string) tea.Cmd {
 			return m.setMessage(at, text)
