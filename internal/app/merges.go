@@ -33,9 +33,12 @@ func (a *App) MergesMade(ctx context.Context, ids []repo.ID) ([]repo.ID, error) 
 		return nil, err
 	}
 	made := map[repo.ID]bool{}
-	for _, e := range entries {
+	for _, e := range slices.Backward(entries) { // the oldest first
 		if e.Kind == journal.Commit {
 			made[e.New] = true
+		}
+		for _, pair := range e.Pairs { // rewritten since
+			made[pair[1]] = made[pair[1]] || made[pair[0]]
 		}
 		for _, pair := range e.Taken {
 			made[pair[1]] = true
@@ -44,21 +47,17 @@ func (a *App) MergesMade(ctx context.Context, ids []repo.ID) ([]repo.ID, error) 
 	return slices.DeleteFunc(merges, func(id repo.ID) bool { return !made[id] }), nil
 }
 
-// WithMergesMade makes a range with merges linear: the merges go, and what somebody
+// WithMergesMade makes a range with merges linear: those that were not made here on purpose go, and what somebody
 // settled by hand in one, beyond what its sides say together, becomes a commit of its
 // own in the merge's place.
 func (a *App) WithMergesMade(ctx context.Context, plan shape.Plan) (shape.Plan, error) {
-	ids, err := a.Repo.Range(ctx, plan.Base, plan.Tip)
+	ids, commits, err := a.ownCommits(ctx, plan.Base, plan.Tip)
 	if err != nil || len(ids) == len(plan.Sources) {
-		return plan, err
-	}
-	commits, err := a.Repo.Commits(ctx, ids)
-	if err != nil {
 		return plan, err
 	}
 	place := 0
 	for i, c := range commits {
-		if len(c.Parents) < 2 {
+		if !isMerge(c) {
 			place++
 			continue
 		}

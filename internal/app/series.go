@@ -44,18 +44,6 @@ func (a *App) PlanFor(ctx context.Context, head repo.Head, onto, base string) (s
 		if baseID, err = a.afterShared(ctx, head, baseID); err != nil {
 			return none, err
 		}
-		// A merge that was made on purpose stays: the series begins after it.
-		ids, err := a.Repo.Range(ctx, baseID, head.Commit)
-		if err != nil {
-			return none, err
-		}
-		made, err := a.MergesMade(ctx, ids)
-		if err != nil {
-			return none, err
-		}
-		if n := len(made); n > 0 {
-			baseID = made[n-1]
-		}
 	}
 	sources, err := a.SourcesOf(ctx, baseID, head.Commit)
 	if err != nil {
@@ -189,7 +177,7 @@ func (a *App) SourcesAfter(ctx context.Context, head repo.Head, name string) (ba
 			return base, nil, err
 		}
 	}
-	ids, commits, err := a.commitsOf(ctx, base, head.Commit)
+	ids, commits, err := a.ownCommits(ctx, base, head.Commit)
 	if err != nil {
 		return base, nil, err
 	}

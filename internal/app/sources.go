@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"slices"
 	"strconv"
 
 	"bastel/internal/merge"
@@ -54,12 +55,50 @@ func (a *App) CommitNamed(ctx context.Context, name string) (repo.ID, error) {
 	return id, err
 }
 
-// SourcesOf lists the commits of a range, in a straight line: merges are not among them,
-// see withSettled.
+// SourcesOf lists the commits of a range, in a straight line. A merge that was made here on purpose is one of them, and stands for
+// what it brings; other merges are not, but what they bring, see WithMergesMade.
 func (a *App) SourcesOf(ctx context.Context, base, tip repo.ID) ([]repo.ID, error) {
-	ids, commits, err := a.commitsOf(ctx, base, tip)
+	ids, commits, err := a.ownCommits(ctx, base, tip)
 	return straight(ids, commits), err
 }
+
+// ownCommits reads the commits of a range, oldest first, without what merges that were made here on purpose bring. Those merges
+// come with their first parent alone.
+func (a *App) ownCommits(ctx context.Context, base, tip repo.ID) ([]repo.ID, []*repo.Commit, error) {
+	ids, commits, err := a.commitsOf(ctx, base, tip)
+	if err != nil || !slices.ContainsFunc(commits, isMerge) {
+		return ids, commits, err
+	}
+	made, err := a.MergesMade(ctx, ids)
+	if err != nil {
+		return nil, nil, err
+	}
+	own := map[repo.ID]bool{tip: true}
+	for i, id := range slices.Backward(ids) {
+		if !own[id] {
+			continue
+		}
+		parents := commits[i].Parents
+		if slices.Contains(made, id) {
+			first := *commits[i]
+			first.Parents, commits[i] = parents[:1], &first
+			parents = first.Parents
+		}
+		for _, parent := range parents {
+			own[parent] = true
+		}
+	}
+	var ownIDs []repo.ID
+	var ownCommits []*repo.Commit
+	for i, id := range ids {
+		if own[id] {
+			ownIDs, ownCommits = append(ownIDs, id), append(ownCommits, commits[i])
+		}
+	}
+	return ownIDs, ownCommits, nil
+}
+
+func isMerge(c *repo.Commit) bool { return len(c.Parents) > 1 }
 
 // commitsOf reads the commits of a range, oldest first.
 func (a *App) commitsOf(ctx context.Context, base, tip repo.ID) ([]repo.ID, []*repo.Commit, error) {
@@ -74,7 +113,7 @@ func (a *App) commitsOf(ctx context.Context, base, tip repo.ID) ([]repo.ID, []*r
 // straight leaves merges out.
 func straight(ids []repo.ID, commits []*repo.Commit) (list []repo.ID) {
 	for i, c := range commits {
-		if len(c.Parents) < 2 {
+		if !isMerge(c) {
 			list = append(list, ids[i])
 		}
 	}

@@ -254,7 +254,7 @@ func (r *run) commit(entry shape.Entry, step *Step) error {
 	source := r.commits[id]
 	unchanged := len(entry.From) == 1 && !entry.Merge && entry.Message == "" && entry.Author == "" && entry.Date == "" &&
 		r.origins[id] == (shape.Origin{Source: id}) && source.Tree == r.tree &&
-		len(source.Parents) <= 1 && source.Parent() == r.parent
+		source.Parent() == r.parent
 	if unchanged {
 		step.Commit, step.Kept = id, true
 		r.parent = id
@@ -265,6 +265,7 @@ func (r *run) commit(entry shape.Entry, step *Step) error {
 	if !r.parent.IsZero() {
 		c.Parents = []repo.ID{r.parent}
 	}
+	c.Parents = append(c.Parents, r.broughtBy(entry)...)
 	if entry.Merge {
 		c = &repo.Commit{Tree: r.tree, Parents: append(c.Parents, id), Author: r.committer, Committer: r.committer}
 	}
@@ -290,6 +291,19 @@ func (r *run) commit(entry shape.Entry, step *Step) error {
 	r.commits[step.Commit] = c
 	r.parent = step.Commit
 	return nil
+}
+
+// broughtBy lists what the merges among an entry's commits bring: each stands for that, and goes on to hold it.
+func (r *run) broughtBy(entry shape.Entry) (brought []repo.ID) {
+	if entry.Merge {
+		return nil
+	}
+	for _, id := range entry.From {
+		if parents := r.commits[id].Parents; len(parents) > 1 && slices.Contains(r.plan.Sources, id) {
+			brought = append(brought, parents[1:]...)
+		}
+	}
+	return brought
 }
 
 // signedAs puts an entry's own author and date in the place of a source's.

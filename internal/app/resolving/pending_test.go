@@ -167,8 +167,9 @@ func TestAMergeMadeHereStays(t *testing.T) {
 	a = opened.App(t, f.Dir)
 	plan, err := a.NewPlan(ctx, "", "")
 	require.NoError(t, err)
-	assert.Equal(t, made.Commits[0], plan.Base, "the series begins after it")
-	assert.Len(t, plan.Sources, 1)
+	assert.Contains(t, plan.Sources, made.Commits[0], "it is a commit of the series, and what it brings is not")
+	assert.Len(t, plan.Sources, 3)
+	assert.False(t, plan.Changes())
 	forecast, err := planning.Of(a).Forecast(ctx, plan, nil)
 	require.NoError(t, err)
 	assert.True(t, forecast.SameContent)
@@ -179,7 +180,16 @@ func TestAMergeMadeHereStays(t *testing.T) {
 			assert.Equal(t, send.OK, item.Level)
 		}
 	}
-	plan, err = a.NewPlan(ctx, "", "main")
+	applied := opened.Apply(t, a, plan.Move(2, 0).Reword(2, "Bring theirs in\n"))
+	assert.True(t, applied.SameContent)
+	assert.Equal(t, f.Git("log", "-1", "--format=%an %ad %P", "HEAD"), strings.Replace(f.Git("log", "-1", "--format=%an %ad %P",
+		made.Commits[0].String()), f.Git("rev-parse", made.Commits[0].String()+"^"), f.Git("rev-parse", "HEAD~1"), 1), "it brings the same")
+	a.Close()
+	a = opened.App(t, f.Dir)
+	plan, err = a.NewPlan(ctx, "", "")
 	require.NoError(t, err)
-	assert.Greater(t, len(plan.Sources), 1, "who wants a straight line says where it begins")
+	assert.Len(t, plan.Sources, 3, "it is still one that was made on purpose")
+	applied = opened.Apply(t, a, plan.Join(1, 2))
+	assert.Equal(t, 2, applied.Commits)
+	assert.Len(t, strings.Fields(f.Git("log", "-1", "--format=%P", "HEAD")), 2, "joined, it still brings them")
 }

@@ -42,6 +42,9 @@ func (m *Model) divide() tea.Cmd {
 		return kit.Say("Only an entry of one whole commit can be divided. Take this one apart first, or start over.")
 	}
 	id := e.From[0]
+	if len(m.sourceOf(id).Commit.Parents) > 1 {
+		return kit.Say("A merge is not divided. x leaves it out; what it brings stays on its own branch.")
+	}
 	return kit.Start(kit.Work[kit.Got]{
 		Title: "Opening the commit",
 		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
