@@ -41,10 +41,12 @@ type Operation struct {
 	OtherMoves func(ctx context.Context) (others []journal.RefMove, err error) // finds more refs to move
 	Hooks      func(ctx context.Context) error                                 // those that come after
 
-	journal repo.RefUpdate    // adds the entry
-	changes []repo.TreeChange // what differs between the trees, and what was seen of it
-	layout  *repo.Layout      // where the working files lie as they will be; none: none change
-	id      repo.ID           // of the entry in the journal, once its commit is there
+	journal   repo.RefUpdate    // adds the entry
+	changes   []repo.TreeChange // what differs between the trees, and what was seen of it
+	layout    *repo.Layout      // where the working files lie as they will be; none: none change
+	complaint error             // what is kept by branches' names could not follow them: nothing that the step is taken back for
+
+	id repo.ID // of the entry in the journal, once its commit is there
 }
 
 // CarryOut carries an operation out: before or after, never between. What fails half way is
@@ -121,7 +123,10 @@ func (a *App) check(ctx context.Context, op *Operation) error {
 	if err := group.Wait(); err != nil {
 		return err
 	}
-	return a.nobodyElses(op)
+	if err := a.nobodyElses(op); err != nil {
+		return err
+	}
+	return a.noteTrails(ctx, op)
 }
 
 // nobodyElses refuses to move, rename or delete a branch that is rebased or bisected somewhere: that would break it, or be undone by its
@@ -289,7 +294,8 @@ func (a *App) moveRefs(ctx context.Context, op *Operation) error {
 // leaveBranch parts HEAD from a branch that goes, at the same commit, so that the branch can
 // go in the one transaction; follow joins it to the other one.
 func (a *App) leaveBranch(ctx context.Context, op *Operation) error {
-	if op.Head[1] == "" {
+	goes := slices.ContainsFunc(refMoves(op.Entry), func(m journal.RefMove) bool { return m.Ref == op.Head[0] && m.New.IsZero() && !m.Old.IsZero() })
+	if op.Head[1] == "" || !goes {
 		return nil
 	}
 	head, err := a.Repo.Head(ctx)
@@ -303,7 +309,10 @@ func (a *App) stayOnBranch(ctx context.Context, op *Operation) error {
 	if op.Head[0] == "" {
 		return nil
 	}
-	return a.Repo.SetSymbolicRef(ctx, "HEAD", op.Head[0])
+	if head, err := a.Repo.Head(ctx); err != nil || head.Ref == op.Head[0] {
+		return err
+	}
+	return a.Repo.SetSymbolicRef(ctx, "HEAD", op.Head[0], "taken back: "+op.Reflog)
 }
 
 // followFiles brings the working files along.
@@ -336,7 +345,7 @@ func (a *App) follow(ctx context.Context, op *Operation) error {
 		}
 	}
 	if op.Head[1] != "" {
-		if err := a.Repo.SetSymbolicRef(ctx, "HEAD", op.Head[1]); err != nil {
+		if err := a.Repo.SetSymbolicRef(ctx, "HEAD", op.Head[1], op.headReflog()); err != nil {
 			return err
 		}
 	}
@@ -345,17 +354,29 @@ func (a *App) follow(ctx context.Context, op *Operation) error {
 			return err
 		}
 	}
+	op.complaint = a.followTrails(ctx, op.Entry)
 	return a.removeNote()
+}
+
+// headReflog is what HEAD's reflog says of a step that takes it to another branch, in git's own words: by these it finds the branch
+// before.
+func (op *Operation) headReflog() string {
+	if len(op.Entry.Head) == 0 { // HEAD's branch got another name, or landed and went
+		return cmp.Or(op.Reflog, op.Entry.Title)
+	}
+	from := cmp.Or(strings.TrimPrefix(op.Head[0], heads), op.Entry.Old.String())
+	return "checkout: moving from " + from + " to " + strings.TrimPrefix(op.Head[1], heads)
 }
 
 func (a *App) runHooks(ctx context.Context, op *Operation) (warning string) {
 	if op.trees[0] != op.trees[1] && a.Repo.HasHook(ctx, "post-index-change") {
 		_ = a.Repo.RunHook(ctx, "post-index-change", "1", "0") // what it says changes nothing, as with the repository itself
 	}
-	if op.Hooks == nil {
-		return ""
+	err := op.complaint
+	if op.Hooks != nil {
+		err = errors.Join(err, op.Hooks(ctx))
 	}
-	if err := op.Hooks(ctx); err != nil {
+	if err != nil {
 		return err.Error()
 	}
 	return ""

@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"bastel/internal/journal"
@@ -291,7 +292,8 @@ func (a *App) movedOn(ctx context.Context, op *Operation) (bool, error) {
 	entry := op.Entry
 	if op.Head[1] != "" {
 		head, err := a.Repo.Head(ctx)
-		elsewhere := head.Ref != "" && head.Ref != op.Head[1] || head.Ref == "" && entry.Kind == journal.Switch && head.Commit != entry.Old
+		elsewhere := head.Ref != "" && !slices.Contains(op.Head[:], head.Ref) || entry.Kind == journal.Switch && head.Ref != op.Head[1] &&
+			head.Commit != entry.Old
 		if err != nil || elsewhere {
 			return elsewhere, err
 		}

@@ -31,7 +31,7 @@ func (a *App) SwitchStep(ctx context.Context, entry journal.Entry, to repo.Head)
 	}
 	entry.Head = []string{from.Ref, to.Ref}
 	op := &Operation{Entry: entry, Head: [2]string{from.Ref, to.Ref}, trees: trees, content: a.Engine.Objects(),
-		Reflog: "checkout: moving from " + nameOf(from) + " to " + to.Branch()} // by these words git finds the branch before
+		Reflog: ReflogMessage(entry.Kind, entry.Title)}
 	if err := a.leaveAlone(ctx, op, a.Engine.Objects()); err != nil {
 		return nil, err
 	}
@@ -88,17 +88,4 @@ func (a *App) hex(id repo.ID) string {
 		return strings.Repeat("0", len(a.Repo.EmptyTree().String()))
 	}
 	return id.String()
-}
-
-// nameOf is the branch that HEAD is on, else the commit.
-func nameOf(head repo.Head) string {
-	if head.Ref == "" {
-		return head.Commit.String()
-	}
-	return head.Branch()
-}
-
-// RenameSettings has a branch's settings follow it to another name.
-func (a *App) RenameSettings(ctx context.Context, from, to string) error {
-	return a.Repo.RenameConfigSection(ctx, "branch."+from, "branch."+to)
 }

@@ -168,13 +168,13 @@ func (p Place) makeWork(ctx context.Context) error {
 	if err := r.UpdateRefs(ctx, "demo: later that day", repo.RefUpdate{Ref: "refs/heads/" + BranchName, New: tip, Old: sent}); err != nil {
 		return err
 	}
-	if err := r.SetSymbolicRef(ctx, "refs/remotes/origin/HEAD", "refs/remotes/origin/main"); err != nil {
+	if err := r.SetSymbolicRef(ctx, "refs/remotes/origin/HEAD", "refs/remotes/origin/main", "demo"); err != nil {
 		return err
 	}
 	if err := r.SetUpstream(ctx, BranchName, "origin", "refs/heads/"+BranchName); err != nil {
 		return err
 	}
-	if err := r.SetSymbolicRef(ctx, "HEAD", "refs/heads/"+BranchName); err != nil {
+	if err := r.SetSymbolicRef(ctx, "HEAD", "refs/heads/"+BranchName, "demo"); err != nil {
 		return err
 	}
 	if err := r.Fill(ctx, tip); err != nil {

@@ -129,6 +129,8 @@ type Entry struct {
 	Away     bool           `json:"away,omitempty"`    // of a landing: the branch was not checked out, and HEAD stays
 	Head     []string       `json:"head,omitempty"`    // of a switch: the branch that HEAD was on, empty for none, and the one it went to
 	Renamed  []string       `json:"renamed,omitempty"` // a branch's name before, and the one that it got: its settings follow
+	// Of branches that went, or got another name: what is kept by their names.
+	Trails []Trail `json:"trails,omitempty"`
 	// Of a switch: what was put aside with the branch that was left, each file and each path of the index with what the branch's
 	// commit has there afterwards, and the entries whose files came back.
 	Aside      []File `json:"aside,omitempty"`
@@ -138,6 +140,14 @@ type Entry struct {
 	// Of an apply: what its answers took back of what others brought.
 	TakesBack []LostWork `json:"takes_back,omitempty"`
 	Keep      []repo.ID  `json:"-"` // blobs that the entry keeps from being pruned
+}
+
+// Trail is what the repository keeps by a branch's name.
+type Trail struct {
+	Ref      string      `json:"ref"`
+	At       repo.ID     `json:"at"`
+	Settings [][2]string `json:"settings,omitempty"` // keys and values
+	Log      string      `json:"log,omitempty"`      // its reflog, as its file has it
 }
 
 // LostWork is what an answer took back of a commit that came with others, in one file.

@@ -87,16 +87,6 @@ func parseParents(out []byte) ([]CommitParents, error) {
 	return list, nil
 }
 
-// RenameConfigSection moves all keys of a section of the repository's own configuration; one that is not there is fine.
-func (r *Repo) RenameConfigSection(ctx context.Context, from, to string) error {
-	_, err := r.run(ctx, nil, "config", "--local", "--rename-section", from, to)
-	r.ForgetConfig()
-	if err != nil && exitCode(err) != 128 { // there is no such section
-		return fmt.Errorf("rename the settings of %s: %w", from, err)
-	}
-	return nil
-}
-
 // ErrBadBranchName is a name that no branch can have.
 var ErrBadBranchName = errors.New("not a name for a branch")
 

@@ -410,8 +410,8 @@ func (r *Repo) DetachHead(ctx context.Context, at ID, reflog string) error {
 }
 
 // SetSymbolicRef makes a ref stand for another.
-func (r *Repo) SetSymbolicRef(ctx context.Context, ref, to string) error {
-	if _, err := r.run(ctx, nil, "symbolic-ref", ref, to); err != nil {
+func (r *Repo) SetSymbolicRef(ctx context.Context, ref, to, reflog string) error {
+	if _, err := r.run(ctx, nil, "symbolic-ref", "-m", reflog, ref, to); err != nil {
 		return fmt.Errorf("point %s at %s: %w", ref, to, err)
 	}
 	return nil

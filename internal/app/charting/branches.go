@@ -401,9 +401,6 @@ func (o *outlook) operation(ctx context.Context, moves []journal.RefMove, put bo
 		if before != nil {
 			err = before(ctx)
 		}
-		for i := 0; i+1 < len(o.renamed); i += 2 {
-			err = errors.Join(err, o.RenameSettings(ctx, o.renamed[i], o.renamed[i+1]))
-		}
 		for name, upstream := range o.upstreams {
 			err = errors.Join(err, o.follow(ctx, name, upstream))
 		}

@@ -2,7 +2,6 @@ package planning
 
 import (
 	"context"
-	"errors"
 	"slices"
 	"strings"
 
@@ -94,22 +93,4 @@ func renamedBack(kind journal.Kind, entry journal.Entry) []string {
 		slices.Reverse(names)
 	}
 	return names
-}
-
-// settingsToo has the settings of branches follow their names, after all else.
-func (a *App) settingsToo(op *app.Operation) *app.Operation {
-	names, before := op.Entry.Renamed, op.Hooks
-	if len(names) == 0 {
-		return op
-	}
-	op.Hooks = func(ctx context.Context) (err error) {
-		if before != nil {
-			err = before(ctx)
-		}
-		for i := 0; i+1 < len(names); i += 2 {
-			err = errors.Join(err, a.RenameSettings(ctx, names[i], names[i+1]))
-		}
-		return err
-	}
-	return op
 }

@@ -16,35 +16,19 @@ import (
 	"bastel/internal/shape"
 )
 
-// draftName stands for a branch in file and ref names, where its own name may be too
-// long, or in the way of another one's.
-func draftName(branch string) string {
-	sum := sha256.Sum256([]byte(branch))
-	return hex.EncodeToString(sum[:8])
-}
-
-// planFile holds the draft of a branch's plan that was not applied yet.
-func planFile(branch string) string { return "plan-" + draftName(branch) + ".toml" }
-
-// planRef keeps the commits that were made for a draft in this working tree from being
-// pruned.
-func (a *App) planRef(branch string) string {
-	return a.PlanRef(a.Repo.WorktreeName() + "/" + draftName(branch))
-}
-
 // KeepPlan keeps a draft for the next time; a plan that changes nothing is none.
 func (a *App) KeepPlan(ctx context.Context, plan shape.Plan) error {
 	if err := a.keepMade(ctx, plan); err != nil {
 		return err
 	}
 	if !plan.Changes() {
-		return a.WriteState(planFile(plan.Branch), "")
+		return a.WriteState(app.PlanFile(plan.Branch), "")
 	}
 	text, err := plan.File(func(repo.ID) string { return "" }).Encode()
 	if err != nil {
 		return err
 	}
-	return a.WriteState(planFile(plan.Branch), string(text))
+	return a.WriteState(app.PlanFile(plan.Branch), string(text))
 }
 
 // ForgetPlan forgets the draft of a branch.
@@ -58,7 +42,7 @@ func (a *App) keepMade(ctx context.Context, plan shape.Plan) error {
 	for _, s := range plan.Splits {
 		made = append(made, s.Parts...)
 	}
-	old, err := a.Repo.RefValue(ctx, a.planRef(plan.Branch))
+	old, err := a.Repo.RefValue(ctx, a.DraftRef(plan.Branch))
 	if err != nil || len(made) == 0 && old.IsZero() {
 		return err
 	}
@@ -78,7 +62,7 @@ func (a *App) keepMade(ctx context.Context, plan shape.Plan) error {
 	if id == old {
 		return nil
 	}
-	return a.Repo.UpdateRefs(ctx, "plan", repo.RefUpdate{Ref: a.planRef(plan.Branch), New: id, Old: old})
+	return a.Repo.UpdateRefs(ctx, "plan", repo.RefUpdate{Ref: a.DraftRef(plan.Branch), New: id, Old: old})
 }
 
 // PlanDraft is the plan to go on with, and what is to be said of it.
@@ -96,7 +80,7 @@ func (a *App) DraftPlan(ctx context.Context, branch string) (PlanDraft, error) {
 		return PlanDraft{}, err
 	}
 	note := ""
-	if text := a.ReadState(planFile(head.Branch())); text != "" {
+	if text := a.ReadState(app.PlanFile(head.Branch())); text != "" {
 		draft, err := a.leftPlan(ctx, head, text)
 		if err == nil {
 			return draft, nil
@@ -116,7 +100,7 @@ func (a *App) DraftPlan(ctx context.Context, branch string) (PlanDraft, error) {
 // putAside keeps a draft that does not fit its branch any more, and says where.
 func (a *App) putAside(branch, text string, why error) (note string, err error) {
 	sum := sha256.Sum256([]byte(text))
-	name := "plan-" + draftName(branch) + "-aside-" + hex.EncodeToString(sum[:4]) + ".toml"
+	name := "plan-" + app.DraftName(branch) + "-aside-" + hex.EncodeToString(sum[:4]) + ".toml"
 	dir, err := a.Repo.StateDir()
 	if err != nil {
 		return "", err
@@ -125,7 +109,7 @@ func (a *App) putAside(branch, text string, why error) (note string, err error) 
 		return "", err
 	}
 	return fmt.Sprintf("The draft of an earlier plan does not fit %s any more (%s). It is kept in %s.", branch,
-		strings.TrimSuffix(app.FirstLine(why.Error()), "."), filepath.Join(dir, name)), a.WriteState(planFile(branch), "")
+		strings.TrimSuffix(app.FirstLine(why.Error()), "."), filepath.Join(dir, name)), a.WriteState(app.PlanFile(branch), "")
 }
 
 func (a *App) leftPlan(ctx context.Context, head repo.Head, text string) (PlanDraft, error) {

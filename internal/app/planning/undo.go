@@ -56,7 +56,7 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (app.Stepped, error) 
 	if err != nil {
 		return app.Stepped{Entry: entry}, err
 	}
-	stepped, err := a.FileByFile(ctx, a.settingsToo(op), entry)
+	stepped, err := a.FileByFile(ctx, op, entry)
 	if err != nil {
 		return stepped, err
 	}
@@ -72,7 +72,7 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (app.Stepped, error) 
 	if kind == journal.Redo {
 		text = draftBefore(entries, entry.Number)
 	}
-	op.Entry.Plan = a.ReadState(planFile(branch))
+	op.Entry.Plan = a.ReadState(app.PlanFile(branch))
 	if _, err = a.CarryOut(ctx, op); err != nil {
 		return stepped, err
 	}

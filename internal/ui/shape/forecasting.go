@@ -24,14 +24,17 @@ type forecasted struct {
 
 // takeMade takes a plan over for which commits were made.
 func (m *Model) takeMade(msg made) tea.Cmd {
-	if msg.number != m.number {
+	if !msg.of.Equal(m.plan) { // that it was read again, and is the same, is no edit
 		return kit.Show(kit.Notice{Text: "The plan was edited meanwhile. Do it again.", Trouble: true})
 	}
 	m.know(msg.sources)
 	if msg.plan.Equal(m.plan) {
 		return kit.Say("Nothing was changed, so the plan stays as it is.")
 	}
-	m.then = msg.then
+	if m.then = msg.then; msg.then != "" { // what another screen asked for is in view
+		fresh := slices.IndexFunc(msg.plan.Next, func(e shape.Entry) bool { return m.plan.Place(e.From[0]) < 0 })
+		m.half, m.cursor[kit.Next] = kit.Next, max(0, fresh)
+	}
 	return m.set(msg.plan)
 }
 
@@ -66,7 +69,15 @@ func (m *Model) set(plan shape.Plan) tea.Cmd {
 
 // show makes a plan the current one, keeps it as the draft, and has it forecast.
 func (m *Model) show(plan shape.Plan) tea.Cmd {
+	of := m.plan.Sources
 	m.plan = plan
+	if !slices.Equal(plan.Sources, of) { // it begins elsewhere: what was found out is of other commits
+		return tea.Batch(m.survey(), m.forecastIt(plan))
+	}
+	return m.forecastIt(plan)
+}
+
+func (m *Model) forecastIt(plan shape.Plan) tea.Cmd {
 	m.clamp()
 	if m.cancel != nil {
 		m.cancel()

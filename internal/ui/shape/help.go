@@ -27,7 +27,11 @@ type surveyed struct {
 
 // survey reads sizes and overlaps in the background, after the plan itself is shown.
 func (m *Model) survey() tea.Cmd {
-	plan, sources := m.plan, m.sources
+	plan := m.plan
+	var sources []app.Source
+	for _, id := range plan.Sources {
+		sources = append(sources, m.sourceOf(id))
+	}
 	return m.surveying.Begin(m.ctx, Name, func(ctx context.Context) (surveyed, error) {
 		matrix, err := m.planning.Survey(ctx, plan)
 		if err != nil {
@@ -43,7 +47,7 @@ func (m *Model) survey() tea.Cmd {
 }
 
 // sizesOf says how large each commit is.
-func sizesOf(matrix suggest.Matrix) []string {
+func sizesOf(matrix suggest.Matrix) map[repo.ID]string {
 	type size struct{ files, added, removed int }
 	sizes := make([]size, len(matrix.Commits))
 	for _, row := range matrix.Rows {
@@ -54,20 +58,18 @@ func sizesOf(matrix suggest.Matrix) []string {
 			s.removed += cell.Removed
 		}
 	}
-	words := make([]string, len(sizes))
+	words := make(map[repo.ID]string, len(sizes))
 	for i, s := range sizes {
-		words[i] = fmt.Sprintf("%s +%d −%d", wording.Count(s.files, "file"), s.added, s.removed)
+		words[matrix.Commits[i].ID] = fmt.Sprintf("%s +%d −%d", wording.Count(s.files, "file"), s.added, s.removed)
 	}
 	return words
 }
 
 // measure says how large a commit is, and whether a remote has it.
 func (m *Model) measure(i int) string {
-	words := ""
-	if i < len(m.sizes) {
-		words = m.sizes[i]
-	}
-	if m.published[m.plan.Sources[i]] {
+	id := m.plan.Sources[i]
+	words := m.sizes[id]
+	if m.published[id] {
 		words += "  sent"
 	}
 	return words

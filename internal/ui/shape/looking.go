@@ -137,12 +137,7 @@ func (m *Model) numberOf(id repo.ID) string {
 	return id.Short()
 }
 
-func (m *Model) sourceOf(id repo.ID) app.Source {
-	if at := slices.Index(m.plan.Sources, id); at >= 0 {
-		return m.sources[at]
-	}
-	return m.extra[id]
-}
+func (m *Model) sourceOf(id repo.ID) app.Source { return m.known[id] }
 
 func short(id repo.ID) string {
 	if id.IsZero() {

@@ -23,15 +23,15 @@ import (
 
 // made is an edited plan together with the commits that were made for it.
 type made struct {
-	number  int // of the plan that was edited
+	of      shape.Plan // the plan that was edited
 	plan    shape.Plan
-	sources []app.Source
-	then    string // the screen to go to once the plan is applied
+	sources []app.Source // those that the plan speaks of
+	then    string       // the screen to go to once the plan is applied
 }
 
 // make has commits made for the plan in the background and takes the edit in.
 func (m *Model) make(title string, edit func(ctx context.Context) (shape.Plan, error)) tea.Cmd {
-	number := m.number
+	of := m.plan
 	return kit.Start(kit.Work[kit.Got]{
 		Title: title,
 		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
@@ -39,8 +39,8 @@ func (m *Model) make(title string, edit func(ctx context.Context) (shape.Plan, e
 			if err != nil {
 				return kit.Got{}, err
 			}
-			sources, err := m.app.Sources(ctx, madeFor(plan))
-			return kit.ToScreen(Name, made{number: number, plan: plan, sources: sources}), err
+			sources, err := m.app.Sources(ctx, slices.Concat(plan.Sources, madeFor(plan)))
+			return kit.ToScreen(Name, made{of: of, plan: plan, sources: sources}), err
 		},
 	})
 }
@@ -55,11 +55,8 @@ func madeFor(plan shape.Plan) []repo.ID {
 }
 
 func (m *Model) know(sources []app.Source) {
-	if m.extra == nil {
-		m.extra = map[repo.ID]app.Source{}
-	}
 	for _, s := range sources {
-		m.extra[s.ID] = s
+		m.known[s.ID] = s
 	}
 }
 

@@ -44,9 +44,9 @@ type Model struct {
 	why       string      // why there is no plan: a no, not a failed reading
 	asked     kit.PlanFor // what another screen wants of the plan, until it is known
 	plan      shape.Plan
-	before    []shape.Plan // what undo goes back to
-	after     []shape.Plan // what redo goes on to
-	sources   []app.Source
+	before    []shape.Plan           // what undo goes back to
+	after     []shape.Plan           // what redo goes on to
+	known     map[repo.ID]app.Source // the commits that plans speak of
 	target    app.Target
 
 	half      kit.Half
@@ -72,7 +72,6 @@ type Model struct {
 	cancel   context.CancelFunc
 	writing  app.Writing
 
-	extra     map[repo.ID]app.Source // commits made for the plan
 	surveying kit.Reading[surveyed]
 	matrix    suggest.Matrix
 	published map[repo.ID]bool
@@ -85,7 +84,7 @@ type Model struct {
 	checked   map[repo.ID]app.Checked // by content: what the check said of it
 	checkSoon bool                    // the check was asked for before the forecast was there
 	ideasSoon bool                    // ideas were asked for before the commits were looked into
-	sizes     []string                // of the sources, in words
+	sizes     map[repo.ID]string      // of the sources, in words
 	split     *split                  // the view that divides a commit; nil: the series
 	grid      *grid                   // the view of overlaps; nil: the series
 }
@@ -93,7 +92,7 @@ type Model struct {
 // New makes the screen.
 func New(ctx context.Context, a *app.App) *Model {
 	return &Model{ctx: ctx, app: a, planning: planning.Of(a), resolving: resolving.Of(a), sorting: sorting.Of(a), half: kit.Next,
-		marked: map[repo.ID]bool{}, checked: map[repo.ID]app.Checked{}}
+		known: map[repo.ID]app.Source{}, marked: map[repo.ID]bool{}, checked: map[repo.ID]app.Checked{}}
 }
 
 // Name gives the screen's name.
@@ -243,10 +242,8 @@ func (m *Model) take(got kit.Read[planned]) tea.Cmd {
 		m.before, m.after = nil, nil
 	}
 	m.forecast, m.why = nil, ""
-	m.sources, m.target, m.writing = read.sources, read.target, read.writing
-	m.sources = read.sources[:len(read.plan.Sources)]
-	m.beneath = read.beneath
-	m.know(read.sources[len(read.plan.Sources):])
+	m.target, m.writing, m.beneath = read.target, read.writing, read.beneath
+	m.know(read.sources)
 	m.looking, m.split, m.grid = false, nil, nil
 	m.marked = map[repo.ID]bool{}
 	m.matrix, m.published, m.stack, m.sizes = suggest.Matrix{}, nil, nil, nil

@@ -120,14 +120,14 @@ func (m *Model) writeRevert(found reverting) tea.Cmd {
 // TakeIn has the plan take in what the remote's branch has, and commits besides, for
 // another screen.
 func (m *Model) TakeIn(besides []repo.ID) tea.Cmd {
-	plan, number := m.plan, m.number
+	of := m.plan
 	return kit.Start(kit.Work[kit.Got]{Title: "Taking in", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-		plan, said, err := publishing.Of(m.app).TakeIn(ctx, plan, besides)
+		plan, said, err := publishing.Of(m.app).TakeIn(ctx, of, besides)
 		if err != nil {
 			return kit.Got{}, err
 		}
 		sources, err := m.app.Sources(ctx, slices.Concat(plan.Sources, madeFor(plan)))
-		got := kit.ToScreen(Name, made{number: number, plan: plan, sources: sources, then: "Send"})
+		got := kit.ToScreen(Name, made{of: of, plan: plan, sources: sources, then: "Send"})
 		got.Note = said
 		return got, err
 	}})

@@ -122,7 +122,7 @@ func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
 	var lines []string
 	at := m.entry()
 	for i := m.top[kit.Now]; i < min(len(m.plan.Sources), m.top[kit.Now]+m.entries[kit.Now].Fit()); i++ {
-		source := m.sources[i]
+		source := m.sourceOf(m.plan.Sources[i])
 		cursor := m.half == kit.Now && i == m.cursor[kit.Now]
 		out := m.plan.Place(source.ID) < 0
 		ofEntry := at >= 0 && slices.Contains(m.plan.Next[at].From, source.ID)
