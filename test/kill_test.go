@@ -35,6 +35,7 @@ func killedBranch(t *testing.T, root string) *fixture.Repo {
 	f.Commit("one", "n", "n\n", "b", "2\n")
 	f.Commit("two", "a", strings.Replace(numberedLines(30), "line 3\n", "line three\n", 1), "dir/deep", "d\n")
 	f.Commit("three", "b", "3\n", "m", "m\n")
+	f.Git("config", "branch.topic.description", "about it")
 	return f
 }
 
@@ -176,6 +177,8 @@ func stateOf(f *fixture.Repo) (here, there string) {
 	fmt.Fprintln(&b, "HEAD", head)
 	fmt.Fprintln(&b, f.Git("for-each-ref", "--format=%(refname) %(objectname)", "refs/heads"))
 	fmt.Fprintln(&b, f.Git("ls-files", "--stage"))
+	settings, _ := f.Run("config", "--get-regexp", "^branch[.].*[.]description")
+	fmt.Fprintln(&b, settings)
 	_, err := os.Lstat(filepath.Join(f.Dir, ".git", "MERGE_HEAD"))
 	fmt.Fprintln(&b, "merging", err == nil)
 	_ = filepath.WalkDir(f.Dir, func(path string, entry fs.DirEntry, err error) error {

@@ -309,8 +309,8 @@ func (a *App) stayOnBranch(ctx context.Context, op *Operation) error {
 	if op.Head[0] == "" {
 		return nil
 	}
-	if head, err := a.Repo.Head(ctx); err != nil || head.Ref == op.Head[0] {
-		return err
+	if ref, err := a.Repo.HeadRef(ctx); err == nil && ref == op.Head[0] {
+		return nil // it was never left; where that cannot be told it is pointed there
 	}
 	return a.Repo.SetSymbolicRef(ctx, "HEAD", op.Head[0], "taken back: "+op.Reflog)
 }
@@ -354,7 +354,9 @@ func (a *App) follow(ctx context.Context, op *Operation) error {
 			return err
 		}
 	}
-	op.complaint = a.followTrails(ctx, op.Entry)
+	if err := a.followTrails(ctx, op.Entry); err != nil { // somebody else may be writing the configuration just now
+		op.complaint = a.followTrails(ctx, op.Entry)
+	}
 	return a.removeNote()
 }
 

@@ -253,7 +253,14 @@ func (a *App) takeLeftBack(ctx context.Context, left *Left) (string, error) {
 // endLeft ends a step one way or the other. One whose refs have not moved, or that somebody moved on from, is forgotten.
 func (a *App) endLeft(ctx context.Context, left *Left, do func(context.Context, *Operation) ([]string, error),
 	says string) (string, error) {
-	if !left.in {
+	began := left.in
+	if began {
+		var err error
+		if began, err = a.moveRest(ctx, &left.op); err != nil {
+			return "", err
+		}
+	}
+	if !began {
 		return "", errors.Join(a.stayOnBranchAgain(ctx, &left.op), a.forget(left))
 	}
 	if moved, err := a.movedOn(ctx, &left.op); err != nil || moved {
@@ -276,6 +283,31 @@ func (a *App) endLeft(ctx context.Context, left *Left, do func(context.Context, 
 		said += " Changed since, and left as they are: " + strings.Join(changed, ", ")
 	}
 	return said, nil
+}
+
+// moveRest moves those refs of a step that are where they were before it: where the command that moves all of them was killed among
+// them, the journal has the step and they have not. A step of which none has moved did not begin; one that somebody moved back since
+// is left so.
+func (a *App) moveRest(ctx context.Context, op *Operation) (began bool, err error) {
+	if op.Entry.Kind == journal.Push || op.Entry.Kind == journal.Pushed { // whose refs are a remote's
+		return true, nil
+	}
+	var rest []journal.RefMove
+	moves := slices.DeleteFunc(refMoves(op.Entry), func(m journal.RefMove) bool { return m.Ref == "" || m.Old == m.New })
+	for _, move := range moves {
+		now, err := a.Repo.RefValue(ctx, move.Ref)
+		if err != nil {
+			return true, err
+		}
+		log, err := a.Repo.RefLog(move.Ref)
+		if now == move.Old && err == nil && !strings.Contains(log, " "+move.New.String()+" ") {
+			rest = append(rest, move)
+		}
+	}
+	if len(rest) == 0 || len(rest) == len(moves) {
+		return len(rest) == 0, nil
+	}
+	return true, a.Repo.UpdateRefs(ctx, ReflogMessage(op.Entry.Kind, op.Entry.Title), updatesOf(rest)...)
 }
 
 // stayOnBranchAgain joins HEAD to its branch where the operation had parted them.

@@ -42,7 +42,10 @@ func (a *App) noteTrails(ctx context.Context, op *Operation) error {
 		}
 		op.Entry.Trails = append(op.Entry.Trails, trail)
 	}
-	return nil
+	if op.Entry.Kind != journal.Undo && op.Entry.Kind != journal.Redo {
+		return nil
+	}
+	return a.findTrailsBack(ctx, &op.Entry)
 }
 
 // newName is how an entry calls a branch afterwards: each pair of names goes on from those before it.
@@ -73,47 +76,48 @@ func (a *App) followTrails(ctx context.Context, e journal.Entry) error {
 			errs = append(errs, a.Repo.RemoveConfigSection(ctx, "branch."+name))
 		}
 	}
-	if e.Kind == journal.Undo || e.Kind == journal.Redo {
-		errs = append(errs, a.trailsBack(ctx, e))
+	for _, trail := range e.TrailsBack {
+		errs = append(errs, a.trailBack(ctx, trail))
 	}
 	return errors.Join(errs...)
 }
 
-// trailsBack brings the trails of branches back that are there again.
-func (a *App) trailsBack(ctx context.Context, e journal.Entry) error {
-	var errs []error
-	var entries []journal.Entry
-	for _, move := range refMoves(e) {
+// findTrailsBack finds the trails of branches that are there again after an undo or a redo: as the latest entry knows them that had the
+// branch go from there.
+func (a *App) findTrailsBack(ctx context.Context, e *journal.Entry) error {
+	var refs []journal.RefMove
+	for _, move := range refMoves(*e) {
 		name, isBranch := strings.CutPrefix(move.Ref, heads)
-		if !isBranch || !move.Old.IsZero() || move.New.IsZero() || slices.Contains(e.Renamed, name) {
-			continue
+		if isBranch && move.Old.IsZero() && !move.New.IsZero() && !slices.Contains(e.Renamed, name) {
+			refs = append(refs, move)
 		}
-		if entries == nil {
-			var err error
-			if entries, err = a.Journal.Entries(ctx); err != nil {
-				return err
+	}
+	if len(refs) == 0 {
+		return nil
+	}
+	entries, err := a.Journal.Entries(ctx)
+	if err != nil {
+		return err
+	}
+	for _, move := range refs {
+		for _, entry := range entries { // the newest first
+			at := slices.IndexFunc(entry.Trails, func(t journal.Trail) bool { return t.Ref == move.Ref && t.At == move.New })
+			if at >= 0 {
+				e.TrailsBack = append(e.TrailsBack, entry.Trails[at])
+				break
 			}
 		}
-		errs = append(errs, a.trailBack(ctx, entries, move, name))
-	}
-	return errors.Join(errs...)
-}
-
-// trailBack brings one back as the latest entry that had the branch go there knows it.
-func (a *App) trailBack(ctx context.Context, entries []journal.Entry, move journal.RefMove, name string) error {
-	for _, entry := range entries { // the newest first
-		at := slices.IndexFunc(entry.Trails, func(t journal.Trail) bool { return t.Ref == move.Ref && t.At == move.New })
-		if at < 0 {
-			continue
-		}
-		trail := entry.Trails[at]
-		now, err := a.Repo.BranchSettings(ctx, name)
-		if err == nil && len(now) == 0 {
-			err = a.Repo.AddSettings(ctx, trail.Settings)
-		}
-		return errors.Join(err, a.prependLog(move.Ref, trail.Log))
 	}
 	return nil
+}
+
+// trailBack brings one back, unless somebody has set something for the branch meanwhile.
+func (a *App) trailBack(ctx context.Context, trail journal.Trail) error {
+	now, err := a.Repo.BranchSettings(ctx, strings.TrimPrefix(trail.Ref, heads))
+	if err == nil && !slices.ContainsFunc(now, func(s [2]string) bool { return !slices.Contains(trail.Settings, s) }) {
+		err = a.Repo.AddSettings(ctx, slices.DeleteFunc(slices.Clone(trail.Settings), func(s [2]string) bool { return slices.Contains(now, s) }))
+	}
+	return errors.Join(err, a.prependLog(trail.Ref, trail.Log))
 }
 
 func (a *App) prependLog(ref, log string) error {

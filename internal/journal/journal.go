@@ -131,6 +131,8 @@ type Entry struct {
 	Renamed  []string       `json:"renamed,omitempty"` // a branch's name before, and the one that it got: its settings follow
 	// Of branches that went, or got another name: what is kept by their names.
 	Trails []Trail `json:"trails,omitempty"`
+	// Of an undo or a redo: what comes back with branches that are there again.
+	TrailsBack []Trail `json:"trails_back,omitempty"`
 	// Of a switch: what was put aside with the branch that was left, each file and each path of the index with what the branch's
 	// commit has there afterwards, and the entries whose files came back.
 	Aside      []File `json:"aside,omitempty"`

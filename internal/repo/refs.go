@@ -25,7 +25,7 @@ func (h Head) Branch() string { return strings.TrimPrefix(h.Ref, "refs/heads/") 
 // Head reads HEAD.
 func (r *Repo) Head(ctx context.Context) (Head, error) {
 	var head Head
-	ref, err := r.headRef(ctx)
+	ref, err := r.HeadRef(ctx)
 	if err != nil {
 		return head, err
 	}
@@ -34,9 +34,9 @@ func (r *Repo) Head(ctx context.Context) (Head, error) {
 	return head, err
 }
 
-// headRef is the branch that HEAD is on; empty: none. The file that says so has a documented
+// HeadRef is the branch that HEAD is on; empty: none. The file that says so has a documented
 // form (gitrepository-layout(5)); where refs are kept otherwise, it says that.
-func (r *Repo) headRef(ctx context.Context) (string, error) {
+func (r *Repo) HeadRef(ctx context.Context) (string, error) {
 	text, err := os.ReadFile(filepath.Join(r.gitDir, "HEAD"))
 	if ref, ok := strings.CutPrefix(string(text), "ref: refs/heads/"); err == nil && ok && strings.TrimSpace(ref) != ".invalid" {
 		return "refs/heads/" + strings.TrimSpace(ref), nil
