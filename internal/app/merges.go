@@ -80,29 +80,7 @@ func (a *App) resolutionOf(ctx context.Context, id repo.ID, c *repo.Commit) (rep
 		return repo.ID{}, Refuse("Commit %s (%s) merges more than two sides, which Bastel cannot make linear. Start after it: --base %s.",
 			id.Short(), c.Subject(), id.Short())
 	}
-	overlay := a.Repo.NewOverlay()
-	rules := a.Repo.NewMergeRules()
-	defer rules.Close()
-	options, err := replay.Options(ctx, a.Repo, rules)
-	if err != nil {
-		return repo.ID{}, err
-	}
-	base, err := replay.CommonTree(ctx, a.Repo, overlay, options, c.Parents[0], c.Parents[1])
-	if errors.Is(err, replay.ErrUnrelated) {
-		base, err = a.Repo.EmptyTree(), nil
-	}
-	if err != nil {
-		return repo.ID{}, err
-	}
-	var trees []repo.ID
-	for _, commit := range c.Parents {
-		tree, err := a.TreeOf(ctx, commit)
-		if err != nil {
-			return repo.ID{}, err
-		}
-		trees = append(trees, tree)
-	}
-	merged, err := merge.TreesWith(ctx, overlay, options, base, trees[0], trees[1])
+	merged, overlay, err := a.mergeIn(ctx, c.Parents[0], c.Parents[1])
 	auto, conflicts := merged.Tree, merged.Conflicts
 	if err != nil || auto == c.Tree {
 		return repo.ID{}, err
@@ -120,4 +98,41 @@ func (a *App) resolutionOf(ctx context.Context, id repo.ID, c *repo.Commit) (rep
 		Committer: c.Committer, Message: text}
 	settled := overlay.Put(repo.KindCommit, made.Encode())
 	return settled, overlay.Flush(ctx, settled)
+}
+
+// MergeCommits merges what two commits hold, by what they have in common. What comes out is written where nothing conflicts.
+func (a *App) MergeCommits(ctx context.Context, one, other repo.ID) (merge.Merged, error) {
+	merged, overlay, err := a.mergeIn(ctx, one, other)
+	if err == nil && len(merged.Conflicts) == 0 {
+		err = overlay.Flush(ctx, merged.Tree)
+	}
+	return merged, err
+}
+
+// mergeIn does so in memory. Unrelated histories have nothing in common.
+func (a *App) mergeIn(ctx context.Context, one, other repo.ID) (merged merge.Merged, overlay *repo.Overlay, err error) {
+	overlay = a.Repo.NewOverlay()
+	rules := a.Repo.NewMergeRules()
+	defer rules.Close()
+	options, err := replay.Options(ctx, a.Repo, rules)
+	if err != nil {
+		return merged, overlay, err
+	}
+	base, err := replay.CommonTree(ctx, a.Repo, overlay, options, one, other)
+	if errors.Is(err, replay.ErrUnrelated) {
+		base, err = a.Repo.EmptyTree(), nil
+	}
+	if err != nil {
+		return merged, overlay, err
+	}
+	var trees []repo.ID
+	for _, commit := range []repo.ID{one, other} {
+		tree, err := a.TreeOf(ctx, commit)
+		if err != nil {
+			return merged, overlay, err
+		}
+		trees = append(trees, tree)
+	}
+	merged, err = merge.TreesWith(ctx, overlay, options, base, trees[0], trees[1])
+	return merged, overlay, err
 }

@@ -294,8 +294,8 @@ func (a *App) moveRefs(ctx context.Context, op *Operation) error {
 // leaveBranch parts HEAD from a branch that goes, at the same commit, so that the branch can
 // go in the one transaction; follow joins it to the other one.
 func (a *App) leaveBranch(ctx context.Context, op *Operation) error {
-	goes := slices.ContainsFunc(refMoves(op.Entry), func(m journal.RefMove) bool { return m.Ref == op.Head[0] && m.New.IsZero() && !m.Old.IsZero() })
-	if op.Head[1] == "" || !goes {
+	goes := func(m journal.RefMove) bool { return m.Ref == op.Head[0] && m.New.IsZero() && !m.Old.IsZero() }
+	if op.Head[1] == "" || !slices.ContainsFunc(refMoves(op.Entry), goes) {
 		return nil
 	}
 	head, err := a.Repo.Head(ctx)

@@ -11,8 +11,8 @@ import (
 	"bastel/internal/repo"
 )
 
-// A branch's trail is what the repository keeps by the branch's name: its settings, its reflog, and the draft of its plan. It follows a new name, goes with the
-// branch, and comes back with it.
+// A branch's trail is what is kept by the branch's name: its settings, its reflog, and the draft of its plan. It follows a new name,
+// goes with the branch, and comes back with it.
 
 const heads = "refs/heads/"
 

@@ -216,17 +216,15 @@ func (c *command) preflight() *cobra.Command {
 
 func (c *command) land() *cobra.Command {
 	var how publishing.Landing
-	var merged bool
 	cmd := &cobra.Command{
 		Use:   "land [BRANCH...] [--delete] [--merge [-m TEXT]]",
 		Short: "Move the branch's target forward to the branch, on the remote and here; branches in order",
 		Long: `Move the branch's target forward to the branch, on the remote and here. If the
 target moved in between, nothing is changed. Undo takes back what happened here; the remote keeps
-what it has. Branches that are named land in their order, each sitting on the one before; none need be checked out.`,
+what it has. Branches that are named land in their order, by one push, all of them or none; each sits on the one before, or with --merge
+gets a merge of its own. None need be checked out.`,
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
-			if merged && how.Merge == "" {
-				how.Merge = "Merge " + branchName(ctx, a) + "\n"
-			} else if !merged && how.Merge != "" {
+			if !how.Merge && how.Message != "" {
 				return fmt.Errorf("%w: -m is for --merge", errUsage)
 			}
 			if len(args) > 0 {
@@ -244,8 +242,8 @@ what it has. Branches that are named land in their order, each sitting on the on
 		}),
 	}
 	cmd.Flags().BoolVar(&how.Delete, "delete", false, "delete the branch afterwards, here and there, if all of it is in the target")
-	cmd.Flags().BoolVar(&merged, "merge", false, "by a merge commit")
-	cmd.Flags().StringVarP(&how.Merge, "message", "m", "", "its message")
+	cmd.Flags().BoolVar(&how.Merge, "merge", false, "by a merge commit for each")
+	cmd.Flags().StringVarP(&how.Message, "message", "m", "", "its message (default: it names the branch)")
 	return cmd
 }
 
@@ -272,14 +270,6 @@ func (c *command) landInOrder(ctx context.Context, a *app.App, names []string, h
 			fmt.Fprintf(w, "%s landed: %s is at %s now\n", safe.Line(l.Branch), safe.Line(l.Target), l.New.Short())
 		}
 	})
-}
-
-func branchName(ctx context.Context, a *app.App) string {
-	head, err := a.Repo.Head(ctx)
-	if err != nil {
-		return "the branch"
-	}
-	return head.Branch()
 }
 
 func (c *command) fetch() *cobra.Command {

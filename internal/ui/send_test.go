@@ -59,6 +59,18 @@ func TestSendByKeys(t *testing.T) {
 			"+Sent "}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Theirs\nChange thirty anew\nChange ten", remote.Git("log", "-3", "--format=%s", "topic"))
 		}},
+		"a colleague's is taken in, and the target moved": {func(f, remote *fixture.Repo) {
+			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
+			f.Git("commit", "--quiet", "--amend", "-m", "Change thirty anew")
+			other := fixture.Existing(t, t.TempDir())
+			other.Git("clone", "--quiet", "--branch", "topic", remote.Dir, ".")
+			other.Commit("Theirs", "theirs", "t\n")
+			other.Git("push", "--quiet")
+			other.Git("switch", "--quiet", "main")
+			other.Commit("On main", "m", "m\n")
+			other.Git("push", "--quiet")
+		}, []string{"+of yours replaced", "a", "+y sends.", "y", "+Somebody pushed to topic", "esc", "F", "Y", "+◆ Shape", "+▌ C   Theirs", "a",
+			"+became 3", "]", "]", "+◆ Send", "+of yours replaced"}, nil},
 		"what differs": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
 			f.Write("a.go", numbered(40, map[int]string{10: "ten\n", 30: "thirty, really\n"}))

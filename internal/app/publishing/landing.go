@@ -1,10 +1,12 @@
 package publishing
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -18,11 +20,15 @@ import (
 
 // Landing says how a branch comes into its target.
 type Landing struct {
-	Branch string             // which lands; empty: the one at work
-	Merge  string             // the message of a merge commit; empty: the target moves forward to the branch
-	Delete bool               // the branch goes afterwards, here and there
-	Seen   map[string]repo.ID // branches as they were shown: landing one that is not so any more is refused
+	Branch  string             // which lands; empty: the one at work
+	Merge   bool               // by a merge commit; else the target moves forward to the branch
+	Message string             // of the merge; empty: MergeMessage
+	Delete  bool               // the branch goes afterwards, here and there
+	Seen    map[string]repo.ID // branches as they were shown: landing one that is not so any more is refused
 }
+
+// MergeMessage is what the merge says by which a branch lands, unless something else is written.
+func MergeMessage(branch string) string { return "Merge " + branch + "\n" }
 
 // Landed is what came of it.
 type Landed struct {
@@ -165,7 +171,8 @@ type landing struct {
 	target   app.Target
 	remote   string
 	ref      string  // of the target, on the remote
-	there    repo.ID // what the remote has
+	there    repo.ID // what the remote has, or will have when those before it have landed
+	after    *landing
 	tip      repo.ID // what the target shall be
 	progress func(line string)
 	done     Landed
@@ -176,33 +183,15 @@ type landing struct {
 // Land moves the branch's target forward to the branch, on the remote, with a lease on
 // what the remote has, and here. If the target moved in between it is refused.
 func (a *App) Land(ctx context.Context, how Landing, progress func(line string)) (Landed, error) {
-	if err := a.RefuseUnfinished(); err != nil {
+	landed, err := a.LandInOrder(ctx, []string{how.Branch}, how, progress)
+	if err != nil {
 		return Landed{}, err
 	}
-	l := landing{App: a, how: how, progress: progress}
-	if err := l.look(ctx); err != nil {
-		return l.done, err
-	}
-	if err := a.blocked(ctx, l.head.Branch()); err != nil {
-		return l.done, err
-	}
-	if err := l.makeTip(ctx); err != nil {
-		return l.done, err
-	}
-	if l.tip != l.there {
-		if err := l.push(ctx, l.remote, l.ref, l.tip, l.there); err != nil {
-			return l.done, err
-		}
-	}
-	// It has landed: what fails from here on is told, and does not undo that.
-	if err := l.follow(ctx); err != nil {
-		l.done.Warnings = append(l.done.Warnings, "it landed on the remote, and then failed here: "+err.Error())
-	}
-	return l.done, nil
+	return landed[0].Landed, nil
 }
 
-// look asks the remote where the target is.
-func (l *landing) look(ctx context.Context) (err error) {
+// find finds the branch and its target, and which of the landings before it is on the same one.
+func (l *landing) find(ctx context.Context, before []*landing) (err error) {
 	if l.head, err = l.HeadOf(ctx, l.how.Branch); err != nil {
 		return err
 	}
@@ -227,47 +216,101 @@ func (l *landing) look(ctx context.Context) (err error) {
 	if name == l.head.Branch() {
 		return app.Refuse("%s is the target itself. Sending it is all that there is to do.", name)
 	}
+	l.done.Target = name + " on " + l.remote
+	for _, other := range slices.Backward(before) {
+		if other.remote == l.remote && other.ref == l.ref {
+			l.after = other
+			return l.sitsOn(ctx)
+		}
+	}
+	return nil
+}
+
+// ask asks the remote where the target is. After another landing it is where that leads.
+func (l *landing) ask(ctx context.Context) (err error) {
+	if l.after != nil {
+		l.there, l.done.Old = l.after.tip, l.after.tip
+		return nil
+	}
 	if l.there, err = send.Ask(ctx, l.Repo, l.remote, l.ref); err != nil {
 		return err
 	}
+	l.done.Old = l.there
+	return l.isAhead(ctx, strings.TrimPrefix(l.ref, "refs/heads/"))
+}
+
+// isAhead refuses where the target cannot move forward to the branch.
+func (l *landing) isAhead(ctx context.Context, name string) error {
 	known, err := l.Repo.Has(ctx, l.there)
 	if err != nil {
 		return err
 	}
-	forward := false
 	if known && !l.there.IsZero() {
-		if forward, err = l.Repo.IsAncestor(ctx, l.there, l.head.Commit); err != nil {
+		if forward, err := l.Repo.IsAncestor(ctx, l.there, l.head.Commit); err != nil || forward {
 			return err
 		}
 	}
-	if !forward {
-		return &app.Refusal{Reason: fmt.Sprintf("%s on %s has moved on, so it cannot move forward to %s. Nothing was changed. Fetch, put your "+
-			"commits onto it in Shape, and land then.", name, l.remote, l.head.Branch()),
-			Question: fmt.Sprintf("%s on %s has moved on, so it cannot move forward to %s.", name, l.remote, l.head.Branch()), Err: repo.ErrMoved}
+	return &app.Refusal{Reason: fmt.Sprintf("%s on %s has moved on, so it cannot move forward to %s. Nothing was changed. Fetch, put your "+
+		"commits onto it in Shape, and land then.", name, l.remote, l.head.Branch()),
+		Question: fmt.Sprintf("%s on %s has moved on, so it cannot move forward to %s.", name, l.remote, l.head.Branch()), Err: repo.ErrMoved}
+}
+
+// sitsOn refuses where the branch does not sit on the one that lands before it. Merges need not sit on each other.
+func (l *landing) sitsOn(ctx context.Context) error {
+	if l.how.Merge {
+		return nil
 	}
-	l.done = Landed{Target: name + " on " + l.remote, Old: l.there}
-	return nil
+	name, last := l.head.Branch(), l.after.head.Branch()
+	on, err := l.Repo.IsAncestor(ctx, l.after.head.Commit, l.head.Commit)
+	if err != nil || on {
+		return err
+	}
+	return app.Refuse("%s does not sit on %s, so it cannot land after it. Nothing was changed. Put it there first: bastel plan "+
+		"--branch %s --onto %s, and apply that; ) in Shape does the same.", name, last, name, last)
 }
 
 // makeTip is the branch itself, or the merge commit that was asked for.
 func (l *landing) makeTip(ctx context.Context) error {
-	l.tip = l.head.Commit
-	if l.how.Merge != "" {
-		if l.there == l.head.Commit {
-			return app.Refuse("%s has all of %s already; there is nothing to merge.", l.done.Target, l.head.Branch())
-		}
-		tree, err := l.TreeOf(ctx, l.head.Commit)
-		if err != nil {
-			return err
-		}
-		l.tip, err = l.Repo.CommitTree(ctx, repo.NewCommit{Tree: tree, Parents: []repo.ID{l.there, l.head.Commit},
-			Message: app.CleanMessage(l.how.Merge)})
-		if err != nil {
-			return app.SignerRefusal(err)
-		}
+	l.tip, l.done.New = l.head.Commit, l.head.Commit
+	if !l.how.Merge {
+		return nil
 	}
+	landed, err := l.Repo.IsAncestor(ctx, l.head.Commit, l.there)
+	if err != nil {
+		return err
+	}
+	if landed {
+		return app.Refuse("%s has all of %s already; there is nothing to merge.", l.done.Target, l.head.Branch())
+	}
+	tree, err := l.mergedTree(ctx)
+	if err != nil {
+		return err
+	}
+	message := cmp.Or(app.CleanMessage(l.how.Message), MergeMessage(l.head.Branch()))
+	l.tip, err = l.Repo.CommitTree(ctx, repo.NewCommit{Tree: tree, Parents: []repo.ID{l.there, l.head.Commit}, Message: message})
 	l.done.New = l.tip
-	return nil
+	return app.SignerRefusal(err)
+}
+
+// mergedTree is what the target and the branch say together. Where the branch has all of the target that is what the branch holds.
+func (l *landing) mergedTree(ctx context.Context) (repo.ID, error) {
+	tree, err := l.TreeOf(ctx, l.head.Commit)
+	if err != nil || l.after == nil {
+		return tree, err
+	}
+	merged, err := l.MergeCommits(ctx, l.there, l.head.Commit)
+	if err != nil {
+		return tree, err
+	}
+	if len(merged.Conflicts) == 0 {
+		return merged.Tree, nil
+	}
+	var paths []string
+	for _, conflict := range merged.Conflicts {
+		paths = append(paths, strconv.Quote(conflict.Path))
+	}
+	return tree, app.Refuse("%s cannot land after %s by a merge: they conflict in %s. Nothing was changed. Put one onto the other first, in "+
+		"Shape.", l.head.Branch(), l.after.head.Branch(), strings.Join(paths, ", "))
 }
 
 // push moves one branch of a remote.

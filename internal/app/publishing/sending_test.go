@@ -5,6 +5,7 @@ import (
 	"math/rand"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -307,4 +308,40 @@ func TestLandingInOrder(t *testing.T) {
 	assert.Len(t, landed, 2)
 	assert.Equal(t, f.Git("rev-parse", "second"), remote.Git("rev-parse", "main"))
 	assert.Equal(t, "feature", f.Git("branch", "--show-current"))
+}
+
+// TestSeveralMergesLandByOnePush: each with its own message, all of them or none, and nothing here moves before the remote has them.
+func TestSeveralMergesLandByOnePush(t *testing.T) {
+	f := opened.Feature(t)
+	remote := f.Remote(t)
+	f.Git("push", "--quiet", "origin", "main")
+	f.Git("config", "bastel.target", "origin/main")
+	for _, name := range []string{"left", "right", "clash"} {
+		f.Git("switch", "--quiet", "-c", name, "main")
+		f.Commit("on "+name, map[string]string{"clash": "left"}[name]+strings.TrimPrefix(name, "clash"), name+"\n")
+	}
+	f.Git("switch", "--quiet", "-c", "on-right", "right")
+	f.Commit("more", "more", "1\n")
+	f.Git("switch", "--quiet", "feature")
+	a := publishing.Of(opened.App(t, f.Dir))
+	before, here := remote.Git("rev-parse", "main"), f.Git("for-each-ref", "refs/heads")
+	_, err := a.LandInOrder(ctx, []string{"left", "clash"}, publishing.Landing{Merge: true}, nil)
+	assert.ErrorContains(t, err, `clash cannot land after left by a merge: they conflict in "left"`)
+	hookOn := func(script string) {
+		require.NoError(t, os.MkdirAll(filepath.Join(remote.Dir, "hooks"), 0o777))
+		require.NoError(t, os.WriteFile(filepath.Join(remote.Dir, "hooks", "pre-receive"), []byte("#!/bin/sh\n"+script), 0o777))
+	}
+	hookOn("echo no; exit 1\n")
+	_, err = a.LandInOrder(ctx, []string{"left", "right"}, publishing.Landing{Merge: true, Delete: true}, nil)
+	assert.ErrorContains(t, err, "A rule of origin refused")
+	assert.Equal(t, before, remote.Git("rev-parse", "main"))
+	assert.Equal(t, here, f.Git("for-each-ref", "refs/heads"), "nothing here has moved")
+	hookOn("echo push >>'" + remote.Dir + "/pushes'\n")
+	landed, err := a.LandInOrder(ctx, []string{"left", "right", "on-right"}, publishing.Landing{Merge: true}, nil)
+	require.NoError(t, err)
+	assert.Len(t, landed, 3)
+	assert.Equal(t, "push\n", remote.Read("pushes"))
+	assert.Equal(t, "Merge on-right\nMerge right\nMerge left", remote.Git("log", "-3", "--first-parent", "--format=%s", "main"))
+	assert.Equal(t, "left\nmore\nright", remote.Git("diff", "--name-only", before, "main"))
+	assert.Equal(t, f.Git("rev-parse", "main"), remote.Git("rev-parse", "main"), "the local target came along")
 }

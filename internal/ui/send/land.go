@@ -1,6 +1,7 @@
 package send
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
@@ -50,8 +51,8 @@ func newLanding(m *Model, look publishing.LandingLook, how publishing.Landing) *
 // next is the target as it will be, oldest first; a merge commit has no source.
 func (l *landing) next() []app.Source {
 	list := append(append([]app.Source{}, l.look.Before...), l.look.Comes...)
-	if l.how.Merge != "" {
-		list = append(list, app.Source{Message: l.how.Merge})
+	if l.how.Merge {
+		list = append(list, app.Source{Message: l.how.Message})
 	}
 	return list
 }
@@ -92,12 +93,10 @@ func (l *landing) actions() []kit.Action {
 func (l *landing) move(rows int) { l.cursor = max(0, min(l.cursor+rows, len(l.next())-1)) }
 
 func (l *landing) merge() tea.Cmd {
-	text := l.how.Merge
-	if text == "" {
-		text = "Merge " + l.look.Branch
-	}
+	text := cmp.Or(l.how.Message, publishing.MergeMessage(l.look.Branch))
 	return kit.Show(kit.Edit{Title: "Message of the merge", Text: text, Suffix: "COMMIT_EDITMSG", Done: func(text string) tea.Cmd {
-		l.how.Merge = app.CleanMessage(text)
+		l.how.Message = app.CleanMessage(text)
+		l.how.Merge = l.how.Message != ""
 		l.cursor = len(l.next()) - 1
 		return nil
 	}})
@@ -147,7 +146,7 @@ func (l *landing) says() []string {
 			l.look.Target, wording.Count(n, "commit"), l.look.Branch)}
 	}
 	lines := []string{fmt.Sprintf("It moves forward by %s, on the remote and here.", wording.Count(len(l.look.Comes), "commit"))}
-	if l.how.Merge != "" {
+	if l.how.Merge {
 		lines[0] = fmt.Sprintf("It takes in %s by a merge commit, on the remote and here.", wording.Count(len(l.look.Comes), "commit"))
 	}
 	if l.how.Delete {
