@@ -69,8 +69,8 @@ func TestSendByKeys(t *testing.T) {
 			other.Git("switch", "--quiet", "main")
 			other.Commit("On main", "m", "m\n")
 			other.Git("push", "--quiet")
-		}, []string{"+of yours replaced", "a", "+y sends.", "y", "+Somebody pushed to topic", "esc", "F", "Y", "+◆ Shape", "+▌ C   Theirs", "a",
-			"+became 3", "]", "]", "+◆ Send", "+of yours replaced"}, nil},
+		}, []string{"+of yours replaced", "a", "+y sends.", "y", "+Somebody pushed to topic", "esc", "F", "+not yours", "Y", "+◆ Shape",
+			"+C   Theirs", "a", "+became 3", "]", "]", "+◆ Send", "+of yours replaced"}, nil},
 		"what differs": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
 			f.Write("a.go", numbered(40, map[int]string{10: "ten\n", 30: "thirty, really\n"}))
