@@ -1,6 +1,7 @@
 package resolving
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -47,6 +48,26 @@ type RegionHistory struct{ Left, Right SideHistory }
 type SideHistory struct {
 	Name    string       // "your commit 4", "origin/main", "the answers before"
 	Commits []app.Source // the youngest last; none where no commit can be named
+	Absent  string       // in words, where the side has no such file: whether it deleted it, or never had it
+}
+
+// What a side did that has no such file.
+const (
+	deletedIt = "deleted it"
+	neverHad  = "never had it"
+	hasNone   = "does not have it" // which of the two is not known
+)
+
+// absent asks the history of a side that has no such file whether it had it once.
+func (a *App) absent(ctx context.Context, tip repo.ID, c merge.Conflict) (string, error) {
+	if tip.IsZero() || c.Base.IsZero() {
+		return hasNone, nil
+	}
+	touched, err := a.Repo.RevList(ctx, "--max-count=1", tip.String(), "--", ":(top,literal)"+cmp.Or(c.From, c.Path))
+	if err != nil || len(touched) == 0 {
+		return neverHad, err
+	}
+	return deletedIt, nil
 }
 
 // Open counts the questions that are open.
@@ -103,6 +124,13 @@ func (a *App) conflictedFile(ctx context.Context, plan shape.Plan, f *replay.For
 	if err != nil {
 		return file, err
 	}
+	right.Absent = deletedIt // its own change is held against what was before it
+	absent := ""
+	if met.Left.IsZero() && met.Chunks == nil {
+		if absent, err = a.absentOnto(ctx, plan, met.Conflict); err != nil {
+			return file, err
+		}
+	}
 	for i := range max(1, len(met.Writers)) {
 		against, name := met.Against, otherSide(plan, step)
 		if i < len(met.Writers) {
@@ -114,12 +142,27 @@ func (a *App) conflictedFile(ctx context.Context, plan shape.Plan, f *replay.For
 		if err != nil {
 			return file, err
 		}
+		if left.Absent = absent; len(against) > 0 {
+			left.Absent = deletedIt // by that commit
+		}
 		file.Stories = append(file.Stories, RegionHistory{left, right})
 	}
 	if met.Chunks == nil {
 		return file, nil
 	}
 	return file, a.atEnd(ctx, f.Objects(), plan, met, &file)
+}
+
+// absentOnto asks the history that a plan's series comes onto.
+func (a *App) absentOnto(ctx context.Context, plan shape.Plan, c merge.Conflict) (string, error) {
+	onto := plan.Base
+	if plan.Onto != "" {
+		var err error
+		if onto, err = a.CommitNamed(ctx, plan.Onto); err != nil {
+			return "", err
+		}
+	}
+	return a.absent(ctx, onto, c)
 }
 
 // nameOf says what a source is to the user.
@@ -149,7 +192,7 @@ func otherSide(plan shape.Plan, step replay.Step) string {
 
 func (a *App) story(ctx context.Context, name string, ids []repo.ID) (SideHistory, error) {
 	commits, err := a.Sources(ctx, ids)
-	return SideHistory{name, commits}, err
+	return SideHistory{Name: name, Commits: commits}, err
 }
 
 // atEnd reads what suggestions need: the base's text, and that at the branch's end.

@@ -141,7 +141,7 @@ func (a *App) addConflict(ctx context.Context, w *PendingMerge, c merge.Conflict
 	if err != nil {
 		return err
 	}
-	stories, err := a.waitingStories(ctx, c.Path, sides)
+	stories, err := a.waitingStories(ctx, c, sides)
 	if err != nil {
 		return err
 	}

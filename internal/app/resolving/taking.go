@@ -184,8 +184,8 @@ func (a *App) takeInMemory(ctx context.Context, ids []repo.ID) (taking, error) {
 			}
 			file := ConflictedFile{State: state, MarkerSize: rule.MarkerSize}
 			for range max(1, len(conflict.Regions())) {
-				file.Stories = append(file.Stories, RegionHistory{SideHistory{Name: "what you have"},
-					SideHistory{"the commit that is taken", []app.Source{c}}})
+				file.Stories = append(file.Stories, RegionHistory{SideHistory{Name: "what you have", Absent: hasNone},
+					SideHistory{Name: "the commit that is taken", Commits: []app.Source{c}, Absent: deletedIt}})
 			}
 			w.Files = append(w.Files, file)
 		}

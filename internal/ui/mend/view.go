@@ -369,7 +369,7 @@ func (m *Model) deed(side mend.Side) string {
 	case side == mend.Base:
 		return form(e)
 	case e.IsZero():
-		return "deleted it"
+		return m.story(side).Absent
 	case f.Kind == merge.RenameRename && side == mend.Left:
 		return "renamed it to " + safe.Line(f.Path)
 	case f.Kind == merge.RenameRename:
