@@ -172,3 +172,17 @@ func TestTakingFromElsewhere(t *testing.T) {
 		})
 	}
 }
+
+// TestWhatAnAnswerDeletesIsNamedBefore: the files of a folder, and who made it one.
+func TestWhatAnAnswerDeletesIsNamedBefore(t *testing.T) {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n")
+	f.Git("switch", "--quiet", "-c", "topic")
+	f.Commit("add c", "c", "c\n")
+	f.Git("switch", "--quiet", "main")
+	f.ByMira().Commit("A folder c", "c/in", "in\n", "c/other", "o\n")
+	f.Git("switch", "--quiet", "topic")
+	d := newDriver(t, f.Dir)
+	d.play("+No loose changes", "]", "+nothing planned yet", ")", "+What does the series go onto?", "down", "enter", "+conflict",
+		"!", "+Mira", "+a folder of 2 files, which the other answer deletes", "++ c/in", "++ c/other")
+}

@@ -227,6 +227,14 @@ func (s ConflictedStep) Versions(ctx context.Context, c merge.Conflict) (texts m
 				return nil, err
 			}
 			texts[side] = data
+		case e.Mode == repo.ModeTree:
+			files, err := merge.Compare(ctx, s.Objects, repo.ID{}, e.ID)
+			if err != nil {
+				return nil, err
+			}
+			for _, f := range files {
+				texts[side] = append(texts[side], c.Path+"/"+f.Path+"\n"...)
+			}
 		}
 	}
 	return texts, nil

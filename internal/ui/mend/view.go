@@ -15,6 +15,7 @@ import (
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
+	"bastel/internal/wording"
 )
 
 const headRows = 3
@@ -376,6 +377,9 @@ func (m *Model) deed(side mend.Side) string {
 		return "renamed it to " + safe.Line(f.Other)
 	case f.Kind == merge.RenameDelete:
 		return "renamed it from " + safe.Line(f.From)
+	case e.Mode == repo.ModeTree && m.textsOf == m.spot():
+		files := bytes.Count(m.texts[side], []byte("\n"))
+		return fmt.Sprintf("a folder of %s, which the other answer deletes", wording.Count(files, "file"))
 	case f.Base.IsZero():
 		return "added it: " + form(e)
 	case e.Mode != f.Base.Mode && e.ID == f.Base.ID:
