@@ -140,24 +140,55 @@ func (q *quay) watched(p *person, what string, do func() (named []string, err er
 
 func (q *quay) user(t *rapid.T) *person { return q.people[rapid.IntRange(0, 1).Draw(t, "who")] }
 
-// rewrite moves, rewords or leaves out commits, whosever they are.
+// rewrite moves, rewords, joins or leaves out commits, whosever they are. What goes of others from the branch was named, and only then
+// does saying yes let it go.
 func (q *quay) rewrite(p *person, t *rapid.T) error {
 	plan, err := p.app.NewPlan(ctx, "", "")
 	if err != nil || len(plan.Next) == 0 {
 		return err
 	}
 	at := rapid.IntRange(0, len(plan.Next)-1).Draw(t, "at")
-	switch rapid.IntRange(0, 2).Draw(t, "edit") {
+	switch rapid.IntRange(0, 4).Draw(t, "edit") {
 	case 0:
 		plan = plan.Move(at, rapid.IntRange(0, len(plan.Next)-1).Draw(t, "to"))
 	case 1:
 		plan = plan.Reword(at, fmt.Sprintf("Say it anew, %d\n", q.files))
+	case 2:
+		if at > 0 {
+			plan = plan.Join(at-1, at)
+		}
 	default:
 		if len(plan.Next) > 1 {
 			plan = plan.LeaveOut(at)
 		}
 	}
+	tip := "refs/heads/" + plan.Branch
+	wrote := func(what string) map[string]bool { // by others than this one, on the branch
+		found := map[string]bool{}
+		for word := range strings.FieldsSeq(p.Git("log", "--format="+what, "--perl-regexp", "--author=^(?!"+p.name+")", tip)) {
+			found[word] = true
+		}
+		return found
+	}
+	files, commits := strings.Fields(p.Git("ls-tree", "--name-only", tip)), wrote("%an:%at")
+	named := ""
 	_, err = planning.Of(p.app).Apply(ctx, plan, app.OwnOnly, nil)
+	if errors.Is(err, app.ErrOthers) {
+		if named = err.Error(); rapid.Bool().Draw(t, "others") {
+			_, err = planning.Of(p.app).Apply(ctx, plan, app.Others, nil)
+		}
+	}
+	now, still := strings.Fields(p.Git("ls-tree", "--name-only", tip)), wrote("%an:%at")
+	for _, file := range files {
+		if !slices.Contains(now, file) && !strings.HasPrefix(file, p.name) {
+			assert.Contains(t, named, "Add "+file, "%s let it go from %s", p.name, plan.Branch)
+		}
+	}
+	for commit := range commits {
+		if name, _, _ := strings.Cut(commit, ":"); !still[commit] {
+			assert.Contains(t, named, name, "%s let a commit go from %s", p.name, plan.Branch)
+		}
+	}
 	return err
 }
 
