@@ -87,7 +87,7 @@ func Open(ctx context.Context, dir string, options ...repo.Option) (*App, string
 	var meanwhile sync.WaitGroup
 	meanwhile.Go(func() { _, _ = r.Config(ctx, "user.name") }) // nearly all needs the configuration; who does is told of an error
 	defer meanwhile.Wait()
-	err = errors.Join(a.carryOver(ctx), a.Journal.Open(ctx), r.DropDangling(ctx, tray.Ref(r)))
+	err = errors.Join(a.Journal.Open(ctx), r.DropDangling(ctx, tray.Ref(r)))
 	note := ""
 	if err == nil {
 		note, err = a.recover(ctx)

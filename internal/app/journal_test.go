@@ -69,26 +69,6 @@ func TestTheJournalStaysOurs(t *testing.T) {
 	}
 }
 
-// TestOlderJournalsAreCarriedOver, with trays and drafts, and under the names of old.
-func TestOlderJournalsAreCarriedOver(t *testing.T) {
-	f, a, _, inTray := keptWork(t, false)
-	end := f.Git("rev-parse", journal.Ref(a.Repo))
-	a.Close()
-	f.Git("update-ref", "refs/bastel/journal", end)
-	f.Git("update-ref", "refs/bastel/trays/main", inTray)
-	f.Git("update-ref", "refs/bastel/plans/main/0123456789abcdef", "HEAD")
-	f.Git("update-ref", "-d", "BASTEL_JOURNAL")
-	f.Git("update-ref", "-d", "BASTEL_TRAYS")
-	f.Git("pack-refs", "--all")
-	a = opened.App(t, f.Dir)
-	assert.Equal(t, end, f.Git("rev-parse", "BASTEL_JOURNAL"))
-	assert.Equal(t, inTray, f.Git("rev-parse", "BASTEL_TRAYS"))
-	assert.Empty(t, f.Git("for-each-ref", "refs/bastel"))
-	_, err := planning.Of(a).Undo(ctx)
-	require.NoError(t, err)
-	assert.Equal(t, "thrown away\n", f.Read("thrown"))
-}
-
 // TestForgettingIsForGood: the text is unreachable afterwards, what is left can be undone,
 // and a forgetting that was cut off between its two steps is gone on with.
 func TestForgettingIsForGood(t *testing.T) {

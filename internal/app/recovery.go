@@ -20,7 +20,7 @@ import (
 // noteFile names what is on its way between its refs and its files.
 const (
 	noteFile   = "unfinished.json"
-	noteFormat = "bastel-unfinished/3"
+	noteFormat = "bastel-unfinished/1"
 	noteLimit  = 64 << 10
 )
 
@@ -123,9 +123,6 @@ func (l *Left) Says() string {
 // had not moved. What another living process does is left alone. It gives a sentence about what it did; where nothing could be
 // done, what is left is said, and stays.
 func (a *App) recover(ctx context.Context) (string, error) {
-	if err := a.carryTexts(); err != nil {
-		return "", err
-	}
 	left, unlock, err := a.leftStep(ctx)
 	if errors.Is(err, errUnreadableNote) {
 		return fmt.Sprintf("The note of an unfinished step, bastel/%s in the git folder, cannot be read (%v). It was passed over; remove it.",

@@ -24,21 +24,6 @@ type UnfinishedText struct {
 // unfinishedFile holds them.
 const unfinishedFile = "writing.json"
 
-// carryTexts gives texts a file of their own: they once lay where the note of an unfinished step lies, and each took the other away.
-func (a *App) carryTexts() error {
-	var texts Unfinished
-	old := a.ReadState(noteFile)
-	if json.Unmarshal([]byte(old), &texts) != nil || len(texts) == 0 { // a note is none of those
-		return nil
-	}
-	if a.ReadState(unfinishedFile) == "" {
-		if err := a.WriteState(unfinishedFile, old); err != nil {
-			return err
-		}
-	}
-	return a.removeNote()
-}
-
 // mostUnfinished is how many are kept: the latest ones.
 const mostUnfinished = 20
 

@@ -168,7 +168,6 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 		c.branches(), c.story(), c.lost(), c.branch(), c.tag(), c.switchTo(), c.move(),
 		c.patches(), c.request(), c.land(),
 		c.journal(), c.undo(), c.redo(), c.rescue(), c.demo())
-	root.AddCommand(c.former("uncommit", c.loosen()), c.former("fold", c.home()))
 	for _, cmd := range root.Commands() {
 		enforceAlternatives(cmd)
 	}
@@ -211,23 +210,6 @@ func enforceAlternatives(cmd *cobra.Command) {
 			}
 		}
 	}
-}
-
-// former gives a command under a name that it had before, for one release.
-func (c *command) former(name string, cmd *cobra.Command) *cobra.Command {
-	now, run := cmd.Name(), cmd.RunE
-	cmd.Use = name + strings.TrimPrefix(cmd.Use, now)
-	cmd.Hidden = true
-	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		c.renamed(name, now)
-		return run(cmd, args)
-	}
-	return cmd
-}
-
-// renamed says that a word of the command line is another one now.
-func (c *command) renamed(before, now string) {
-	fmt.Fprintf(c.stderr, "bastel: %s is called %s now; the old name goes with the next release\n", before, now)
 }
 
 // run wraps a command that works on an open repository.

@@ -99,7 +99,7 @@ func (c *command) note() *cobra.Command {
 
 func (c *command) notes() *cobra.Command {
 	var file string
-	var finish, settle, reopen, drop int
+	var finish, reopen, drop int
 	cmd := &cobra.Command{
 		Use:   "notes [-o FILE | --done N | --reopen N | --drop N]",
 		Short: "List the notes on the branch as Markdown, or mark one as done",
@@ -110,10 +110,6 @@ func (c *command) notes() *cobra.Command {
 					return err
 				}
 				return c.answer(map[string]any{"number": number, "result": word}, func(w io.Writer) { fmt.Fprintf(w, "note %d: %s\n", number, word) })
-			}
-			if settle != 0 {
-				finish = settle
-				c.renamed("--settle", "--done")
 			}
 			switch {
 			case finish != 0:
@@ -142,11 +138,8 @@ func (c *command) notes() *cobra.Command {
 	}
 	cmd.Flags().StringVarP(&file, "output", "o", "", "the file to write; default: standard output")
 	cmd.Flags().IntVar(&finish, "done", 0, "the note of this number is done")
-	cmd.Flags().IntVar(&settle, "settle", 0, "the former name of --done")
-	cmd.Flags().MarkHidden("settle")
 	cmd.Flags().IntVar(&reopen, "reopen", 0, "it is open again")
 	cmd.Flags().IntVar(&drop, "drop", 0, "delete it")
-	cmd.MarkFlagsMutuallyExclusive("settle", "done")
 	return cmd
 }
 

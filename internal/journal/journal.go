@@ -14,7 +14,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -44,8 +43,6 @@ const (
 	Switch  Kind = "switch"  // HEAD went to another branch, Head
 	Branch  Kind = "branch"  // branches were made, renamed or deleted, Others
 	Move    Kind = "move"    // a branch was put at another commit
-	Aside   Kind = "aside"   // loose and staged changes were put aside with their branch, kept in Files and Index: now part of a switch
-	Back    Kind = "back"    // what the entry in Of had put aside is there again: now part of a switch
 	Fetch   Kind = "fetch"   // branches that are gone on a remote went from what is known of it
 	Push    Kind = "push"    // about to be pushed
 	Pushed  Kind = "pushed"  // the answer to the push in Of
@@ -55,26 +52,11 @@ const (
 	Void    Kind = "void"    // the entry in Of was never carried out
 )
 
-// former are the names that kinds had in older journals.
-var former = map[Kind]Kind{"uncommit": Loosen, "fold": Home}
-
 // Noun is what the kind is called in a sentence, after "the".
 func (k Kind) Noun() string {
 	nouns := map[Kind]string{Loosen: "loosening", Home: "joining of hunks", Sort: "move between trays", Mend: "resolving", Land: "landing",
-		Forward: "move forward", Branch: "change of branches", Aside: "putting aside", Back: "bringing back", Move: "move of the branch"}
+		Forward: "move forward", Branch: "change of branches", Move: "move of the branch"}
 	return cmp.Or(nouns[k], string(k))
-}
-
-// worktreeName reads what older journals have in its place: the git folder, which a
-// repository that is moved leaves behind.
-func worktreeName(name string) string {
-	if !filepath.IsAbs(name) {
-		return name
-	}
-	if filepath.Base(filepath.Dir(name)) == "worktrees" {
-		return "linked/" + filepath.Base(name)
-	}
-	return "main"
 }
 
 // Outcome is what became of a push.
@@ -87,19 +69,6 @@ const (
 	NotSent   Outcome = "not_sent"
 	Unknown   Outcome = "unknown" // the answer was lost: the next fetch tells
 )
-
-// outcomeOf reads what older journals say in the title.
-func outcomeOf(e Entry) Outcome {
-	switch {
-	case e.Kind != Pushed || e.Outcome != "":
-		return e.Outcome
-	case e.Title == "sent":
-		return Sent
-	case e.Title == "taken back":
-		return TakenBack
-	}
-	return NotSent
-}
 
 // Entry is one record.
 type Entry struct {
@@ -187,14 +156,6 @@ type File struct {
 	AfterRaw    repo.ID `json:"after_raw,omitzero"`
 	// Those that it gets, where they are not the same.
 	AfterPermissions uint32 `json:"after_permissions,omitempty"`
-}
-
-// PutAside are the files, and the paths of the index, that an entry put aside with its branch.
-func (e Entry) PutAside() (files, index []File) {
-	if e.Kind == Aside {
-		return e.Files, e.Index
-	}
-	return e.Aside, e.AsideIndex
 }
 
 // KeepsBefore says whether the contents that the entry's files had before are kept with it. A step back, or again, leaves that
@@ -369,16 +330,10 @@ func encode(e Entry) (string, error) {
 	return string(subject[:min(len(subject), 60)]) + "\n\n" + string(data) + "\n", nil
 }
 
-// decode reads an entry from its commit's message: below the subject, which is for whoever
-// looks, and in older journals all of it.
+// decode reads an entry from its commit's message: below the subject, which is for whoever looks.
 func decode(message string) (e Entry, err error) {
-	if !strings.HasPrefix(message, "{") {
-		_, message, _ = strings.Cut(message, "\n\n")
-	}
-	err = json.Unmarshal([]byte(message), &e)
-	e.Kind, e.Worktree = cmp.Or(former[e.Kind], e.Kind), worktreeName(e.Worktree)
-	e.Outcome = outcomeOf(e)
-	return e, err
+	_, message, _ = strings.Cut(message, "\n\n")
+	return e, json.Unmarshal([]byte(message), &e)
 }
 
 // State is what can be taken back and done again in one working tree.
@@ -401,7 +356,7 @@ func StateOf(entries []Entry, worktree string) State {
 		}
 		switch e.Kind {
 		case Commit, Loosen, Home, Sort, Apply, Discard, Mend, Take, Land, Forward, Fetch, Switch,
-			Branch, Move, Aside, Back:
+			Branch, Move:
 			s.Done, s.Undone = append(s.Done, e), nil
 		case Undo:
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)

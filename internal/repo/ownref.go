@@ -1,7 +1,6 @@
 package repo
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"os"
@@ -132,13 +131,4 @@ func (r *Repo) keepLog(ctx context.Context, ref string) error {
 		return fmt.Errorf("keep a log of %s: %w", ref, err)
 	}
 	return log.Close()
-}
-
-// MayHaveRefs says, without starting a process, whether there could be refs that begin so.
-func (r *Repo) MayHaveRefs(prefix string) bool {
-	if _, err := os.Stat(filepath.Join(r.commonDir, filepath.FromSlash(prefix))); err == nil {
-		return true
-	}
-	packed, err := os.ReadFile(filepath.Join(r.commonDir, "packed-refs"))
-	return err == nil && bytes.Contains(packed, []byte(" "+prefix))
 }

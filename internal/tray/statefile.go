@@ -3,7 +3,6 @@ package tray
 import (
 	"bytes"
 	"context"
-	"encoding/gob"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -27,11 +26,10 @@ func RefOf(r *repo.Repo, worktree string) string {
 }
 
 // The format is a tree of blobs: stateFile says in JSON what is kept, and names the blobs with the weaves of texts; contents that
-// only a draft has are there so that they are not pruned. The first version kept weaves in Go's own encoding.
+// only a draft has are there so that they are not pruned.
 const (
-	stateFormat      = "bastel-trays/2"
-	firstStateFormat = "bastel-trays/1"
-	stateFile        = "trays.json"
+	stateFormat = "bastel-trays/1"
+	stateFile   = "trays.json"
 )
 
 // storedState is what stateFile holds.
@@ -39,7 +37,7 @@ type storedState struct {
 	Format   string
 	Messages map[string]string // by the tray's letter
 	Authors  map[string]string `json:",omitempty"`
-	Files    []storedFile      `json:"Sheets"` // as the format has called them from the beginning
+	Files    []storedFile
 }
 
 // storedFile is a file as it was sorted, with what it held then.
@@ -135,12 +133,7 @@ func keptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*State, error) {
 	if err := json.Unmarshal(blobs[stateFile], &stored); err != nil {
 		return nil, errors.Join(err, ErrUnreadable)
 	}
-	decode := decodeWeave
-	switch stored.Format {
-	case stateFormat:
-	case firstStateFormat:
-		decode = decodeFirstWeave
-	default:
+	if stored.Format != stateFormat {
 		return nil, fmt.Errorf("the format is %q, and this Bastel reads %q: %w", stored.Format, stateFormat, ErrUnreadable)
 	}
 	k := NothingKept()
@@ -148,7 +141,7 @@ func keptAt(ctx context.Context, r *repo.Repo, id repo.ID) (*State, error) {
 	k.Messages, k.Authors = byLayer(stored.Messages), byLayer(stored.Authors)
 	for _, file := range stored.Files {
 		if file.Weave != "" {
-			if file.weave, err = decode(blobs[file.Weave]); err != nil {
+			if file.weave, err = decodeWeave(blobs[file.Weave]); err != nil {
 				return nil, fmt.Errorf("%q: %w", file.Path, errors.Join(err, ErrUnreadable))
 			}
 		}
@@ -278,15 +271,6 @@ func decodeWeave(data []byte) (weave, error) {
 		for _, line := range diff.Split(run.Text) {
 			w = append(w, woven{Text: line, Born: run.Born, Dies: run.Dies})
 		}
-	}
-	return w, nil
-}
-
-// decodeFirstWeave reads what the first version kept.
-func decodeFirstWeave(data []byte) (weave, error) {
-	w := weave{}
-	if err := gob.NewDecoder(bytes.NewReader(data)).Decode(&w); err != nil {
-		return nil, fmt.Errorf("decode a text: %w", err)
 	}
 	return w, nil
 }

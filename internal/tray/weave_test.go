@@ -2,7 +2,6 @@ package tray
 
 import (
 	"bytes"
-	"encoding/gob"
 	"fmt"
 	"slices"
 	"strings"
@@ -178,8 +177,7 @@ func TestAdoptKeepsWhatIsStillThere(t *testing.T) {
 	assert.Equal(t, moved, after.lines(Loose))
 }
 
-// TestAWeaveComesBackFromItsState: what is kept of a weave is all of it, byte for byte, and what the first version
-// kept can still be read.
+// TestAWeaveComesBackFromItsState: what is kept of a weave is all of it, byte for byte.
 func TestAWeaveComesBackFromItsState(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		line := rapid.SampledFrom([]string{"a\n", "\n", "\xff\x00\n", "c\r\n", "no end"})
@@ -191,11 +189,6 @@ func TestAWeaveComesBackFromItsState(t *testing.T) {
 		data, err := encodeWeave(w)
 		require.NoError(t, err)
 		again, err := decodeWeave(data)
-		require.NoError(t, err)
-		require.Equal(t, w, again)
-		var first bytes.Buffer
-		require.NoError(t, gob.NewEncoder(&first).Encode(w))
-		again, err = decodeFirstWeave(first.Bytes())
 		require.NoError(t, err)
 		require.Equal(t, w, again)
 	})

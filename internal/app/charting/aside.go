@@ -35,10 +35,10 @@ func (a *App) Asides(ctx context.Context) (map[string][]journal.Entry, error) {
 	for _, e := range journal.StateOf(entries, a.Repo.WorktreeName()).Done {
 		for branch, list := range open {
 			open[branch] = slices.DeleteFunc(list, func(aside journal.Entry) bool {
-				return slices.Contains(e.Back, aside.Number) || e.Kind == journal.Back && e.Of == aside.Number
+				return slices.Contains(e.Back, aside.Number)
 			})
 		}
-		if files, _ := e.PutAside(); len(files) > 0 {
+		if len(e.Aside) > 0 {
 			branch := repo.Ref{Name: e.Ref}.Short()
 			open[branch] = append(open[branch], e)
 		}
@@ -119,7 +119,7 @@ func (s *aside) put(from repo.Head) error {
 
 // back takes what an entry has aside, if all of it finds its files as it left them.
 func (s *aside) back(ctx context.Context, e journal.Entry, put bool) (bool, error) {
-	files, index := e.PutAside()
+	files, index := e.Aside, e.AsideIndex
 	for _, f := range append(slices.Clone(files), index...) {
 		path := string(f.Path)
 		now, err := s.fileAt(ctx, s.trees[1], path)

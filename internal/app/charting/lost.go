@@ -75,7 +75,7 @@ func (a *App) Lost(ctx context.Context) ([]Lost, error) {
 }
 
 func pathsOf(e journal.Entry) (paths []string) {
-	files, _ := e.PutAside()
+	files := e.Aside
 	if e.Kind == journal.Discard {
 		files = e.Files
 	}

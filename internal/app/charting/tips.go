@@ -51,7 +51,7 @@ func (a *App) Tips(ctx context.Context) ([]Branch, error) {
 	list = append(list, stashes...)
 	for i := range list {
 		for _, e := range asides[list[i].Name] {
-			files, _ := e.PutAside()
+			files := e.Aside
 			list[i].Aside += len(files)
 		}
 	}

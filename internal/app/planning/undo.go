@@ -187,7 +187,7 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 			op.Stages = app.StagesOf(entry.Stages)
 		}
 		return op, nil
-	case journal.Discard, journal.Take, journal.Aside, journal.Back:
+	case journal.Discard, journal.Take:
 		return op, nil
 	case journal.Fetch:
 		return op, a.stillThere(ctx, record)

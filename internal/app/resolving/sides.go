@@ -45,7 +45,8 @@ func (a *App) waitingSides(ctx context.Context, w *PendingMerge) (sides [2]waiti
 			sides[1] = waitingSide{name: "what is merged"}
 			break
 		}
-		sides[1] = waitingSide{name: known.name, tip: id, not: head.Commit, only: known.file != repo.MergeHead, back: known.file == repo.RevertHead}
+		sides[1] = waitingSide{name: known.name, tip: id, not: head.Commit, only: known.file != repo.MergeHead,
+			back: known.file == repo.RevertHead}
 		sides[0].not = id
 		if known.file == repo.RebaseHead {
 			sides[0].name, w.First = "the series so far", mend.Right
