@@ -45,6 +45,11 @@ func (a *App) PlanFor(ctx context.Context, head repo.Head, onto, base string) (s
 			return none, err
 		}
 	}
+	if onto == "" && base == "" {
+		if baseID, err = a.beforeMergesMade(ctx, head, baseID); err != nil {
+			return none, err
+		}
+	}
 	sources, err := a.SourcesOf(ctx, baseID, head.Commit)
 	if err != nil {
 		return none, err
@@ -52,6 +57,30 @@ func (a *App) PlanFor(ctx context.Context, head repo.Head, onto, base string) (s
 	plan := shape.New(head.Branch(), head.Commit, baseID, sources)
 	plan.Onto = onto
 	return a.WithMergesMade(ctx, plan)
+}
+
+// beforeMergesMade is where a series begins into which the target was merged here on purpose: before its first commit, not at what the
+// merge brought, so that the merge stays what it is.
+func (a *App) beforeMergesMade(ctx context.Context, head repo.Head, base repo.ID) (repo.ID, error) {
+	ids, commits, err := a.ownCommits(ctx, base, head.Commit)
+	if err != nil || len(ids) == 0 || commits[0].Parent().IsZero() {
+		return base, err
+	}
+	merges := false
+	for i, c := range commits {
+		if isMerge(c) || i > 0 && c.Parent() != ids[i-1] {
+			return base, nil // it is no line: where it begins is as good as anywhere
+		}
+		real, err := a.Repo.Commit(ctx, ids[i])
+		if err != nil {
+			return base, err
+		}
+		merges = merges || isMerge(real)
+	}
+	if !merges {
+		return base, nil
+	}
+	return commits[0].Parent(), nil
 }
 
 // afterShared is where a series begins that sits on commits of a remote's shared branch

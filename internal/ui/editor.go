@@ -321,7 +321,7 @@ func (m *Model) haveComposed(msg composed) tea.Cmd {
 	data, err := os.ReadFile(msg.file)
 	os.Remove(msg.file)
 	if err = firstError(msg.err, err); err != nil {
-		m.notice = kit.Notice{Text: err.Error(), Trouble: true}
+		m.say(kit.Notice{Text: err.Error(), Trouble: true})
 		return nil
 	}
 	text := strings.TrimSuffix(string(data), "\n")

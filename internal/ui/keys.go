@@ -45,6 +45,7 @@ func (m *Model) globalActions() []kit.Action {
 		kit.Act(action.Menu, true, func() tea.Cmd { return m.openPage(&menu{actions: m.keyless()}) }),
 		kit.Act(action.FindAction, true, m.openFinder),
 		kit.Act(action.Help, true, func() tea.Cmd { return m.openPage(&helpPage{}) }),
+		kit.Act(action.ReadNotice, true, m.readNotice),
 		kit.Act(action.Tour, true, kit.Just(m.beginTour)),
 		kit.Act(action.Leave, true, func() tea.Cmd { return tea.Quit }),
 		m.darkOrLight(),
@@ -122,7 +123,7 @@ func (m *Model) press(msg tea.KeyPressMsg) tea.Cmd {
 	if msg.String() == "esc" && (m.work != nil || m.beside != nil) {
 		return m.stop()
 	}
-	m.notice = kit.Notice{}
+	m.hush()
 	found, ok := kit.FindKey(m.actions(), msg.String())
 	if !ok {
 		return nil
@@ -236,7 +237,7 @@ func (m *Model) tellEntry(e journal.Entry) tea.Cmd {
 		if len(e.Files) > 0 {
 			text += fmt.Sprintf("\n\nbastel rescue %d -o DIR writes out the files as they were.", e.Number)
 		}
-		return kit.Notice{Text: text}
+		return kit.Page{Text: text}
 	})
 }
 

@@ -7,7 +7,6 @@ import (
 
 	"charm.land/bubbles/v2/viewport"
 	tea "charm.land/bubbletea/v2"
-	"github.com/charmbracelet/x/ansi"
 
 	"bastel/internal/app"
 	"bastel/internal/repo"
@@ -168,21 +167,6 @@ func (t *text) keys() string {
 		return "↑ ↓ scroll   " + line(action.StopOutput) + "   esc close, it goes on"
 	}
 	return "↑ ↓ scroll   esc close"
-}
-
-// say shows a notice: one line as news, more as a page of its own.
-func (m *Model) say(n kit.Notice) {
-	n.Text = safe.Text(strings.TrimSpace(n.Text))
-	head, rest, long := strings.Cut(n.Text, "\n")
-	if !long && ansi.StringWidth(head) <= m.width-2 {
-		m.notice = n
-		return
-	}
-	if !long {
-		m.page = &text{heading: "What happened", lines: []string{head}}
-		return
-	}
-	m.page = &text{heading: head, lines: strings.Split(rest, "\n")}
 }
 
 // help explains the screen and lists its keys.

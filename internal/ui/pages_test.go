@@ -129,12 +129,24 @@ func TestAKeyBeforeAChoiceChoosesIt(t *testing.T) {
 	}
 }
 
-func TestNoticesFitOrGetAPage(t *testing.T) {
-	m := &Model{width: 40}
+// TestANoticeNeverTakesAKey: it has the rows that it needs, above the line of keys, and what has no room is read by a key.
+func TestANoticeNeverTakesAKey(t *testing.T) {
+	m := &Model{width: 40, height: 24, theme: kit.NewTheme(kit.Look{Ground: kit.Dark})}
 	m.say(kit.Notice{Text: "short \x1b[2J"})
 	assert.Equal(t, "short ␛[2J", m.notice.Text)
-	m.say(kit.Notice{Text: "head\nserver said\nmore"})
-	assert.Equal(t, &text{heading: "head", lines: []string{"server said", "more"}}, m.page)
+	assert.Len(t, m.news(), 1)
+	m.say(kit.Notice{Text: "head\nserver said something that is longer than a line\nmore"})
+	assert.Len(t, m.news(), 4)
+	assert.Nil(t, m.page)
+	m.say(kit.Notice{Text: "head\n" + strings.Repeat("more\n", 20)})
+	rows := m.news()
+	assert.Len(t, rows, 6, "a quarter of the screen")
+	assert.Contains(t, ansi.Strip(rows[0]), "head")
+	assert.Contains(t, ansi.Strip(rows[5]), "… 15 lines more: ctrl+r")
+	m.hush()
+	assert.Len(t, m.news(), 1)
+	m.readNotice()
+	assert.Equal(t, "head", m.page.(*text).heading, "it can be read later too")
 }
 
 func TestFailuresSayWhatToDo(t *testing.T) {

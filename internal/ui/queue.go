@@ -258,7 +258,7 @@ func (m *Model) stopSearches() bool {
 		m.queue.typed = nil
 		said += " Dropped with it: " + wording.Count(dropped, "key") + " typed after it."
 	}
-	m.notice = kit.Notice{Text: said}
+	m.say(kit.Notice{Text: said})
 	return true
 }
 

@@ -145,7 +145,7 @@ func (d *driver) views(quiet func()) (views []string) {
 		d.press("0", "h", "g")
 		d.rest()
 		var rows []string
-		for i, row := range strings.Split(d.frame(), "\n")[:d.m.height-bottomRows] {
+		for i, row := range strings.Split(d.frame(), "\n")[:d.m.height-d.m.bottomRows()] {
 			if i > d.m.topRows() {
 				row = string([]rune(row)[:60])
 			}
@@ -156,7 +156,7 @@ func (d *driver) views(quiet func()) (views []string) {
 	views = append(views, now())
 	d.press("t")
 	d.rest()
-	views = append(views, strings.Join(strings.Split(d.frame(), "\n")[d.m.topRows():d.m.height-bottomRows], "\n"))
+	views = append(views, strings.Join(strings.Split(d.frame(), "\n")[d.m.topRows():d.m.height-d.m.bottomRows()], "\n"))
 	d.press("esc")
 	for range 3 {
 		d.press("]")

@@ -70,13 +70,13 @@ func (m *Model) start(work kit.Job) tea.Cmd {
 		place = &m.beside
 	}
 	if *place != nil {
-		m.notice = kit.Notice{Text: (*place).Title + " is still under way. esc stops it.", Trouble: true}
+		m.say(kit.Notice{Text: (*place).Title + " is still under way. esc stops it.", Trouble: true})
 		return nil
 	}
 	ctx, cancel := context.WithCancel(repo.Because(m.ctx, work.Title))
 	r := &running{Job: work, cancel: cancel, since: time.Now(), reported: make(chan string, mostReported)}
 	*place = r
-	m.notice = kit.Notice{}
+	m.hush()
 	if work.Background && !work.Quiet {
 		m.page = &text{heading: work.Title, job: r}
 	}
@@ -172,13 +172,13 @@ func (m *Model) workBesideDone(msg worked, got kit.Got) tea.Cmd {
 	}
 	switch {
 	case msg.work.stopping && errors.Is(msg.err, context.Canceled):
-		m.notice = kit.Notice{Text: msg.work.Title + " was stopped."}
-	case msg.err != nil && (looking || m.page == nil):
-		m.page = &text{heading: safe.Line(msg.err.Error()), lines: msg.work.lines()}
+		m.say(kit.Notice{Text: msg.work.Title + " was stopped."})
+	case msg.err != nil && looking:
+		shown.heading = safe.Line(msg.err.Error())
 	case msg.err != nil:
-		m.notice = kit.Notice{Text: safe.Line(msg.err.Error()), Trouble: true}
+		m.say(kit.Notice{Text: strings.Join(append([]string{safe.Line(msg.err.Error())}, msg.work.lines()...), "\n"), Trouble: true})
 	default:
-		m.notice = kit.Notice{Text: got.Note}
+		m.say(kit.Notice{Text: got.Note})
 	}
 	return nil
 }

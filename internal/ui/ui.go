@@ -27,6 +27,7 @@ import (
 	"bastel/internal/app/planning"
 	"bastel/internal/lifeline"
 	"bastel/internal/repo"
+	"bastel/internal/safe"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/chart"
 	"bastel/internal/ui/kit"
@@ -70,7 +71,7 @@ type Model struct {
 
 	work   *running
 	beside *running // that changes nothing, and goes on beside other work
-	notice kit.Notice
+	notice notices
 	page   page
 
 	queue         queue
@@ -348,6 +349,9 @@ func (m *Model) fromScreen(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 		return m.follow(msg), true
 	case kit.Notice:
 		m.say(msg)
+	case kit.Page:
+		head, rest, _ := strings.Cut(safe.Text(strings.TrimSpace(msg.Text)), "\n")
+		return m.openPage(&text{heading: head, lines: strings.Split(rest, "\n")}), true
 	case kit.Launch:
 		return m.launch(msg), true
 	case kit.Edit:
@@ -428,7 +432,7 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 	m.columns = msg.columns
 	m.fitColumns()
 	if msg.note != "" {
-		m.notice = kit.Notice{Text: msg.note}
+		m.say(kit.Notice{Text: msg.note})
 	}
 	commands := []tea.Cmd{m.refresh(), inBackground(m.awaitQuestion(msg.questions)), inBackground(fetchLater(msg.fetch))}
 	if msg.left {

@@ -19,11 +19,11 @@ import (
 	"bastel/internal/ui/kit"
 )
 
-// bottomRows are those below the body.
-const bottomRows = 3
+// bottomRows is how many rows are below the body: what failed, what is said, the line of keys.
+func (m *Model) bottomRows() int { return 2 + len(m.news()) }
 
 func (m *Model) bodySize() kit.Size {
-	return kit.Size{Width: m.width, Height: max(1, m.height-m.topRows()-bottomRows), Narrow: m.width < narrowBelow}
+	return kit.Size{Width: m.width, Height: max(1, m.height-m.topRows()-m.bottomRows()), Narrow: m.width < narrowBelow}
 }
 
 // draw draws the whole screen.
@@ -128,7 +128,7 @@ func (m *Model) drawScreen(size kit.Size) []string {
 }
 
 func (m *Model) bottom() []string {
-	return []string{m.failedRow(), m.news(), m.keysLine()}
+	return append(append([]string{m.failedRow()}, m.news()...), m.keysLine())
 }
 
 // failedRow says that what is shown could not be read anew, and why. Else it has the tour, if there is one.
@@ -142,23 +142,22 @@ func (m *Model) failedRow() string {
 	return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(text), Style: m.theme.Trouble})
 }
 
-// news is the line of work under way, of a question, or of what happened last.
-func (m *Model) news() string {
+// news are the rows of work under way, of a question, or of what happened last.
+func (m *Model) news() []string {
+	row := func(text string) []string {
+		return []string{kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + text), Style: m.theme.Accent})}
+	}
 	if a, ok := m.page.(*asker); ok {
 		lines := a.lines(m.width)
-		return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + lines[len(lines)-1]), Style: m.theme.Accent})
+		return row(lines[len(lines)-1])
 	}
-	if m.work != nil {
-		return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + m.work.says()), Style: m.theme.Accent})
+	switch {
+	case m.work != nil:
+		return row(m.work.says())
+	case m.beside != nil && m.notice.Text == "":
+		return row(m.beside.says())
 	}
-	if m.beside != nil && m.notice.Text == "" {
-		return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + m.beside.says()), Style: m.theme.Accent})
-	}
-	style := m.theme.Accent
-	if m.notice.Trouble {
-		style = m.theme.Trouble
-	}
-	return kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + m.notice.Text), Style: style})
+	return m.noticeRows()
 }
 
 // failedReading is why what is shown could not be read anew; nil: it was.

@@ -1,8 +1,6 @@
 package planning_test
 
 import (
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -69,14 +67,4 @@ func TestTextsOutliveSteps(t *testing.T) {
 	_, err = opened.Commit(a, "second", nil)
 	require.NoError(t, err)
 	assert.Equal(t, texts, a.ReadUnfinished())
-
-	// What an earlier version kept in the place of the note is found.
-	dir := filepath.Join(f.Dir, ".git", "bastel")
-	require.NoError(t, os.Rename(filepath.Join(dir, "writing.json"), filepath.Join(dir, "unfinished.json")))
-	again, said, err := app.Open(ctx, f.Dir)
-	require.NoError(t, err)
-	defer again.Close()
-	assert.Empty(t, said)
-	assert.Equal(t, texts, again.ReadUnfinished())
-	assert.NoFileExists(t, filepath.Join(dir, "unfinished.json"))
 }

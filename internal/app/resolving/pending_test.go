@@ -180,6 +180,10 @@ func TestAMergeMadeHereStays(t *testing.T) {
 			assert.Equal(t, send.OK, item.Level)
 		}
 	}
+	f.Git("branch", "--force", "main", "theirs") // it is the target that was merged
+	again, err := a.NewPlan(ctx, "", "")
+	require.NoError(t, err)
+	assert.Equal(t, plan, again, "the series begins where it began, not at what came")
 	applied := opened.Apply(t, a, plan.Move(2, 0).Reword(2, "Bring theirs in\n"))
 	assert.True(t, applied.SameContent)
 	assert.Equal(t, f.Git("log", "-1", "--format=%an %ad %P", "HEAD"), strings.Replace(f.Git("log", "-1", "--format=%an %ad %P",

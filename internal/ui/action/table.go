@@ -17,6 +17,7 @@ const (
 	Redo           ID = "redo"
 	UndoEdit       ID = "undo edit"
 	UndoPart       ID = "undo part"
+	ReadNotice     ID = "read what was said"
 	RedoPart       ID = "redo part"
 	UndoSorting    ID = "undo sorting"
 	RedoSorting    ID = "redo sorting"
@@ -646,6 +647,9 @@ var Table = []Key{
 			Words: "shell background stop"}}},
 	{Keys: []string{"ctrl+s"}, Means: "Keeps the text that is being written.", Actions: []Action{
 		{ID: KeepText, In: []Place{Writing}, Name: "keep", Help: "Keep the text, and go back."}}},
+	{Keys: []string{"ctrl+r"}, Means: "Reads all of what was said.", Actions: []Action{
+		{ID: ReadNotice, In: []Place{Everywhere}, Name: "read it all", Help: "Read all of what was said last, where it had no room for all " +
+			"of it.", Words: "message notice error log"}}},
 	{Keys: []string{"ctrl+down", "alt+down"}, Means: "Down in what a text is for.", Actions: []Action{
 		{ID: AboutDown, In: []Place{Writing}, Name: "what it is for", Help: "Down in what the message is for, which stands in Now; where the " +
 			"halves are pages, go there first. Any other key goes on writing."}}},

@@ -143,6 +143,9 @@ type Notice struct {
 	Trouble bool
 }
 
+// Page shows a text that a key asked for, below its first line.
+type Page struct{ Text string }
+
 // Say wraps a notice as a command.
 func Say(text string) tea.Cmd { return func() tea.Msg { return Notice{Text: text} } }
 

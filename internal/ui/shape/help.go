@@ -284,5 +284,5 @@ func (m *Model) showCheck() tea.Cmd {
 	if !c.Passed {
 		word = "failed"
 	}
-	return kit.Show(kit.Notice{Text: "The check " + word + " on entry " + shape.Letter(at) + "\n" + c.Output + "\n"})
+	return kit.Show(kit.Page{Text: "The check " + word + " on entry " + shape.Letter(at) + "\n" + c.Output + "\n"})
 }
