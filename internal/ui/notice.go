@@ -41,17 +41,23 @@ func (m *Model) noticeRows() []string {
 	if m.notice.Trouble {
 		style = m.theme.Trouble
 	}
-	lines := m.noticeLines()
-	shown := lines[:min(len(lines), m.mostNoticeRows())]
+	lines, most := m.noticeLines(), m.mostNoticeRows()
+	left := 0
+	if len(lines) > most {
+		left, lines = len(lines)-most+1, lines[:most-1]
+	}
+	head, _, _ := strings.Cut(m.notice.Text, "\n")
+	first := len(wrapAll([]string{head}, m.width-2)) // the rows of what matters most: the details stand back
 	var rows []string
-	for i, line := range shown {
-		seg := kit.Seg{Text: safe.Show(" " + line), Style: style}
-		if left := len(lines) - len(shown); left > 0 && i == len(shown)-1 {
-			more := fmt.Sprintf("… %s more: %s ", wording.Count(left, "line"), action.Find(action.ReadNotice).Key())
-			rows = append(rows, kit.Split(m.width, nil, []kit.Seg{seg}, kit.Seg{Text: safe.Show(more), Style: m.theme.Next}))
-			continue
+	for i, line := range lines {
+		if i == first {
+			style = m.theme.Plain
 		}
-		rows = append(rows, kit.Row(m.width, nil, seg))
+		rows = append(rows, kit.Row(m.width, nil, kit.Seg{Text: safe.Show(" " + line), Style: style}))
+	}
+	if left > 0 {
+		more := fmt.Sprintf(" … %s more: %s reads all", wording.Count(left, "line"), action.Find(action.ReadNotice).Key())
+		rows = append(rows, kit.Row(m.width, nil, kit.Seg{Text: safe.Show(more), Style: m.theme.Next}))
 	}
 	return rows
 }

@@ -142,7 +142,7 @@ func TestANoticeNeverTakesAKey(t *testing.T) {
 	rows := m.news()
 	assert.Len(t, rows, 6, "a quarter of the screen")
 	assert.Contains(t, ansi.Strip(rows[0]), "head")
-	assert.Contains(t, ansi.Strip(rows[5]), "… 15 lines more: ctrl+r")
+	assert.Contains(t, ansi.Strip(rows[5]), "… 16 lines more: ctrl+r reads all")
 	m.hush()
 	assert.Len(t, m.news(), 1)
 	m.readNotice()
