@@ -21,6 +21,7 @@ type chooser struct {
 	back   page // what it lies below; nil: the screen
 	asked  moment
 	typed  string
+	typing bool // what is typed narrows the list down, though its choices have letters
 	cursor int
 	top    int
 
@@ -78,13 +79,18 @@ func (c *chooser) narrowed() []kit.Option {
 	return append(named, described...)
 }
 
+// lettered says whether the choices have letters of their own: those choose then, and only a key begins to type.
+func (c *chooser) lettered() bool {
+	return c.Find == nil && !c.typing && slices.ContainsFunc(c.Options, func(o kit.Option) bool { return len(o.Key) == 1 })
+}
+
 // keysOf gives the keys that stand before the choices: until something is typed, and where typing is not the point.
 func (c *chooser) keysOf(found []kit.Option) []string {
 	keys := make([]string, len(found))
-	if c.typed != "" || c.Find != nil {
+	if c.typed != "" || c.typing || c.Find != nil {
 		return keys
 	}
-	own := slices.ContainsFunc(found, func(o kit.Option) bool { return len(o.Key) == 1 })
+	own := c.lettered()
 	for i, option := range found {
 		switch {
 		case own && len(option.Key) == 1:
@@ -125,20 +131,33 @@ func (c *chooser) update(msg tea.Msg, m *Model) tea.Cmd {
 	case "enter":
 		return c.choose(m)
 	default:
-		if key.Text != "" {
+		switch {
+		case key.Text == "":
+		case c.lettered() && key.Text == beginsToType:
+			c.typing = true
+		case c.lettered():
+			m.say(kit.Notice{Text: fmt.Sprintf("No choice has the key %s. %s begins to type.", safe.Line(key.Text), beginsToType), Trouble: true})
+		default:
 			c.typed, c.cursor = c.typed+key.Text, 0
 		}
 	}
 	return c.look(m)
 }
 
+// beginsToType is the key after which what is typed narrows a list down whose choices have letters.
+const beginsToType = "/"
+
 // choicesPage is how far a page of choices is.
 const choicesPage = 8
 
 // choose takes the choice at the cursor.
 func (c *chooser) choose(m *Model) tea.Cmd {
-	m.page = c.back
 	found := c.matches()
+	if len(found) == 0 { // it stays: what comes next is not for what lies below
+		m.say(kit.Notice{Text: "Nothing fits “" + safe.Text(c.typed) + "”. backspace takes a letter back, esc closes the list.", Trouble: true})
+		return nil
+	}
+	m.page = c.back
 	if c.cursor < len(found) && found[c.cursor].Do != nil {
 		return found[c.cursor].Do()
 	}
@@ -239,7 +258,12 @@ func (c *chooser) heading(size kit.Size, theme kit.Theme) []string {
 	rows = rows[:len(rows)-1]
 	typed := kit.Seg{Text: "    type to narrow it down", Style: theme.Dim}
 	switch {
-	case c.typed != "":
+	case c.lettered():
+		if len(c.Options) <= len(action.Digits) {
+			return rows
+		}
+		typed.Text = "    / narrows it down"
+	case c.typed != "" || c.typing:
 		typed = kit.Seg{Text: safe.Show("    " + safe.Line(c.typed) + "▏"), Style: theme.Next}
 	case c.Find == nil && len(c.Options) <= len(action.Digits):
 		return rows

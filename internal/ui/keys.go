@@ -124,9 +124,10 @@ func (m *Model) press(msg tea.KeyPressMsg) tea.Cmd {
 		return m.stop()
 	}
 	m.hush()
-	found, ok := kit.FindKey(m.actions(), msg.String())
+	actions := m.actions()
+	found, ok := kit.FindKey(actions, msg.String())
 	if !ok {
-		return nil
+		return kit.WhyNot(actions, msg.String())
 	}
 	return m.do(found)
 }

@@ -129,6 +129,21 @@ func TestAKeyBeforeAChoiceChoosesIt(t *testing.T) {
 	}
 }
 
+// TestAListThatFindsNothingStaysOpen: the key after it is not for what lies below.
+func TestAListThatFindsNothingStaysOpen(t *testing.T) {
+	m := &Model{width: 80, height: 24, theme: kit.NewTheme(kit.Look{Ground: kit.Dark})}
+	took := false
+	c := &chooser{Choose: kit.Choose{Options: []kit.Option{{Label: "main", Do: func() tea.Cmd { took = true; return nil }}}}}
+	m.page = c
+	for _, key := range "hidden" {
+		c.update(press(string(key)), m)
+	}
+	c.update(tea.KeyPressMsg{Code: tea.KeyEnter}, m)
+	assert.Equal(t, page(c), m.page)
+	assert.False(t, took)
+	assert.Contains(t, m.notice.Text, "Nothing fits “hidden”.")
+}
+
 // TestANoticeNeverTakesAKey: it has the rows that it needs, above the line of keys, and what has no room is read by a key.
 func TestANoticeNeverTakesAKey(t *testing.T) {
 	m := &Model{width: 40, height: 24, theme: kit.NewTheme(kit.Look{Ground: kit.Dark})}

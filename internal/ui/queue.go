@@ -164,7 +164,7 @@ func (m *Model) leaving() bool { return slices.ContainsFunc(m.queue.typed, m.lea
 // key takes a key, or two: a terminal tells esc with a key right after it as that key with alt. Alt means something in a
 // text only, so elsewhere both are taken, and none is lost.
 func (m *Model) key(msg tea.KeyPressMsg) tea.Cmd {
-	if msg.Mod&tea.ModAlt == 0 || m.writesText() {
+	if msg.Mod&tea.ModAlt == 0 || m.writesText() && msg.Code != tea.KeyEscape { // two esc in one reading are two
 		return m.take(msg)
 	}
 	return tea.Batch(m.take(tea.KeyPressMsg{Code: tea.KeyEscape}), m.take(withoutAlt(msg)))

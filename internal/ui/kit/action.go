@@ -1,6 +1,8 @@
 package kit
 
 import (
+	"slices"
+
 	"charm.land/bubbles/v2/key"
 	tea "charm.land/bubbletea/v2"
 
@@ -76,6 +78,16 @@ func FindKey(actions []Action, pressed string) (Action, bool) {
 		return a, true
 	}
 	return Action{}, false
+}
+
+// WhyNot says of a key that could not be taken that it means something here, and what: no key is silent.
+func WhyNot(actions []Action, pressed string) tea.Cmd {
+	for _, a := range actions {
+		if slices.Contains(a.Keys, pressed) {
+			return Say(action.KeyName(pressed) + ", " + a.Name + ", has nothing to act on here just now. " + a.Help)
+		}
+	}
+	return nil
 }
 
 // Can says whether the action can be done now.
