@@ -75,11 +75,11 @@ func newHanding(m *Model, texts handed) *handing {
 	return h
 }
 
-func (h *handing) explain() (title, text string) {
+func (h *handing) Explain() (title, text string) {
 	return "Handing over", "Now lists the forms in which the series goes to others, Next shows the text of the one at the cursor as it is."
 }
 
-func (h *handing) actions() []kit.Action {
+func (h *handing) Actions() []kit.Action {
 	m, f := h.screen, form(h.cursor)
 	actions := []kit.Action{
 		kit.Act(action.IntoFile, true, func() tea.Cmd { return m.write(f) }),
@@ -139,7 +139,7 @@ func (m *Model) write(f form) tea.Cmd {
 	})
 }
 
-func (h *handing) view(size kit.Size, theme kit.Theme) []string {
+func (h *handing) View(size kit.Size, theme kit.Theme) []string {
 	h.size = size
 	left, between, right := kit.Columns(size, 2)
 	if size.Narrow {
@@ -180,11 +180,11 @@ func (h *handing) preview(width, height int, theme kit.Theme) []string {
 	return kit.Pad(rows, width, height)
 }
 
-func (h *handing) click(x, y int) {
+func (h *handing) Click(x, y int) {
 	h.half = kit.HalfAt(h.size, 2, x, h.half)
 }
 
-func (h *handing) wheel(x, turns int) {
+func (h *handing) Wheel(x, turns int) {
 	h.half = kit.HalfAt(h.size, 2, x, h.half)
 	h.move(turns)
 }

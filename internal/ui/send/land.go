@@ -57,13 +57,13 @@ func (l *landing) next() []app.Source {
 	return list
 }
 
-func (l *landing) explain() (title, text string) {
+func (l *landing) Explain() (title, text string) {
 	return "Landing", "Now is the branch's target as it was last fetched, Next as it will be. It moves forward in a straight line, unless " +
 		"a merge is asked for, " +
 		"only if the remote still has what is shown, and never by force. The branch is deleted only if all of it is in the target."
 }
 
-func (l *landing) actions() []kit.Action {
+func (l *landing) Actions() []kit.Action {
 	can := l.look.Missing == 0
 	remove := "delete the branch"
 	if l.how.Delete {
@@ -163,7 +163,7 @@ func (l *landing) says() []string {
 	return lines
 }
 
-func (l *landing) view(size kit.Size, theme kit.Theme) []string {
+func (l *landing) View(size kit.Size, theme kit.Theme) []string {
 	l.size = size
 	now, seam, next := kit.Columns(size, kit.SeamWidth(size.Width))
 	if size.Narrow {
@@ -232,7 +232,7 @@ func (l *landing) body(half kit.Half, width, height int, theme kit.Theme) []stri
 	return kit.Pad(rows, width, height)
 }
 
-func (l *landing) click(x, y int) {
+func (l *landing) Click(x, y int) {
 	l.half = kit.HalfAt(l.size, kit.SeamWidth(l.size.Width), x, l.half)
 	if y >= l.heads {
 		l.cursor = l.top + (y-l.heads)/rowHeight
@@ -240,4 +240,4 @@ func (l *landing) click(x, y int) {
 	}
 }
 
-func (l *landing) wheel(_, turns int) { l.move(turns) }
+func (l *landing) Wheel(_, turns int) { l.move(turns) }

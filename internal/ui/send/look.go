@@ -78,12 +78,12 @@ func (m *Model) FileAtHand() (kit.FileAt, bool) {
 	return kit.FileAt{}, false
 }
 
-func (l *look) explain() (title, text string) {
+func (l *look) Explain() (title, text string) {
 	return "A difference", "What a commit changes; of one whose content is different on the remote and here, what differs between the two " +
 		"changes."
 }
 
-func (l *look) actions() []kit.Action {
+func (l *look) Actions() []kit.Action {
 	back := kit.Act(action.Back, true, l.screen.close).Named("back to the branch")
 	moves := kit.Navigator{Move: l.stream.Move, Page: l.stream.Page, End: l.stream.End}
 	next := kit.Act(action.NextCommit, true, func() tea.Cmd { return l.screen.onward(1) })
@@ -91,7 +91,7 @@ func (l *look) actions() []kit.Action {
 	return slices.Concat([]kit.Action{back, next, previous, kit.Copies(l.out)}, kit.Hunks(true, l.stream.Hunk, l.stream.File), moves.Actions())
 }
 
-func (l *look) view(size kit.Size, theme kit.Theme) []string {
+func (l *look) View(size kit.Size, theme kit.Theme) []string {
 	head := append(l.head(size, theme), kit.Blank(size.Width))
 	return append(head, l.stream.View(size.Width, size.Height-len(head), true, stream.Cool, theme)...)
 }
@@ -106,9 +106,9 @@ func (l *look) head(size kit.Size, theme kit.Theme) []string {
 	return rows
 }
 
-func (l *look) click(x, y int) { l.stream.Click(x, y-l.above) }
+func (l *look) Click(x, y int) { l.stream.Click(x, y-l.above) }
 
-func (l *look) wheel(_, turns int) { l.stream.Move(3 * turns) }
+func (l *look) Wheel(_, turns int) { l.stream.Move(3 * turns) }
 
 // Streams are those on show.
 func (m *Model) Streams() []*stream.Model {

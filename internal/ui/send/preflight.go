@@ -71,12 +71,12 @@ func (p *preflight) move(rows int) {
 	p.cursor = max(0, min(p.cursor+rows, len(p.items)-1))
 }
 
-func (p *preflight) explain() (title, text string) {
+func (p *preflight) Explain() (title, text string) {
 	return "The preflight", "Now lists what was found in what would be sent, blocking findings first. Next shows the finding at the cursor " +
 		"in full, and what enter does about it. The settings say what blocks, what warns and what is off."
 }
 
-func (p *preflight) actions() []kit.Action {
+func (p *preflight) Actions() []kit.Action {
 	wrong := p.cursor < len(p.items) && p.items[p.cursor].Level != sending.OK
 	actions := []kit.Action{
 		kit.Act(action.GoMend, wrong, func() tea.Cmd {
@@ -100,7 +100,7 @@ func (p *preflight) actions() []kit.Action {
 	return append(actions, moves.Actions()...)
 }
 
-func (p *preflight) view(size kit.Size, theme kit.Theme) []string {
+func (p *preflight) View(size kit.Size, theme kit.Theme) []string {
 	p.size = size
 	left, between, right := kit.Columns(size, 2)
 	switch {
@@ -169,10 +169,10 @@ func (p *preflight) finding(width, height int, theme kit.Theme) []string {
 	return kit.Pad(rows, width, height)
 }
 
-func (p *preflight) click(_, y int) {
+func (p *preflight) Click(_, y int) {
 	if at := y - 2; at >= 0 && at < len(p.items) {
 		p.cursor = at
 	}
 }
 
-func (p *preflight) wheel(_, turns int) { p.move(turns) }
+func (p *preflight) Wheel(_, turns int) { p.move(turns) }

@@ -222,13 +222,13 @@ func (r *reading) keep() tea.Cmd {
 	}
 }
 
-func (r *reading) explain() (title, text string) {
+func (r *reading) Explain() (title, text string) {
 	return "Reading through", "Now is the branch's series with what was read of it; beside it is what a commit says and changes, as its " +
 		"reviewers will see it. " +
 		"Ticks and notes belong to content: they survive a rewriting wherever it stays the same. Reviewers' comments come as notes too."
 }
 
-func (r *reading) actions() []kit.Action {
+func (r *reading) Actions() []kit.Action {
 	has := len(r.data.Series) > 0
 	number := r.noteHere()
 	actions := []kit.Action{

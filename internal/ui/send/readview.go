@@ -18,7 +18,7 @@ func (r *reading) columns(size kit.Size) (left, right int) {
 	return left, size.Width - left - 2
 }
 
-func (r *reading) view(size kit.Size, theme kit.Theme) []string {
+func (r *reading) View(size kit.Size, theme kit.Theme) []string {
 	r.size = size
 	if len(r.data.Series) == 0 {
 		return kit.Empty(size.Width, size.Height, theme, "There is nothing to read.", safe.Line(r.data.Branch)+" has no commits of its own.")
@@ -143,7 +143,7 @@ func (r *reading) message(width int) []string {
 	return lines
 }
 
-func (r *reading) click(x, y int) {
+func (r *reading) Click(x, y int) {
 	left, right := r.columns(r.size)
 	if !r.size.Narrow {
 		r.half = kit.Now
@@ -159,7 +159,7 @@ func (r *reading) click(x, y int) {
 	r.text.ClickIn(kit.Next, r.size, x, y-2-len(r.message(right)))
 }
 
-func (r *reading) wheel(x, turns int) {
+func (r *reading) Wheel(x, turns int) {
 	if left, _ := r.columns(r.size); !r.size.Narrow && x < left {
 		r.step(turns)
 		return

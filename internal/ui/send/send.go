@@ -56,20 +56,10 @@ type Model struct {
 	top        [2]int
 	heads      int // rows above the commits
 	size       kit.Size
-	over       over     // what lies over the branch; nil: nothing
+	over       kit.Over // a look into a commit, the preflight, reading through; nil: nothing
 	options    []string // handed to the server's hooks
 	once       string   // the remote for the next push alone; empty: the usual one
 	stack      bool     // the stack's other branches go along
-}
-
-// over is what lies over the branch there and here: a look into a commit, the preflight,
-// the read-through, a landing.
-type over interface {
-	explain() (title, text string) // in the help: what it is for
-	actions() []kit.Action
-	view(size kit.Size, theme kit.Theme) []string
-	click(x, y int)
-	wheel(x, turns int)
 }
 
 // close shows the branch again.
@@ -222,7 +212,7 @@ func (m *Model) clamp() {
 // Actions lists what can be done here.
 func (m *Model) Actions() []kit.Action {
 	if m.over != nil {
-		return m.over.actions()
+		return m.over.Actions()
 	}
 	ready := m.known() && !m.outgoing().UpToDate() && !m.series.Behind()
 	actions := []kit.Action{
@@ -358,7 +348,7 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 		return m.lookBeside(look, size, theme)
 	}
 	if m.over != nil {
-		return m.over.view(size, theme)
+		return m.over.View(size, theme)
 	}
 	if m.why != "" {
 		return kit.Empty(size.Width, size.Height, theme, "There is nothing to send.", safe.Text(m.why))
@@ -397,7 +387,7 @@ func (m *Model) lookBeside(l *look, size kit.Size, theme kit.Theme) []string {
 	head := m.head(m.half, width, theme)
 	body := m.scroll(size, len(head))
 	half := append(kit.Pad(head, width, m.heads), m.body(m.half, width, body, theme)...)
-	return kit.JoinLook(m.half, half, kit.Pad(l.view(beside, theme), beside.Width, size.Height))
+	return kit.JoinLook(m.half, half, kit.Pad(l.View(beside, theme), beside.Width, size.Height))
 }
 
 func (m *Model) head(half kit.Half, width int, theme kit.Theme) []string {
@@ -549,7 +539,7 @@ func (m *Model) Click(x, y int) tea.Cmd {
 		return m.clickBeside(look, x, y)
 	}
 	if m.over != nil {
-		m.over.click(x, y)
+		m.over.Click(x, y)
 		return nil
 	}
 	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
@@ -563,7 +553,7 @@ func (m *Model) Click(x, y int) tea.Cmd {
 // clickBeside goes to a line of what is looked at, or looks at another commit.
 func (m *Model) clickBeside(l *look, x, y int) tea.Cmd {
 	if column, ok := kit.LookAtColumn(m.half, m.size, x); ok {
-		l.click(column, y)
+		l.Click(column, y)
 		return nil
 	}
 	if at := m.entries[m.half].At(m.top[m.half], y-m.heads); y >= m.heads && at < len(m.rows(m.half)) {
@@ -576,7 +566,7 @@ func (m *Model) clickBeside(l *look, x, y int) tea.Cmd {
 // Wheel scrolls the half under the mouse.
 func (m *Model) Wheel(x, _, turns int) {
 	if m.over != nil {
-		m.over.wheel(x, turns)
+		m.over.Wheel(x, turns)
 		return
 	}
 	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
@@ -587,7 +577,7 @@ func (m *Model) Wheel(x, _, turns int) {
 // Explain says in the help what this screen is for.
 func (m *Model) Explain() (title, text string) {
 	if m.over != nil {
-		return m.over.explain()
+		return m.over.Explain()
 	}
 	return Name, "Now is the branch as the remote had it when you last fetched; F fetches. Next is the branch as it will be there. " +
 		"A push replaces commits there only if they once were in your branch, and only if the remote still has exactly what you see. " +

@@ -11,13 +11,8 @@ import (
 
 // Actions lists what can be done here.
 func (m *Model) Actions() []kit.Action {
-	switch {
-	case m.split != nil:
-		return m.split.actions()
-	case m.grid != nil:
-		return m.grid.actions()
-	case m.looking:
-		return m.lookActions()
+	if m.over != nil {
+		return m.over.Actions()
 	}
 	at := m.entry()
 	_, out := m.outRow()
@@ -43,8 +38,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.Divide, at >= 0, m.divide),
 		kit.Asking(action.Ideas, len(m.matrix.Commits) > 0, m.ideas),
 		kit.Act(action.ShowOverlaps, len(m.matrix.Commits) > 0, func() tea.Cmd {
-			m.grid = &grid{screen: m,
-				open: map[string]bool{}}
+			m.over = &grid{screen: m, open: map[string]bool{}}
 			return nil
 		}),
 		kit.Asking(action.MoveTo, at >= 0, m.choosePlace),
@@ -78,13 +72,4 @@ func (m *Model) takeBack() kit.Action {
 	source, own := m.source()
 	own = own && slices.Contains(m.plan.Sources, source)
 	return kit.Asking(action.RevertSource, own, func() tea.Cmd { return m.revert(source) })
-}
-
-func (m *Model) lookActions() []kit.Action {
-	back := kit.Act(action.Back, true, kit.Just(func() { m.looking = false })).Named("back to the series")
-	moves := kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}
-	several := m.lookOut != nil
-	next := kit.Act(action.NextCommit, several, func() tea.Cmd { return m.onward(1) })
-	previous := kit.Act(action.PreviousCommit, several, func() tea.Cmd { return m.onward(-1) })
-	return slices.Concat([]kit.Action{back, next, previous, kit.Copies(m.lookOut)}, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
 }

@@ -74,7 +74,23 @@ func (g *grid) move(rows, columns int) {
 	g.column = max(0, min(g.column+columns, len(g.matrix().Commits)-1))
 }
 
-func (g *grid) actions() []kit.Action {
+// Explain says what it is for.
+func (g *grid) Explain() (title, text string) {
+	if g.story != nil {
+		return "A file, commit by commit", "What each commit of the branch does to the file, oldest first."
+	}
+	return "Overlaps", "Each row is a file, each column a commit. A strong thread ties commits that touch the same lines: moving one past " +
+		"the other will conflict. What no other commit touches can be moved freely."
+}
+
+// Click does nothing: what one goes to is by keys.
+func (g *grid) Click(int, int) {}
+
+// Wheel scrolls.
+func (g *grid) Wheel(_, turns int) { g.move(turns, 0) }
+
+// Actions lists what can be done in it.
+func (g *grid) Actions() []kit.Action {
 	if g.story != nil {
 		back := kit.Act(action.Back, true, kit.Just(func() { g.story = nil })).Named("back to the overlaps")
 		moves := kit.Navigator{Move: g.story.Move, Page: g.story.Page, End: g.story.End}
@@ -85,7 +101,7 @@ func (g *grid) actions() []kit.Action {
 		kit.Act(action.FilesCommits, some, g.tell),
 		kit.Act(action.FoldPlaces, some, g.unfold),
 		kit.Asking(action.DrawOverlaps, some, g.screen.draw),
-		kit.Act(action.Back, true, kit.Just(func() { g.screen.grid = nil })).Named("back to the plan"),
+		kit.Act(action.Back, true, g.screen.close).Named("back to the plan"),
 		kit.Act(action.GridRight, true, kit.Just(func() { g.move(0, 1) })),
 		kit.Act(action.GridLeft, true, kit.Just(func() { g.move(0, -1) })),
 	}
@@ -136,7 +152,8 @@ const (
 	gridFeet   = 6 // rows below the grid
 )
 
-func (g *grid) view(size kit.Size, theme kit.Theme) []string {
+// View draws it.
+func (g *grid) View(size kit.Size, theme kit.Theme) []string {
 	m := g.matrix()
 	if g.story != nil {
 		head := []string{kit.Heading(size.Width, "Now", safe.Line(g.at().file.Path)+", commit by commit", true, theme.Now, theme, false),

@@ -169,7 +169,8 @@ func (m *Model) joinStaged(into repo.ID) tea.Cmd {
 
 // draw writes a picture of the plan, or of what overlaps.
 func (m *Model) draw() tea.Cmd {
-	return kit.Draw(m.app, m.plan.Branch, m.planning.DrawingOf(m.plan, m.grid != nil))
+	_, overlaps := m.over.(*grid)
+	return kit.Draw(m.app, m.plan.Branch, m.planning.DrawingOf(m.plan, overlaps))
 }
 
 // labels names the branches that will sit on an entry.

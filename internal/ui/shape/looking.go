@@ -13,6 +13,7 @@ import (
 	"bastel/internal/safe"
 	"bastel/internal/shape"
 	"bastel/internal/tray"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
 )
@@ -28,23 +29,80 @@ type looked struct {
 	files []tray.File
 }
 
+// look is the view of it: in the place of Next, or where the halves are pages over all.
+type look struct {
+	screen *Model
+	looked
+	stream stream.Model
+	above  int // rows above what it changes
+}
+
 // showLook shows a commit's changes in place of Next, unless the branch moved meanwhile.
 func (m *Model) showLook(found looked) {
 	if !found.id.IsZero() && m.sourceOf(found.id).Commit == nil {
 		return
 	}
-	m.lookAt, m.lookTitle, m.looking = found.id, found.title, true
-	m.lookAhead, m.lookLines, m.lookOut = found.ahead, found.lines, found.out
-	m.look = stream.Model{}
-	m.look.Set(found.files)
+	l := &look{screen: m, looked: found}
+	l.stream.Set(found.files)
+	m.over = l
 }
 
 // FileAtHand is the file at the cursor of what is looked at.
 func (m *Model) FileAtHand() (kit.FileAt, bool) {
-	if !m.looking || m.lookAt.IsZero() {
+	l, ok := m.over.(*look)
+	if !ok || l.id.IsZero() {
 		return kit.FileAt{}, false
 	}
-	return m.look.FileAt(m.lookAt, m.sourceOf(m.lookAt).Commit.Parent())
+	return l.stream.FileAt(l.id, m.sourceOf(l.id).Commit.Parent())
+}
+
+// Explain says what it is for.
+func (l *look) Explain() (title, text string) {
+	return "A difference", "What the commit at the cursor changes."
+}
+
+// Actions lists what can be done in it.
+func (l *look) Actions() []kit.Action {
+	back := kit.Act(action.Back, true, l.screen.close).Named("back to the series")
+	moves := kit.Navigator{Move: l.stream.Move, Page: l.stream.Page, End: l.stream.End}
+	several := l.out != nil
+	next := kit.Act(action.NextCommit, several, func() tea.Cmd { return l.screen.onward(1) })
+	previous := kit.Act(action.PreviousCommit, several, func() tea.Cmd { return l.screen.onward(-1) })
+	return slices.Concat([]kit.Action{back, next, previous, kit.Copies(l.out)}, kit.Hunks(true, l.stream.Hunk, l.stream.File), moves.Actions())
+}
+
+// View draws it: a heading, what there is to say of the commit, what it changes.
+func (l *look) View(size kit.Size, theme kit.Theme) []string {
+	what, title, style := "what is different at the end", l.title, theme.Next
+	switch {
+	case !l.id.IsZero():
+		what, title, style = "what "+l.id.Short()+" changes", safe.Line(l.screen.sourceOf(l.id).Commit.Subject()), theme.Now
+	case l.ahead != "":
+		what = "what entry " + l.ahead + " will hold"
+	}
+	rows := []string{
+		kit.Heading(size.Width, "Look", what, true, style, theme, size.Narrow),
+		kit.Row(size.Width, nil, kit.Seg{Text: safe.Show("  " + title), Style: theme.Strong}),
+		kit.Blank(size.Width),
+	}
+	body := size.Height - len(rows)
+	if len(l.lines) > 0 {
+		rows = append(rows, append(kit.LookHeader(l.lines, kit.Size{Width: size.Width, Height: body}, theme), kit.Blank(size.Width))...)
+	}
+	l.above = len(rows)
+	return append(rows, l.stream.View(size.Width, size.Height-len(rows), true, stream.Cool, theme)...)
+}
+
+// Click goes to a line.
+func (l *look) Click(x, y int) { l.stream.Click(x, y-l.above) }
+
+// Wheel scrolls.
+func (l *look) Wheel(_, turns int) { l.stream.Move(3 * turns) }
+
+// close shows the series again.
+func (m *Model) close() tea.Cmd {
+	m.over = nil
+	return nil
 }
 
 func (m *Model) lookInto() tea.Cmd {
@@ -162,13 +220,15 @@ func (m *Model) toCopy() (list []kit.Copied) {
 
 // Streams are those on show.
 func (m *Model) Streams() []*stream.Model {
-	switch {
-	case m.split != nil:
-		return []*stream.Model{&m.split.halves[kit.Now], &m.split.halves[kit.Next]}
-	case m.grid != nil && m.grid.story != nil:
-		return []*stream.Model{m.grid.story}
-	case m.looking:
-		return []*stream.Model{&m.look}
+	switch over := m.over.(type) {
+	case *split:
+		return []*stream.Model{&over.halves[kit.Now], &over.halves[kit.Next]}
+	case *grid:
+		if over.story != nil {
+			return []*stream.Model{over.story}
+		}
+	case *look:
+		return []*stream.Model{&over.stream}
 	}
 	return nil
 }

@@ -24,7 +24,6 @@ import (
 	"bastel/internal/shape"
 	"bastel/internal/suggest"
 	"bastel/internal/ui/kit"
-	"bastel/internal/ui/stream"
 )
 
 // Name is the screen's name.
@@ -33,66 +32,93 @@ const Name = "Shape"
 // mender is the screen that answers a plan's conflicts.
 const mender = "Mend"
 
-// Model is the screen.
+// Model is the screen: what it works with, what it is about, and what is known of that, each apart.
 type Model struct {
+	means
+	standing
+	drafting
+	cursors
+	forecasting
+	findings
+	checking
+	over    kit.Over // a look, overlaps, a divided commit; nil: the series
+	then    string   // the screen to go to once the plan is applied, which made a part of it
+	placing inserted
+}
+
+// means are the use cases.
+type means struct {
 	ctx       context.Context
 	app       *app.App
 	planning  *planning.App
 	resolving *resolving.App
 	sorting   *sorting.App
-	reading   kit.Reading[planned]
-	why       string      // why there is no plan: a no, not a failed reading
-	asked     kit.PlanFor // what another screen wants of the plan, until it is known
-	plan      shape.Plan
-	before    []shape.Plan           // what undo goes back to
-	after     []shape.Plan           // what redo goes on to
-	known     map[repo.ID]app.Source // the commits that plans speak of
-	target    app.Target
+}
 
-	half      kit.Half
-	entries   [2]kit.Entries
-	cursor    [2]int // by kit.Half: a source; an entry, or a source left out after those
-	top       [2]int
-	marked    map[repo.ID]bool // by an entry's first source
-	size      kit.Size
-	looking   bool // a commit's changes are shown in place of Next
-	look      stream.Model
-	lookAt    repo.ID // zero: the content at the end
-	lookTitle string
-	lookAhead string   // the entry that is looked at as it will be
-	lookLines []string // and what there is to say of it
-	lookOut   *app.ReadOut
-	lookAbove int // rows above what it changes
+// standing is where the branch stands.
+type standing struct {
+	reading kit.Reading[planned]
+	why     string      // why there is no plan: a no, not a failed reading
+	asked   kit.PlanFor // what another screen wants of the plan, until it is known
+	at      app.BranchStatus
+	target  app.Target
+	beneath string // what the series sits on, beyond its target
+	base    string // the commit after which the series shall begin; empty: as Bastel finds it
+}
 
+// drafting is the plan as it is edited.
+type drafting struct {
+	plan    shape.Plan
+	before  []shape.Plan           // what undo goes back to
+	after   []shape.Plan           // what redo goes on to
+	known   map[repo.ID]app.Source // the commits that plans speak of
+	keeper  kit.Keeper
+	writing app.Writing
+}
+
+// cursors are where one is in both halves.
+type cursors struct {
+	half    kit.Half
+	entries [2]kit.Entries
+	cursor  [2]int // by kit.Half: a source; an entry, or a source left out after those
+	top     [2]int
+	marked  map[repo.ID]bool // by an entry's first source
+	size    kit.Size
+}
+
+// forecasting is what the plan would make.
+type forecasting struct {
 	forecast *replay.Forecast
 	taken    []journal.LostWork // what its answers take back of what came with others
 	trouble  string             // why there is no forecast
 	number   int                // of the latest plan: forecasts of older ones are passed over
-	keeper   kit.Keeper
 	cancel   context.CancelFunc
-	writing  app.Writing
+}
 
+// findings are what was found out about the branch's commits.
+type findings struct {
 	surveying kit.Reading[surveyed]
 	matrix    suggest.Matrix
 	published map[repo.ID]bool
 	stack     []app.Stacked
-	at        app.BranchStatus
-	then      string // the screen to go to once the plan is applied, which made a part of it
-	beneath   string // what the series sits on, beyond its target
-	base      string // the commit after which the series shall begin; empty: as Bastel finds it
-	placing   inserted
-	checked   map[repo.ID]app.Checked // by content: what the check said of it
-	checkSoon bool                    // the check was asked for before the forecast was there
-	ideasSoon bool                    // ideas were asked for before the commits were looked into
-	sizes     map[repo.ID]string      // of the sources, in words
-	split     *split                  // the view that divides a commit; nil: the series
-	grid      *grid                   // the view of overlaps; nil: the series
+	sizes     map[repo.ID]string // of the sources, in words
+	ideasSoon bool               // ideas were asked for before the commits were looked into
+}
+
+// checking is what the user's check said.
+type checking struct {
+	checked   map[repo.ID]app.Checked // by content
+	checkSoon bool                    // it was asked for before the forecast was there
 }
 
 // New makes the screen.
 func New(ctx context.Context, a *app.App) *Model {
-	return &Model{ctx: ctx, app: a, planning: planning.Of(a), resolving: resolving.Of(a), sorting: sorting.Of(a), half: kit.Next,
-		known: map[repo.ID]app.Source{}, marked: map[repo.ID]bool{}, checked: map[repo.ID]app.Checked{}}
+	return &Model{
+		means:    means{ctx: ctx, app: a, planning: planning.Of(a), resolving: resolving.Of(a), sorting: sorting.Of(a)},
+		drafting: drafting{known: map[repo.ID]app.Source{}},
+		cursors:  cursors{half: kit.Next, marked: map[repo.ID]bool{}},
+		checking: checking{checked: map[repo.ID]app.Checked{}},
+	}
 }
 
 // Name gives the screen's name.
@@ -154,8 +180,8 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	case kit.Found[looked]:
 		m.showLook(msg.Value)
 	case kit.Found[told]:
-		if m.grid != nil {
-			m.grid.tellIt(msg.Value)
+		if g, ok := m.over.(*grid); ok {
+			g.tellIt(msg.Value)
 		}
 	case kit.Found[bases]:
 		return m.offerBases(msg.Value)
@@ -188,7 +214,7 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		m.placing = msg
 		return m.place()
 	case divided:
-		m.split = newSplit(m, msg)
+		m.over = newSplit(m, msg)
 	case outcome:
 		m.checked[msg.tree] = msg.checked
 	case forecasted:
@@ -244,7 +270,7 @@ func (m *Model) take(got kit.Read[planned]) tea.Cmd {
 	m.forecast, m.why = nil, ""
 	m.target, m.writing, m.beneath = read.target, read.writing, read.beneath
 	m.know(read.sources)
-	m.looking, m.split, m.grid = false, nil, nil
+	m.over = nil
 	m.marked = map[repo.ID]bool{}
 	m.matrix, m.published, m.stack, m.sizes = suggest.Matrix{}, nil, nil, nil
 	m.plan = read.plan

@@ -26,6 +26,7 @@ type split struct {
 	half    kit.Half
 	halves  [2]stream.Model
 	current tray.Layer
+	size    kit.Size
 	undone  []tray.PartMove // the last one undone stands last
 }
 
@@ -132,7 +133,8 @@ func (s *split) sortBy(moves, undone []tray.PartMove) tea.Cmd {
 	return s.keep()
 }
 
-func (s *split) actions() []kit.Action {
+// Actions lists what can be done in it.
+func (s *split) Actions() []kit.Action {
 	cur := s.stream()
 	some := !cur.Empty()
 	verb, to := "into part "+s.current.String(), s.current
@@ -151,7 +153,7 @@ func (s *split) actions() []kit.Action {
 		kit.Act(action.RedoPart, len(s.undone) > 0, s.redo),
 		kit.Act(action.TakeParts, true, s.take),
 		kit.Act(action.DividePart, some, kit.Just(func() { cur.Cut() })),
-		kit.Act(action.Back, true, kit.Just(func() { s.screen.split = nil })).Named("back to the plan"),
+		kit.Act(action.Back, true, s.screen.close).Named("back to the plan"),
 	}
 	moves := kit.Navigator{Move: cur.Move, Page: cur.Page, End: cur.End, Turn: func(half kit.Half) { s.half = half }}
 	return slices.Concat(actions, kit.Hunks(some, cur.Hunk, cur.File), moves.Actions())
@@ -173,7 +175,7 @@ func (s *split) take() tea.Cmd {
 	if parts < 2 {
 		return kit.Say("A split needs two parts at least: put something into a tray, and leave something in Now or put it into another tray.")
 	}
-	m.split = nil
+	m.over = nil
 	plan := m.plan
 	return m.make("Making the parts", func(ctx context.Context) (shape.Plan, error) {
 		parts, messages, err := m.planning.SplitCommit(ctx, id, desk)
@@ -191,7 +193,9 @@ func (s *split) take() tea.Cmd {
 
 const splitSeam = 8
 
-func (s *split) view(size kit.Size, theme kit.Theme) []string {
+// View draws both halves.
+func (s *split) View(size kit.Size, theme kit.Theme) []string {
+	s.size = size
 	now, seam, next := kit.Columns(size, splitSeam)
 	subject := safe.Line(s.screen.sourceOf(s.id).Commit.Subject())
 	half := func(at kit.Half, width int) []string {
@@ -212,7 +216,17 @@ func (s *split) view(size kit.Size, theme kit.Theme) []string {
 	return kit.Join(half(kit.Now, now), kit.Pad(nil, seam, size.Height), half(kit.Next, next))
 }
 
-func (s *split) click(half kit.Half, size kit.Size, x, y int) {
-	s.half = half
-	s.stream().ClickIn(half, size, x, y-headRows)
+// Explain says what it is for.
+func (s *split) Explain() (title, text string) {
+	return "A divided commit", "Now is what the commit changes, Next its parts, in order. Put hunks and lines into part A, B and so on; " +
+		"whatever remains in Now becomes the last part. Nothing is rewritten: the parts take the commit's place in the plan."
 }
+
+// Click goes to a line.
+func (s *split) Click(x, y int) {
+	s.half = kit.HalfAt(s.size, splitSeam, x, s.half)
+	s.stream().ClickIn(s.half, s.size, x, y-headRows)
+}
+
+// Wheel scrolls the half at hand.
+func (s *split) Wheel(_, turns int) { s.stream().Move(3 * turns) }

@@ -17,7 +17,6 @@ import (
 	"bastel/internal/safe"
 	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
-	"bastel/internal/ui/stream"
 	"bastel/internal/wording"
 )
 
@@ -29,11 +28,9 @@ const (
 // View draws the screen.
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
-	switch {
-	case m.split != nil:
-		return m.split.view(size, theme)
-	case m.grid != nil:
-		return m.grid.view(size, theme)
+	looking, beside := m.over.(*look)
+	if beside = beside && !size.Narrow; m.over != nil && !beside {
+		return m.over.View(size, theme)
 	}
 	if m.why != "" || (m.reading.Known || m.reading.Err != nil) && len(m.plan.Sources) == 0 {
 		return m.nothing(size, theme)
@@ -44,13 +41,16 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.top[kit.Now] = kit.Scroll(m.top[kit.Now], m.nowRow(), m.entries[kit.Now].Fit(), len(m.plan.Sources))
 	m.top[kit.Next] = kit.Scroll(m.top[kit.Next], m.nextRow(), m.entries[kit.Next].Fit(), m.nextRows()+1)
 	if size.Narrow {
-		if m.half == kit.Now && !m.looking {
+		if m.half == kit.Now {
 			return append(m.nowHead(now, theme), m.nowBody(now, body, theme)...)
 		}
 		return append(m.nextHead(next, theme), m.nextBody(next, body, theme)...)
 	}
 	left := append(m.nowHead(now, theme), m.nowBody(now, body, theme)...)
 	right := append(m.nextHead(next, theme), m.nextBody(next, body, theme)...)
+	if beside {
+		right = looking.View(kit.Size{Width: next, Height: size.Height}, theme)
+	}
 	threads, above, below := m.seam(seam, body, theme)
 	between := append(kit.Pad(nil, seam, headRows), threads...)
 	if above > 0 {
@@ -59,7 +59,7 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	if below > 0 {
 		between[len(between)-1] = kit.Row(seam, nil, kit.Seg{Text: safe.Show(fmt.Sprintf(" %d more ↓", below)), Style: theme.Dim})
 	}
-	if m.looking {
+	if beside {
 		between = kit.Pad(nil, seam, size.Height)
 	}
 	return kit.Join(left, between, right)
@@ -150,24 +150,6 @@ func (m *Model) nowRows(width, i int, s app.Source, cursor, ofEntry, out bool, t
 }
 
 func (m *Model) nextHead(width int, theme kit.Theme) []string {
-	if m.looking && m.lookAt.IsZero() {
-		what := "what is different at the end"
-		if m.lookAhead != "" {
-			what = "what entry " + m.lookAhead + " will hold"
-		}
-		return []string{
-			kit.Heading(width, "Look", what, true, theme.Next, theme, m.size.Narrow),
-			kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + m.lookTitle), Style: theme.Strong}),
-			kit.Blank(width),
-		}
-	}
-	if m.looking {
-		return []string{
-			kit.Heading(width, "Look", "what "+m.lookAt.Short()+" changes", true, theme.Now, theme, m.size.Narrow),
-			kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + safe.Line(m.sourceOf(m.lookAt).Commit.Subject())), Style: theme.Strong}),
-			kit.Blank(width),
-		}
-	}
 	what := "stays where it begins"
 	if m.plan.Onto != "" {
 		what = "onto " + safe.Line(m.plan.Onto)
@@ -211,14 +193,6 @@ func lost(f *replay.Forecast) string {
 }
 
 func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
-	if m.looking {
-		var body []string
-		if len(m.lookLines) > 0 {
-			body = append(kit.LookHeader(m.lookLines, kit.Size{Width: width, Height: height}, theme), kit.Blank(width))
-		}
-		m.lookAbove = len(body)
-		return append(body, m.look.View(width, height-len(body), true, stream.Cool, theme)...)
-	}
 	var lines []string
 	for i := m.top[kit.Next]; i < min(m.nextRows(), m.top[kit.Next]+m.entries[kit.Next].Fit()); i++ {
 		rows := m.outRows
@@ -391,17 +365,11 @@ func (m *Model) seam(width, height int, theme kit.Theme) (lines []string, above,
 
 // Click goes to a commit.
 func (m *Model) Click(x, y int) tea.Cmd {
-	half := kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
-	switch {
-	case m.split != nil:
-		m.split.click(half, m.size, x, y)
-		return nil
-	case m.grid != nil:
-		return nil
-	case m.looking:
-		m.look.Click(x, y-headRows-m.lookAbove)
+	if m.over != nil {
+		m.over.Click(x, y)
 		return nil
 	}
+	half := kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
 	m.half = half
 	if y >= headRows {
 		m.cursor[half] = m.entries[half].At(m.top[half], y-headRows)
@@ -412,15 +380,8 @@ func (m *Model) Click(x, y int) tea.Cmd {
 
 // Wheel scrolls the half under the mouse.
 func (m *Model) Wheel(x, _, turns int) {
-	switch {
-	case m.split != nil:
-		m.split.stream().Move(3 * turns)
-		return
-	case m.grid != nil:
-		m.grid.move(turns, 0)
-		return
-	case m.looking:
-		m.look.Move(3 * turns)
+	if m.over != nil {
+		m.over.Wheel(x, turns)
 		return
 	}
 	m.half = kit.HalfAt(m.size, kit.SeamWidth(m.size.Width), x, m.half)
@@ -430,17 +391,8 @@ func (m *Model) Wheel(x, _, turns int) {
 
 // Explain says in the help what this screen is for.
 func (m *Model) Explain() (title, text string) {
-	switch {
-	case m.split != nil:
-		return "A divided commit", "Now is what the commit changes, Next its parts, in order. Put hunks and lines into part A, B and so on; " +
-			"whatever remains in Now becomes the last part. Nothing is rewritten: the parts take the commit's place in the plan."
-	case m.grid != nil && m.grid.story != nil:
-		return "A file, commit by commit", "What each commit of the branch does to the file, oldest first."
-	case m.grid != nil:
-		return "Overlaps", "Each row is a file, each column a commit. A strong thread ties commits that touch the same lines: moving one past " +
-			"the other will conflict. What no other commit touches can be moved freely."
-	case m.looking:
-		return "A difference", "What the commit at the cursor changes."
+	if m.over != nil {
+		return m.over.Explain()
 	}
 	return Name, "Now holds the branch's commits, oldest first. Next is the series as it will be. " +
 		"Threads tie each commit to what becomes of it: they cross where commits are reordered, join where they are squashed, and end where " +
