@@ -1,7 +1,6 @@
 package chart
 
 import (
-	"cmp"
 	"context"
 	"slices"
 
@@ -15,11 +14,8 @@ import (
 
 // Actions lists what can be done here.
 func (m *Model) Actions() []kit.Action {
-	switch {
-	case m.looking:
-		return m.lookActions()
-	case m.story != nil:
-		return m.story.actions()
+	if m.over != nil {
+		return m.over.Actions()
 	}
 	b, local := m.branchHere()
 	some := m.now.Known
@@ -72,23 +68,6 @@ func (m *Model) Actions() []kit.Action {
 	actions = append(actions, kit.Asking(action.CopyHere, some, func() tea.Cmd { return kit.CopyOf(m.toCopy()) }))
 	return append(actions, kit.Act(action.SitOn, local, m.sitOn), kit.Act(action.DrawSince, some, m.drawSince),
 		kit.Act(action.ToFork, some, func() tea.Cmd { m.toFork(); return m.tell() }), kit.Act(action.ToMerge, some, m.toMerge))
-}
-
-func (m *Model) lookActions() []kit.Action {
-	there := "the chart"
-	if m.story != nil {
-		there = "the story"
-	}
-	back := kit.Act(action.Back, true, m.back).Named("back to " + cmp.Or(m.cameFrom, there))
-	alone := m.compared == nil && m.story == nil
-	next := kit.Act(action.NextCommit, alone, func() tea.Cmd { return m.onward(1) })
-	previous := kit.Act(action.PreviousCommit, alone, func() tea.Cmd { return m.onward(-1) })
-	moves := kit.Navigator{Move: m.look.Move, Page: m.look.Page, End: m.look.End}
-	mark := kit.Act(action.MarkTaken, !m.looked.IsZero(), m.mark)
-	take := kit.Act(action.TakeHere, !m.looked.IsZero(), m.take)
-	search := kit.Asking(action.Search, true, func() tea.Cmd { return kit.Show(m.look.Find("Find in the difference")) })
-	own := []kit.Action{back, mark, take, next, previous, search, kit.Copies(m.out)}
-	return slices.Concat(own, kit.Hunks(true, m.look.Hunk, m.look.File), moves.Actions())
 }
 
 // moves are the keys that move the cursor: from row to row, and along a row.

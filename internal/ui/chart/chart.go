@@ -21,19 +21,27 @@ import (
 	"bastel/internal/safe"
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
-	"bastel/internal/ui/stream"
 	"bastel/internal/wording"
 )
 
 // Name is the screen's name.
 const Name = "Map"
 
-// Model is the screen.
+// Model is the screen: what it works with, the branches, where one is among them, and what lies over them.
 type Model struct {
 	ctx      context.Context
 	app      *app.App
 	charting *charting.App
 
+	branching
+	cursors
+	readOut kit.Reading[app.ReadOut]
+	version kit.Reading[shownVersion]
+	over    kit.Over // what is looked at, or the story of a file; nil: the chart
+}
+
+// branching is the branches as they are, and as steps will make them.
+type branching struct {
 	status app.BranchStatus
 	show   charting.Show
 	chosen bool // what to show is known: what was kept, or what keys chose since
@@ -42,26 +50,18 @@ type Model struct {
 	now    kit.Reading[charting.Chart]
 	next   kit.Reading[outlook] // as it will be, with the steps
 	steps  []charting.Step
+}
 
-	cursor             place
-	open               map[string]bool // branches whose commits have rows of their own
-	laid               []row           // for laidFor; nil: what they show has changed
-	laidFor            kit.Size
-	top                int
-	half               kit.Half
-	size               kit.Size
-	readOut            kit.Reading[app.ReadOut]
-	marked             string               // the point to compare with; empty: the target
-	compared           *charting.Comparison // what is looked at is between two points; nil: of a commit
-	looking            bool
-	out                *app.ReadOut // of the commit that is looked at
-	looked, lookedFrom repo.ID      // whose content that is, and what it is compared with; zero: of what is not committed
-	story              *story       // of a file; nil: the chart
-	version            kit.Reading[shownVersion]
-	cameFrom           string // the screen to go back to from there; empty: the chart
-	look               stream.Model
-	lookAbove          int // rows above it, as it was drawn
-	title              string
+// cursors are where one is, and how that is laid out.
+type cursors struct {
+	cursor  place
+	open    map[string]bool // branches whose commits have rows of their own
+	laid    []row           // for laidFor; nil: what they show has changed
+	laidFor kit.Size
+	top     int
+	half    kit.Half
+	size    kit.Size
+	marked  string // the point to compare with; empty: the target
 }
 
 // place is where the cursor is: a row, and how far from the line. What stands there is kept when rows come and go.
@@ -76,7 +76,7 @@ type place struct {
 
 // New makes the screen.
 func New(ctx context.Context, a *app.App) *Model {
-	return &Model{ctx: ctx, app: a, charting: charting.Of(a), cursor: place{row: -1}}
+	return &Model{ctx: ctx, app: a, charting: charting.Of(a), cursors: cursors{cursor: place{row: -1}}}
 }
 
 // Name gives the screen's name.
@@ -188,11 +188,8 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	case kit.Found[kit.Choose]:
 		return kit.Show(msg.Value)
 	case kit.Found[found]:
-		m.looking, m.title, m.look, m.compared = true, msg.Value.title, stream.Model{}, msg.Value.compared
-		m.looked, m.lookedFrom = msg.Value.sides()
-		m.out = msg.Value.out
-		m.look.Set(msg.Value.files)
-		if m.cameFrom = msg.Value.from; m.cameFrom != "" {
+		m.lookAt(msg.Value)
+		if msg.Value.from != "" {
 			return kit.Show(kit.Go{Screen: Name})
 		}
 	case done:
@@ -304,8 +301,8 @@ func (m *Model) search() tea.Cmd {
 
 // Explain says in the help what is shown.
 func (m *Model) Explain() (title, text string) {
-	if m.story != nil && !m.looking {
-		return m.story.explain()
+	if m.over != nil {
+		return m.over.Explain()
 	}
 	return "Map", "Down the middle runs the line of " + safe.Line(m.now.Value.Target.Name) +
 		", oldest first; the number beside a commit counts those of " +

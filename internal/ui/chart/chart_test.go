@@ -41,7 +41,7 @@ func harbour(names []string, commits []int) charting.Chart {
 }
 
 func shown(c charting.Chart, width, height int) *Model {
-	m := &Model{cursor: place{row: -1}, size: kit.Size{Width: width, Height: height, Narrow: width < 100}}
+	m := &Model{cursors: cursors{cursor: place{row: -1}, size: kit.Size{Width: width, Height: height, Narrow: width < 100}}}
 	m.now.Value, m.now.Known = c, true
 	m.find()
 	return m

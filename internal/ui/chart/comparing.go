@@ -105,15 +105,6 @@ func (m *Model) against(asked Against) tea.Cmd {
 	})
 }
 
-// back leaves what is looked at.
-func (m *Model) back() tea.Cmd {
-	from := m.cameFrom
-	if m.looking, m.cameFrom = false, ""; from == "" {
-		return nil
-	}
-	return kit.Show(kit.Go{Screen: from})
-}
-
 // pointName is a point as people say it.
 func (m *Model) pointName(point string) string {
 	id, err := repo.ParseID(point)

@@ -11,7 +11,6 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 
-	"bastel/internal/app"
 	"bastel/internal/app/charting"
 	"bastel/internal/diff"
 	"bastel/internal/repo"
@@ -44,16 +43,6 @@ type story struct {
 	text   stream.Model
 }
 
-// difference is what was looked at when a story was asked for: leaving the story shows it again.
-type difference struct {
-	title          string
-	look           stream.Model
-	compared       *charting.Comparison
-	looked, before repo.ID
-	cameFrom       string
-	out            *app.ReadOut
-}
-
 // told is a story that was read.
 type told struct {
 	story charting.Story
@@ -81,14 +70,24 @@ func (m *Model) tellStory(of StoryOf) tea.Cmd {
 
 func (m *Model) openStory(t told) tea.Cmd {
 	s := &story{Story: t.story, screen: m, cursor: t.at, marked: -1, from: t.from}
-	switch {
-	case m.looking && m.story != nil:
-		s.behind = m.story.behind // one story comes in place of another
-	case m.looking:
-		s.behind = &difference{m.title, m.look, m.compared, m.looked, m.lookedFrom, m.cameFrom, m.out}
+	if d, ok := m.over.(*difference); ok {
+		if s.behind = d; d.story != nil {
+			s.behind = d.story.behind // one story comes in place of another
+		}
 	}
-	m.story, m.looking = s, false
-	return tea.Batch(kit.Show(kit.Go{Screen: Name}), m.story.show())
+	m.over = s
+	return tea.Batch(kit.Show(kit.Go{Screen: Name}), s.show())
+}
+
+// storyShown is the story that is on show, or lies below what is looked at; nil: none.
+func (m *Model) storyShown() *story {
+	switch over := m.over.(type) {
+	case *story:
+		return over
+	case *difference:
+		return over.story
+	}
+	return nil
 }
 
 // show reads what Next shows of the version at the cursor.
@@ -126,12 +125,12 @@ func asItIs(path string, text []byte) tray.File {
 
 // takeVersion takes what Next shows; the story may have been left meanwhile.
 func (m *Model) takeVersion(read kit.Read[shownVersion]) {
-	if m.version.Take(read) && m.story != nil {
-		m.story.text.Set(read.Value.files)
+	if s := m.storyShown(); m.version.Take(read) && s != nil {
+		s.text.Set(read.Value.files)
 	}
 }
 
-func (s *story) actions() []kit.Action {
+func (s *story) Actions() []kit.Action {
 	m := s.screen
 	to := func(by int) func() tea.Cmd { return func() tea.Cmd { return s.move(by) } }
 	scroll := kit.Navigator{Move: s.text.Move, Page: s.text.Page, End: s.text.End}
@@ -217,12 +216,8 @@ func (s *story) cameFrom() string {
 }
 
 func (s *story) leave() tea.Cmd {
-	m := s.screen
-	m.story = nil
-	if d := s.behind; d != nil {
-		m.looking = true
-		m.title, m.look, m.compared, m.cameFrom = d.title, d.look, d.compared, d.cameFrom
-		m.looked, m.lookedFrom, m.out = d.looked, d.before, d.out
+	if s.screen.over = nil; s.behind != nil {
+		s.screen.over = s.behind
 	}
 	if s.from == Name {
 		return nil
@@ -230,7 +225,7 @@ func (s *story) leave() tea.Cmd {
 	return kit.Show(kit.Go{Screen: s.from})
 }
 
-func (s *story) view(size kit.Size, theme kit.Theme) []string {
+func (s *story) View(size kit.Size, theme kit.Theme) []string {
 	left, between, right := kit.Columns(size, 3)
 	now := s.heading(left, theme, size.Narrow)
 	next := kit.Heading(right, "Next", s.screen.version.Value.title, s.half == kit.Next, theme.Next, theme, size.Narrow)
@@ -283,30 +278,38 @@ func (s *story) list(width, height int, theme kit.Theme) []string {
 	return rows
 }
 
-// explain tells of the view.
-func (s *story) explain() (title, text string) {
+// Explain tells of the view.
+func (s *story) Explain() (title, text string) {
 	return "A file's story", "Now lists the commits that changed the file, latest first, through its renames. Next shows what the one " +
 		"at the cursor changed of it, or all of the file as of then, or what differs from a marked one."
 }
 
 // FileAtHand is the file that the cursor is on, as of a commit.
 func (m *Model) FileAtHand() (kit.FileAt, bool) {
-	switch {
-	case m.looking && !m.looked.IsZero():
-		return m.look.FileAt(m.looked, m.lookedFrom)
-	case m.story != nil && !m.looking:
-		return m.story.text.FileAt(m.story.Versions[m.story.cursor].Commit, repo.ID{})
+	switch over := m.over.(type) {
+	case *difference:
+		if !over.looked.IsZero() {
+			return over.look.FileAt(over.looked, over.before)
+		}
+	case *story:
+		return over.text.FileAt(over.Versions[over.cursor].Commit, repo.ID{})
 	}
 	return kit.FileAt{}, false
 }
 
 // Streams are those on show.
 func (m *Model) Streams() []*stream.Model {
-	switch {
-	case m.looking:
-		return []*stream.Model{&m.look}
-	case m.story != nil:
-		return []*stream.Model{&m.story.text}
+	switch over := m.over.(type) {
+	case *difference:
+		return []*stream.Model{&over.look}
+	case *story:
+		return []*stream.Model{&over.text}
 	}
 	return nil
 }
+
+// Click does nothing: what one goes to is by keys.
+func (s *story) Click(int, int) {}
+
+// Wheel scrolls the text.
+func (s *story) Wheel(_, turns int) { s.text.Move(3 * turns) }

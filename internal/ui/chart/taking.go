@@ -13,48 +13,7 @@ import (
 	"bastel/internal/tray"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/taking"
-	"bastel/internal/wording"
 )
-
-// mark marks the line at the cursor, to be taken.
-func (m *Model) mark() tea.Cmd {
-	if m.look.Mark() {
-		return nil
-	}
-	return kit.Say("Only added and removed lines can be marked.")
-}
-
-// take asks in which form what is picked of a difference comes here: the marked lines, else the hunk at the cursor, else
-// the file.
-func (m *Model) take() tea.Cmd {
-	selected := m.look.Picked()
-	path, _, ok := m.look.BaseAt()
-	if !ok || len(selected) == 0 {
-		return kit.Say("Put the cursor on what is to be taken: a hunk, or a file; space marks lines.")
-	}
-	what := wording.Count(len(selected), "hunk")
-	if n := m.look.Marked(); n > 0 {
-		what = wording.Count(n, "line")
-	}
-	newer, older := m.looked, m.lookedFrom
-	at, _ := m.look.FileAt(newer, repo.ID{})
-	choose := kit.Choose{Title: "Take " + what + " of " + safe.Line(path) + " how?"}
-	choose.Options = append(m.source(older, newer, selected).Options(m.ctx), []kit.Option{
-		{Label: "as an entry of the plan", Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape, with its message",
-			Do: func() tea.Cmd { return m.takeIntoPlan(older, newer, selected) }},
-		{Label: "the whole file as it is there", Detail: safe.Line(at.Path) + ", in place of what the working tree has",
-			Do: func() tea.Cmd { return m.takeFile(newer.String(), at.Path, false) }},
-	}...)
-	if m.compared == nil {
-		all := m.source(older, newer, nil).Options(m.ctx)
-		choose.Options = append(choose.Options,
-			kit.Option{Label: "all of the commit, as loose changes", Detail: "whatever is marked",
-				Look: all[0].Look, Do: all[0].Do},
-			kit.Option{Label: "all of the commit, as an entry of the plan", Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape",
-				Do: func() tea.Cmd { return m.takeIntoPlan(older, newer, nil) }})
-	}
-	return kit.Show(choose)
-}
 
 // source is what is picked of a difference; with nothing picked all of the newer commit.
 func (m *Model) source(older, newer repo.ID, selected []tray.Selection) taking.Source {

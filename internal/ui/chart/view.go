@@ -9,12 +9,10 @@ import (
 	tea "charm.land/bubbletea/v2"
 	"github.com/charmbracelet/x/ansi"
 
-	"bastel/internal/app"
 	"bastel/internal/app/charting"
 	"bastel/internal/lanes"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
-	"bastel/internal/ui/stream"
 	"bastel/internal/wording"
 )
 
@@ -24,13 +22,8 @@ const headRows = 3
 // View draws the screen.
 func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	m.size = size
-	switch {
-	case m.looking && m.compared == nil && !size.Narrow && (m.story != nil || m.now.Known):
-		return m.lookBeside(size, theme)
-	case m.looking:
-		return m.lookView(size, theme)
-	case m.story != nil:
-		return m.story.view(size, theme)
+	if m.over != nil {
+		return m.over.View(size, theme)
 	}
 	if !m.now.Known {
 		return m.tipsView(size, theme)
@@ -375,90 +368,13 @@ func branchLines(b charting.Branch) []string {
 	return lines
 }
 
-// lookView shows what a commit changes, or what is between two points: the commits on either side in Now, what differs in Next.
-func (m *Model) lookView(size kit.Size, theme kit.Theme) []string {
-	rows := []string{kit.Row(size.Width, nil, kit.Seg{Text: "◆ ", Style: theme.Accent},
-		kit.Seg{Text: safe.Show(m.title), Style: theme.Strong})}
-	rows = append(append(rows, m.outView(size, theme)...), kit.Blank(size.Width))
-	m.lookAbove = len(rows)
-	height := max(1, size.Height-len(rows))
-	if m.compared == nil || size.Narrow {
-		return kit.Pad(append(rows, m.look.View(size.Width, height, true, stream.Cool, theme)...), size.Width, size.Height)
-	}
-	left, between, right := kit.Columns(size, 3)
-	sides := kit.Pad(m.sidesView(left, height, theme), left, height)
-	differ := kit.Pad(m.look.View(right, height, true, stream.Cool, theme), right, height)
-	return kit.Pad(append(rows, kit.Join(sides, kit.Pad(nil, between, height), differ)...), size.Width, size.Height)
-}
-
-// lookBeside draws what is looked at beside the branches, or beside the commits of a file's story.
-func (m *Model) lookBeside(size kit.Size, theme kit.Theme) []string {
-	width, beside := kit.Beside(size)
-	height := size.Height - headRows
-	var half []string
-	if m.story != nil {
-		half = append(kit.Pad([]string{m.story.heading(width, theme, size.Narrow)}, width, headRows), m.story.list(width, height, theme)...)
-	} else {
-		half = kit.Pad([]string{kit.Heading(width, "Now", m.shown(), false, theme.Now, theme, false)}, width, headRows)
-		rows := m.rows()
-		m.top = kit.Scroll(m.top, max(0, m.cursor.row), height, len(rows)+1)
-		for i := m.top; i < min(len(rows), m.top+height); i++ {
-			half = append(half, m.drawLeft(rows[i], i, width, theme))
-		}
-	}
-	return kit.JoinLook(kit.Now, kit.Pad(half, width, size.Height), kit.Pad(m.lookView(beside, theme), beside.Width, size.Height))
-}
-
-// outView tells of the commit that is looked at, as far as there is room beside what it changes: C copies all of it.
-func (m *Model) outView(size kit.Size, theme kit.Theme) (rows []string) {
-	if m.out == nil {
-		return nil
-	}
-	return kit.LookHeader(m.out.Header(), size, theme)
-}
-
-// sidesView lists the commits that only one of two points has.
-func (m *Model) sidesView(width, height int, theme kit.Theme) []string {
-	c := m.compared
-	var rows []string
-	for i, only := range c.Only {
-		n := len(only) + c.More[i]
-		head := fmt.Sprintf("only in %s: %s", m.pointName(c.Points[i]), wording.Count(n, "commit"))
-		rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + head), Style: theme.Now.Bold(true)}))
-		shown := only[max(0, len(only)-max(1, height/2-3)):]
-		for _, s := range slices.Backward(shown) {
-			rows = append(rows, kit.Split(width, nil, []kit.Seg{{Text: safe.Show("  " + s.ID.Short() + "  "), Style: theme.Dim},
-				{Text: safe.Show(safe.Line(s.Commit.Subject())), Style: theme.Plain}}, kit.Seg{Text: safe.Show(c.Became(s.ID)), Style: theme.Dim}))
-		}
-		if more := n - len(shown); more > 0 {
-			rows = append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show(fmt.Sprintf("  and %d before", more)), Style: theme.Dim}))
-		}
-		rows = append(rows, kit.Blank(width))
-	}
-	files := "no file differs"
-	if n := len(c.Files); n > 0 {
-		added, removed := 0, 0
-		for _, f := range c.Files {
-			changed := app.FileChanged(f)
-			added, removed = added+changed.Added, removed+changed.Removed
-		}
-		files = fmt.Sprintf("%s  +%d −%d", wording.Count(n, "file"), added, removed)
-	}
-	return append(rows, kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + files), Style: theme.Next}))
-}
-
 // Click goes to a row.
 func (m *Model) Click(x, y int) tea.Cmd {
 	switch {
-	case m.looking && m.compared != nil && !m.size.Narrow:
-		m.look.ClickIn(kit.Next, m.size, x, y-m.lookAbove)
+	case m.over != nil:
+		m.over.Click(x, y)
 		return nil
-	case m.looking:
-		if column, ok := kit.LookAtColumn(kit.Now, m.size, x); ok {
-			m.look.Click(column, y-m.lookAbove)
-		}
-		return nil
-	case m.story != nil || !m.now.Known:
+	case !m.now.Known:
 		return nil
 	}
 	m.cursor.row = m.top + y - headRows
@@ -467,13 +383,9 @@ func (m *Model) Click(x, y int) tea.Cmd {
 }
 
 // Wheel moves the cursor.
-func (m *Model) Wheel(_, _, turns int) {
-	switch {
-	case m.looking:
-		m.look.Move(3 * turns)
-		return
-	case m.story != nil:
-		m.story.text.Move(3 * turns)
+func (m *Model) Wheel(x, _, turns int) {
+	if m.over != nil {
+		m.over.Wheel(x, turns)
 		return
 	}
 	if m.now.Known {
