@@ -62,22 +62,22 @@ func (a *App) PlanFor(ctx context.Context, head repo.Head, onto, base string) (s
 // beforeMergesMade is where a series begins into which the target was merged here on purpose: before its first commit, not at what the
 // merge brought, so that the merge stays what it is.
 func (a *App) beforeMergesMade(ctx context.Context, head repo.Head, base repo.ID) (repo.ID, error) {
+	all, there, err := a.commitsOf(ctx, base, head.Commit)
+	if err != nil || !slices.ContainsFunc(there, isMerge) {
+		return base, err
+	}
 	ids, commits, err := a.ownCommits(ctx, base, head.Commit)
 	if err != nil || len(ids) == 0 || commits[0].Parent().IsZero() {
 		return base, err
 	}
-	merges := false
+	made := false
 	for i, c := range commits {
 		if isMerge(c) || i > 0 && c.Parent() != ids[i-1] {
 			return base, nil // it is no line: where it begins is as good as anywhere
 		}
-		real, err := a.Repo.Commit(ctx, ids[i])
-		if err != nil {
-			return base, err
-		}
-		merges = merges || isMerge(real)
+		made = made || isMerge(there[slices.Index(all, ids[i])])
 	}
-	if !merges {
+	if !made {
 		return base, nil
 	}
 	return commits[0].Parent(), nil

@@ -156,6 +156,7 @@ func TestANoticeNeverTakesAKey(t *testing.T) {
 	m.say(kit.Notice{Text: "head\n" + strings.Repeat("more\n", 20)})
 	rows := m.news()
 	assert.Len(t, rows, 6, "a quarter of the screen")
+	assert.Equal(t, 2+len(rows), m.bottomRows(), "it is counted as it is drawn")
 	assert.Contains(t, ansi.Strip(rows[0]), "head")
 	assert.Contains(t, ansi.Strip(rows[5]), "… 16 lines more: ctrl+r reads all")
 	m.hush()

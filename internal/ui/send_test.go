@@ -48,24 +48,14 @@ func TestSendByKeys(t *testing.T) {
 			assert.Equal(t, "Theirs", remote.Git("log", "-1", "--format=%s", "topic"))
 		}},
 		"a colleague's is taken in": {func(f, remote *fixture.Repo) {
-			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
-			f.Git("commit", "--quiet", "--amend", "-m", "Change thirty anew")
-			other := fixture.Existing(t, t.TempDir())
-			other.Git("clone", "--quiet", "--branch", "topic", remote.Dir, ".")
-			other.Commit("Theirs", "theirs", "t\n")
-			other.Git("push", "--quiet")
+			pushedInBetween(t, f, remote)
 		}, []string{"+of yours replaced", "a", "+y sends.", "y", "+Somebody pushed to topic", "esc", "F", "+Theirs", "+not yours", "enter",
 			"+Look", "esc", "Y", "+◆ Shape", "+from +", "a", "+became 3", "]", "]", "+◆ Send", "+of yours replaced", "a", "+y sends.", "y",
 			"+Sent "}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Theirs\nChange thirty anew\nChange ten", remote.Git("log", "-3", "--format=%s", "topic"))
 		}},
 		"a colleague's is taken in, and the target moved": {func(f, remote *fixture.Repo) {
-			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
-			f.Git("commit", "--quiet", "--amend", "-m", "Change thirty anew")
-			other := fixture.Existing(t, t.TempDir())
-			other.Git("clone", "--quiet", "--branch", "topic", remote.Dir, ".")
-			other.Commit("Theirs", "theirs", "t\n")
-			other.Git("push", "--quiet")
+			other := pushedInBetween(t, f, remote)
 			other.Git("switch", "--quiet", "main")
 			other.Commit("On main", "m", "m\n")
 			other.Git("push", "--quiet")
@@ -354,4 +344,15 @@ func TestNarrowScreens(t *testing.T) {
 	d.play("1", "-2 hunks", "right", "+1 hunk in 1 file")
 	d.update(tea.WindowSizeMsg{Width: 18, Height: 6})
 	assert.Contains(t, d.frame(), "Bastel needs")
+}
+
+// pushedInBetween is a colleague's clone, who pushed to a branch that was sent, and has been rewritten here since.
+func pushedInBetween(t *testing.T, f, remote *fixture.Repo) *fixture.Repo {
+	f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
+	f.Git("commit", "--quiet", "--amend", "-m", "Change thirty anew")
+	other := fixture.Existing(t, t.TempDir())
+	other.Git("clone", "--quiet", "--branch", "topic", remote.Dir, ".")
+	other.Commit("Theirs", "theirs", "t\n")
+	other.Git("push", "--quiet")
+	return other
 }

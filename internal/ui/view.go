@@ -20,7 +20,12 @@ import (
 )
 
 // bottomRows is how many rows are below the body: what failed, what is said, the line of keys.
-func (m *Model) bottomRows() int { return 2 + len(m.news()) }
+func (m *Model) bottomRows() int {
+	if _, asks := m.page.(*asker); asks || m.work != nil || m.beside != nil && m.notice.Text == "" {
+		return 3
+	}
+	return 2 + min(len(m.noticeLines()), m.mostNoticeRows())
+}
 
 func (m *Model) bodySize() kit.Size {
 	return kit.Size{Width: m.width, Height: max(1, m.height-m.topRows()-m.bottomRows()), Narrow: m.width < narrowBelow}

@@ -88,6 +88,7 @@ func (a *App) waitingStories(ctx context.Context, c merge.Conflict, sides [2]wai
 			return RegionHistory{}, err
 		}
 		switch {
+		case ![2]repo.Entry{c.Left, c.Right}[i].IsZero(): // it is there: nothing is asked
 		case side.back:
 			story.Absent = hasNone
 		case side.only: // what a single commit lacks it took away

@@ -400,8 +400,8 @@ var Table = []Key{
 			Words: "reset reflog revert", Command: "undo", Listed: true},
 		{ID: UndoSorting, In: []Place{Sort}, Name: "undo sorting", Help: "Undo the last step of sorting. With none left, the last commit or " +
 			"other step."},
-		{ID: UndoPart, In: []Place{Parts}, Name: "undo", Help: "Undo the last step of sorting into parts. With none left, the plan's last edit " +
-			"is undone from the plan."},
+		{ID: UndoPart, In: []Place{Parts}, Name: "undo", Help: "Undo the last step of sorting into parts. With none left, the last commit " +
+			"or other step."},
 		{ID: UndoEdit, In: []Place{Shape}, Name: "undo edit", Help: "Undo the last edit of the plan. With no edit left, the last applied step."},
 		{ID: UndoAnswer, In: []Place{Mend}, Name: "undo answer", Help: "Undo the last answer, or the last edit of the plan. With none left, " +
 			"the last applied step."}}},
