@@ -1,6 +1,6 @@
-# The core: everything below the line that internal/ui, cli, app and demo lie above.
-CORE = ./internal/ask ./internal/repo ./internal/diff ./internal/merge ./internal/mend ./internal/lanes ./internal/safe ./internal/sweep ./internal/tray \
-	./internal/shape ./internal/replay ./internal/journal ./internal/series ./internal/history ./internal/wording ./internal/programs ./internal/lifeline ./internal/send ./internal/suggest ./internal/review
+# What of the core does several things at a time: all of its tests run with the race detector, which compiles and runs them for
+# twice as long. A test holds the list against the code.
+RACES = ./internal/ask ./internal/repo ./internal/merge ./internal/tray ./internal/replay ./internal/lifeline ./internal/programs
 
 # What ties work beside the screens to them: these run with the race detector.
 BESIDE = ./internal/ui
@@ -8,12 +8,12 @@ BESIDE_TESTS = ^(TestFilesThatChangeShowUpByThemselves|TestFetchingByItself|Test
 
 # Tests make thousands of small files: in memory, where the system has such a folder.
 MEMORY := $(shell test -d /dev/shm && test -w /dev/shm && echo /dev/shm)
-core rest beside soak: export TMPDIR := $(or $(MEMORY),$(TMPDIR),/tmp)
+races rest beside soak: export TMPDIR := $(or $(MEMORY),$(TMPDIR),/tmp)
 
 # Without the folder's name in it, what one clone compiled serves the next one.
 export GOFLAGS := -trimpath
 
-.PHONY: run demo test core rest beside soak fuzz lint bench shots tools install dist
+.PHONY: run demo test races rest beside soak fuzz lint bench shots tools install dist
 
 run:
 	go run ./cmd/bastel
@@ -21,22 +21,22 @@ run:
 demo:
 	go run ./cmd/bastel demo
 
-# Everything that must hold: format, vet, staticcheck, all tests; those of the core, and those of work beside the
-# screens, with the race detector. Vet runs once, in lint. Two jobs at a time, since many tests wait for a terminal or a server.
+# Everything that must hold: format, vet, staticcheck, all tests; those of what does several
+# things at a time with the race detector. Vet runs once, in lint. Two jobs at a time, since many tests wait for a terminal or a server.
 test: tools
 	$(MAKE) --no-print-directory -j2 rest beside
 
 # Without what only debuggers read, test programs are linked in half the time.
 TEST = go test -count=1 -vet=off -ldflags=-s
 
-core:
-	$(TEST) -race $(CORE)
+races:
+	$(TEST) -race $(RACES)
 
 # More packages and tests at a time than there are processors: most wait for a screen, or for a process.
 rest: lint
-	$(TEST) -p 4 -parallel 4 $$(go list ./... | grep -vxF "$$(go list $(CORE))")
+	$(TEST) -p 4 -parallel 4 $$(go list ./... | grep -vxF "$$(go list $(RACES))")
 
-beside: core
+beside: races
 	$(TEST) -race -run '$(BESIDE_TESTS)' $(BESIDE)
 
 # The random tests, for as long as it takes: many rounds, and fresh seeds, which are printed.

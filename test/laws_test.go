@@ -4,6 +4,7 @@ import (
 	"go/ast"
 	"go/parser"
 	"go/token"
+	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -135,6 +136,46 @@ func TestOnlyTheListedCommandsAreAllowed(t *testing.T) {
 		})
 	}
 	assert.Equal(t, strings.Fields(listed), found)
+}
+
+// TestWhatRacesRunsWithTheRaceDetector: each package of the core that starts a goroutine, or shares something between several.
+func TestWhatRacesRunsWithTheRaceDetector(t *testing.T) {
+	found := map[string]bool{}
+	core := slices.Index(rooms, coreBegins)
+	for _, s := range sources(t) {
+		if level(s.room) <= core {
+			continue
+		}
+		shares := slices.ContainsFunc(imports(s), func(path string) bool {
+			return slices.Contains([]string{"sync", "sync/atomic", "golang.org/x/sync/errgroup"}, path)
+		})
+		ast.Inspect(s.file, func(n ast.Node) bool {
+			_, starts := n.(*ast.GoStmt)
+			shares = shares || starts
+			return true
+		})
+		found["./"+s.room] = found["./"+s.room] || shares
+	}
+	maps.DeleteFunc(found, func(_ string, shares bool) bool { return !shares })
+	makefile, err := os.ReadFile("../Makefile")
+	require.NoError(t, err)
+	_, list, _ := strings.Cut(string(makefile), "\nRACES = ")
+	list, _, _ = strings.Cut(list, "\n\n")
+	assert.ElementsMatch(t, slices.Collect(maps.Keys(found)), strings.Fields(strings.ReplaceAll(list, "\\\n", "")))
+}
+
+// TestSequencesAreOfTheKit: keys wait for each command of a sequence, which the library's own would hide from them.
+func TestSequencesAreOfTheKit(t *testing.T) {
+	for _, s := range sources(t) {
+		if s.room == "internal/ui" {
+			continue
+		}
+		ast.Inspect(s.file, func(n ast.Node) bool {
+			selector, ok := n.(*ast.SelectorExpr)
+			assert.False(t, ok && isNamed(selector.X, "tea") && selector.Sel.Name == "Sequence", "%s uses tea.Sequence", s.name)
+			return true
+		})
+	}
 }
 
 func isNamed(e ast.Expr, name string) bool {

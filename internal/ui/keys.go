@@ -143,7 +143,7 @@ func (m *Model) do(a kit.Action) tea.Cmd {
 	case a.AtOnce:
 		return m.inOrder(cmd())
 	case a.OnlyAsks:
-		return m.handle(cmd())
+		return m.handleOrPass(cmd())
 	}
 	return cmd
 }
@@ -151,13 +151,20 @@ func (m *Model) do(a kit.Action) tea.Cmd {
 // inOrder handles what a command asks the frame for, now: so steps that the repository follows
 // with are in the order of their keys.
 func (m *Model) inOrder(msg tea.Msg) tea.Cmd {
-	list, several := commandsIn(msg)
-	if !several {
-		return m.handle(msg)
+	var list []tea.Cmd
+	switch several := msg.(type) {
+	case tea.BatchMsg:
+		list = several
+	case kit.Sequence:
+		list = several
+	default:
+		return m.handleOrPass(msg)
 	}
 	var cmds []tea.Cmd
 	for _, cmd := range list {
-		cmds = append(cmds, m.inOrder(cmd()))
+		if cmd != nil {
+			cmds = append(cmds, m.inOrder(cmd()))
+		}
 	}
 	return tea.Batch(cmds...)
 }

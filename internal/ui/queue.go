@@ -3,9 +3,7 @@ package ui
 import (
 	"cmp"
 	"fmt"
-	"reflect"
 	"slices"
-	"strings"
 	"time"
 	"unicode"
 
@@ -70,51 +68,42 @@ func (m *Model) haveFinished(msg finished) tea.Cmd {
 	before := m.queue.tracking
 	m.queue.tracking = true
 	defer func() { m.queue.tracking = before }()
-	if cmds, ok := commandsIn(msg.msg); ok {
-		tracked := make([]tea.Cmd, len(cmds))
-		for i, cmd := range cmds {
-			tracked[i] = m.track(cmd)
-		}
-		if _, all := msg.msg.(tea.BatchMsg); all {
-			return tea.Batch(tracked...)
-		}
-		return tea.Sequence(tracked...)
-	}
 	switch inner := msg.msg.(type) {
 	case nil:
 		return nil
 	case unattended:
 		return inner.cmd
+	case tea.BatchMsg:
+		return tea.Batch(m.trackEach(inner)...)
+	case kit.Sequence:
+		return tea.Sequence(m.trackEach(inner)...)
 	}
-	if !strings.HasPrefix(reflect.TypeOf(msg.msg).PkgPath(), "bastel/") { // it is for the program itself
-		return kit.Show(msg.msg)
+	cmd, taken := m.handle(msg.msg)
+	if !taken {
+		return kit.Show(msg.msg) // the program's own, which no key waits for
 	}
-	return m.track(m.handle(msg.msg))
+	return m.track(cmd)
+}
+
+// trackEach counts each of several commands as under way.
+func (m *Model) trackEach(cmds []tea.Cmd) []tea.Cmd {
+	tracked := make([]tea.Cmd, len(cmds))
+	for i, cmd := range cmds {
+		tracked[i] = m.track(cmd)
+	}
+	return tracked
 }
 
 // carriesCommands says whether a message only brings commands to be started: it changes nothing that is shown.
 func carriesCommands(msg tea.Msg) bool {
 	if done, ok := msg.(finished); ok {
 		msg = done.msg
-		if _, list := commandsIn(msg); list || msg == nil {
-			return true
-		}
 	}
-	_, ok := msg.(unattended)
-	return ok
-}
-
-// commandsIn gives the commands that a batch or a sequence holds, whose type is not exported.
-func commandsIn(msg tea.Msg) ([]tea.Cmd, bool) {
-	list := reflect.ValueOf(msg)
-	if msg == nil || list.Kind() != reflect.Slice || list.Type().Elem() != reflect.TypeFor[tea.Cmd]() {
-		return nil, false
+	switch msg.(type) {
+	case nil, unattended, tea.BatchMsg, kit.Sequence:
+		return true
 	}
-	cmds := make([]tea.Cmd, list.Len())
-	for i := range cmds {
-		cmds[i] = list.Index(i).Interface().(tea.Cmd)
-	}
-	return cmds, true
+	return false
 }
 
 // wake has waiting keys looked at again.

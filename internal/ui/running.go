@@ -118,7 +118,7 @@ func (m *Model) workDone(msg worked) tea.Cmd {
 		if got.Note != "" {
 			m.say(kit.Notice{Text: got.Note})
 		}
-		return tea.Sequence(kit.Show(got.Msg), msg.work.Then, m.refresh())
+		return kit.InSequence(kit.Show(got.Msg), msg.work.Then, m.refresh())
 	}
 	return m.refresh()
 }

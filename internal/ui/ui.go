@@ -214,7 +214,8 @@ func (m *Model) stopOpening() {
 // Update answers one message, and then the keys that waited for what it brought. Repository
 // work never happens here: it runs in commands.
 func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
-	handled, waiting := m.handle(msg), len(m.queue.typed)
+	handled, _ := m.handle(msg)
+	waiting := len(m.queue.typed)
 	cmd := tea.Batch(handled, m.nextKeys(), m.forgetWriting())
 	if !carriesCommands(msg) || len(m.queue.typed) != waiting {
 		m.frame = m.draw()
@@ -226,14 +227,24 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 // View gives the screen as it was drawn when something changed last.
 func (m *Model) View() tea.View { return m.frame }
 
-// handle answers a message of the terminal, of work, or of a screen.
-func (m *Model) handle(msg tea.Msg) tea.Cmd {
+// handle answers a message of the terminal, of work, or of a screen. It says whether there was one to answer: what is not taken is
+// for the program itself.
+func (m *Model) handle(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 	for _, answer := range []func(tea.Msg) (cmd tea.Cmd, taken bool){m.fromTerminal, m.fromWork, m.fromScreen} {
 		if cmd, taken := answer(msg); taken {
-			return cmd
+			return cmd, true
 		}
 	}
-	return nil
+	return nil, false
+}
+
+// handleOrPass answers a message, or passes it to the program.
+func (m *Model) handleOrPass(msg tea.Msg) tea.Cmd {
+	cmd, taken := m.handle(msg)
+	if !taken && msg != nil {
+		return kit.Show(msg)
+	}
+	return cmd
 }
 
 // fromTerminal answers what the user did, and what the terminal says of itself.
@@ -282,7 +293,8 @@ func (m *Model) fromWork(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 	case unattended:
 		return msg.cmd, true
 	case kit.Sought:
-		return m.handle(m.searches.Come(msg)), true
+		cmd, _ = m.handle(m.searches.Come(msg))
+		return cmd, true
 	case opened:
 		m.queue.tracking = true // keys that were typed meanwhile are for what is shown first
 		defer func() { m.queue.tracking = false }()
@@ -295,7 +307,8 @@ func (m *Model) fromWork(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 	case haveFollowed:
 		return m.haveFollowed(msg), true
 	case told:
-		return tea.Batch(m.handle(msg.msg), inBackground(awaitTold(msg.more))), true
+		cmd, _ = m.handle(msg.msg)
+		return tea.Batch(cmd, inBackground(awaitTold(msg.more))), true
 	case tick:
 		return m.haveTicked(), true
 	case keepWriting:
@@ -341,6 +354,8 @@ func (m *Model) fromScreen(msg tea.Msg) (cmd tea.Cmd, taken bool) {
 		return m.screenNamed(msg.Screen).Update(msg.Msg), true
 	case kit.Addressed:
 		return m.screenNamed(msg.For()).Update(msg), true
+	case kit.Sequence:
+		return tea.Sequence(msg...), true
 	case kit.Go:
 		return m.show(max(0, slices.IndexFunc(m.screens, func(s kit.Screen) bool { return s.Name() == msg.Screen }))), true
 	case kit.Job:

@@ -329,18 +329,18 @@ func (m *Model) shapeWith(unmarked string, ask func(point string) (says string, 
 	}
 	says, plan := ask(m.marked)
 	plan.Branch, m.marked = b.Name, ""
-	return m.workAnd(says, tea.Sequence(there, kit.Show(kit.ForScreen{Screen: planner, Msg: plan})))
+	return m.workAnd(says, kit.InSequence(there, kit.Show(kit.ForScreen{Screen: planner, Msg: plan})))
 }
 
 // revert plans that the branch at work takes the commit at the cursor back.
 func (m *Model) revert() tea.Cmd {
-	return tea.Sequence(kit.Show(kit.Go{Screen: planner}),
+	return kit.InSequence(kit.Show(kit.Go{Screen: planner}),
 		kit.Show(kit.ForScreen{Screen: planner, Msg: kit.PlanFor{Branch: m.status.Work.Branch(), Revert: m.commitHere()}}))
 }
 
 // bringIn plans a merge of the point at the cursor into the branch at work.
 func (m *Model) bringIn() tea.Cmd {
 	here, _ := m.here()
-	return tea.Sequence(kit.Show(kit.Go{Screen: planner}),
+	return kit.InSequence(kit.Show(kit.Go{Screen: planner}),
 		kit.Show(kit.ForScreen{Screen: planner, Msg: kit.PlanFor{Branch: m.status.Work.Branch(), Merge: pointOf(here)}}))
 }

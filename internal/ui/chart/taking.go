@@ -38,7 +38,7 @@ func (m *Model) takeIntoPlan(older, newer repo.ID, selected []tray.Selection) te
 		if err != nil {
 			return kit.Got{}, err
 		}
-		return kit.Got{Msg: tea.BatchMsg{tea.Sequence(kit.Show(kit.Go{Screen: planner}),
+		return kit.Got{Msg: tea.BatchMsg{kit.InSequence(kit.Show(kit.Go{Screen: planner}),
 			kit.Show(kit.ForScreen{Screen: planner, Msg: kit.PlanFor{Branch: branch, Take: part}}))}}, nil
 	}})
 }

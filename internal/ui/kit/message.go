@@ -232,6 +232,12 @@ type Option struct {
 // Show turns a request into a command.
 func Show(msg tea.Msg) tea.Cmd { return func() tea.Msg { return msg } }
 
+// Sequence are commands that run one after another.
+type Sequence []tea.Cmd
+
+// InSequence runs commands one after another; those that are nil are passed over.
+func InSequence(cmds ...tea.Cmd) tea.Cmd { return Show(Sequence(cmds)) }
+
 // FileAt is a file as of a commit, and a line of it, from 1; 0: none.
 type FileAt struct {
 	Point, Path string

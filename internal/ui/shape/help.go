@@ -210,7 +210,7 @@ func (m *Model) chooseStack() tea.Cmd {
 				"shared stays all the same"
 		}
 		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd {
-			return tea.Sequence(func() tea.Msg {
+			return kit.InSequence(func() tea.Msg {
 				if err := m.app.ChooseStack(repo.Because(m.ctx, "what becomes of stacked branches"), s.Name, carry); err != nil {
 					return kit.Notice{Text: err.Error(), Trouble: true}
 				}
