@@ -13,6 +13,7 @@ import (
 
 	"github.com/google/renameio/v2"
 
+	"bastel/internal/repo"
 	"bastel/internal/tray"
 )
 
@@ -114,18 +115,10 @@ func (a *App) writeSynced(name string, data []byte) error {
 func replace(name string, data []byte, sync bool) error {
 	err := renameio.WriteFile(name, data, 0o644, renameio.WithTempDir(filepath.Dir(name)), renameio.WithStaticPermissions(0o644))
 	if err == nil && sync {
-		err = syncFolder(filepath.Dir(name))
+		err = repo.SyncFolder(filepath.Dir(name))
 	}
 	if err != nil {
 		return fmt.Errorf("keep %s: %w", filepath.Base(name), err)
 	}
 	return nil
-}
-
-func syncFolder(name string) error {
-	dir, err := os.Open(name)
-	if err != nil {
-		return err
-	}
-	return errors.Join(dir.Sync(), dir.Close())
 }

@@ -89,7 +89,7 @@ func (c *catFile) start() error {
 	if err := cmd.Start(); err != nil {
 		return fmt.Errorf("start object reader: %w", err)
 	}
-	c.cmd, c.stdin, c.out, c.said, c.broken = cmd, stdin, bufio.NewReaderSize(attend(stdout), 1<<16), said, nil
+	c.cmd, c.stdin, c.out, c.said, c.broken = cmd, stdin, bufio.NewReaderSize(stdout, 1<<16), said, nil
 	return nil
 }
 

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"compress/zlib"
 	"context"
+	"crypto/rand"
 	"encoding/binary"
 	"encoding/hex"
 	"errors"
@@ -90,12 +91,20 @@ func (r *Repo) plainObjectFiles(ctx context.Context) (bool, error) {
 
 func (r *Repo) objectDir() string { return filepath.Join(r.commonDir, "objects") }
 
-// objectMode is the mode of files that never change.
-const objectMode = 0o444
+// createTemporary makes a file beside its place, for something that never changes: read-only, for those whom the umask lets read.
+func createTemporary(dir string) (*os.File, error) {
+	for {
+		name := filepath.Join(dir, "tmp_obj_"+rand.Text()) // the repository's maintenance takes away what is left of those
+		file, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o444)
+		if !errors.Is(err, fs.ErrExist) {
+			return file, err
+		}
+	}
+}
 
 // placed writes a file beside its place, synced, and puts it there whole. What writes it gives its name.
 func placed(dir string, write func(io.Writer) (name string, err error)) error {
-	file, err := os.CreateTemp(dir, "tmp_obj_") // the repository's maintenance takes away what is left of those
+	file, err := createTemporary(dir)
 	if err != nil {
 		return err
 	}
@@ -103,7 +112,7 @@ func placed(dir string, write func(io.Writer) (name string, err error)) error {
 	name, err := write(buffered)
 	err = errors.Join(err, buffered.Flush())
 	if err == nil {
-		err = errors.Join(file.Chmod(objectMode), file.Sync())
+		err = file.Sync()
 	}
 	if err = errors.Join(err, file.Close()); err == nil {
 		err = os.Rename(file.Name(), filepath.Join(dir, name))
@@ -187,7 +196,7 @@ func (r *Repo) writePackFiles(objects []namedObject) error {
 		return err
 	}
 	r.notePack(p.name())
-	return syncFolder(dir)
+	return SyncFolder(dir)
 }
 
 // packed says where the objects of a pack lie.
@@ -207,9 +216,6 @@ type packEntry struct {
 // packKinds are the type numbers of the pack format.
 var packKinds = map[Kind]byte{KindCommit: 1, KindTree: 2, KindBlob: 3, KindTag: 4}
 
-// packDelta is the type number of an object that is stored as what makes it of another one.
-const packDelta = 7
-
 // packWriter writes a pack (format version 2).
 type packWriter struct {
 	out      io.Writer
@@ -217,15 +223,13 @@ type packWriter struct {
 	buffer   bytes.Buffer // what comes next
 	deflate  *zlib.Writer // into the buffer
 	store    *zlib.Writer // so too, without making it shorter
-	chains   chains
 	written  packed
 	position uint64
 }
 
-// encodePack writes a pack. A tree is stored as its differences from that of a later commit, which are few: a branch made anew has
-// trees of many thousands of entries that differ in one.
+// encodePack writes a pack, each object whole.
 func (r *Repo) encodePack(out io.Writer, objects []namedObject) (packed, error) {
-	p := packWriter{out: out, sum: r.newHash(), chains: chains{}}
+	p := packWriter{out: out, sum: r.newHash()}
 	p.written.entries = make([]packEntry, 0, len(objects))
 	var err error
 	if p.deflate, err = zlib.NewWriterLevel(nil, zlib.BestSpeed); err != nil {
@@ -238,7 +242,7 @@ func (r *Repo) encodePack(out io.Writer, objects []namedObject) (packed, error) 
 	if err := p.flush(); err != nil {
 		return packed{}, err
 	}
-	for _, object := range slices.Backward(objects) { // the latest come first, and are whole: they are read most
+	for _, object := range slices.Backward(objects) { // the latest come first: they are read most
 		if err := p.object(object); err != nil {
 			return packed{}, err
 		}
@@ -263,24 +267,13 @@ func (p *packWriter) end() (packed, error) {
 const worthDeflating = 512
 
 func (p *packWriter) object(object namedObject) error {
-	base, data, short := ID{}, object.Data, false
-	if object.Kind == KindTree {
-		if base, data, short = p.chains.shorten(object.id, object.Data); !short {
-			data = object.Data
-		}
-	}
-	if short {
-		p.buffer.Write(packHead(packDelta, len(data)))
-		p.buffer.WriteString(base.raw)
-	} else {
-		p.buffer.Write(packHead(packKinds[object.Kind], len(data)))
-	}
+	p.buffer.Write(packHead(packKinds[object.Kind], len(object.Data)))
 	into := p.deflate
-	if len(data) < worthDeflating {
+	if len(object.Data) < worthDeflating {
 		into = p.store
 	}
 	into.Reset(&p.buffer)
-	if _, err := into.Write(data); err != nil {
+	if _, err := into.Write(object.Data); err != nil {
 		return err
 	}
 	if err := into.Close(); err != nil {

@@ -67,7 +67,7 @@ func (r *Repo) GatherPacks(ctx context.Context) (int, error) {
 		err = placed(dir, func(w io.Writer) (string, error) { return together.name() + ".idx", r.encodeIndex(w, together) })
 	}
 	if err == nil {
-		err = syncFolder(dir)
+		err = SyncFolder(dir)
 	}
 	if err != nil {
 		return 0, fmt.Errorf("put %d packs together: %w", len(names), err)
@@ -119,8 +119,7 @@ func ownPacks(noted, dir string) ([]string, error) {
 	return names, nil
 }
 
-// joinPacks writes one pack of several. What is in several is taken from the first: what it is stored as a difference from is in the same
-// one or in one before, so that no chain of differences closes.
+// joinPacks writes one pack of several. What is in several is taken from the first.
 func (r *Repo) joinPacks(ctx context.Context, out io.Writer, dir string, names []string) (packed, error) {
 	var taken []packEntry
 	parts := make([][]byte, len(names))
@@ -152,7 +151,8 @@ func (r *Repo) joinPacks(ctx context.Context, out io.Writer, dir string, names [
 				end = entries[n+1].offset
 			}
 			raw := pack[e.offset:end]
-			if crc32.ChecksumIEEE(raw) != e.crc || raw[0]>>4&7 == offsetDelta {
+			// A difference from another object, which Bastel writes none of, is not moved.
+			if crc32.ChecksumIEEE(raw) != e.crc || raw[0]>>4&7 > packKinds[KindTag] {
 				return packed{}, fmt.Errorf("%s, object %s: %w", name, e.id, ErrBadPack)
 			}
 			taken = append(taken, packEntry{e.id, e.crc, uint64(kept.Len())})
@@ -178,9 +178,6 @@ func (r *Repo) joinPacks(ctx context.Context, out io.Writer, dir string, names [
 	w.written.entries = taken
 	return w.end()
 }
-
-// offsetDelta is the type number of a difference from what lies some way before it in the pack, which Bastel writes none of.
-const offsetDelta = 6
 
 // entriesOf reads which objects a pack has, in their order there, from its index (gitformat-pack, version 2).
 func (r *Repo) entriesOf(pack, index []byte) ([]packEntry, error) {
@@ -211,8 +208,8 @@ func (r *Repo) entriesOf(pack, index []byte) ([]packEntry, error) {
 	return entries, nil
 }
 
-// syncFolder makes the names in a folder last.
-func syncFolder(dir string) error {
+// SyncFolder makes the names in a folder last, also where the power goes.
+func SyncFolder(dir string) error {
 	folder, err := os.Open(dir)
 	if err != nil {
 		return err

@@ -58,6 +58,21 @@ func sameEntries(a, b []byte, idLen int) (int, error) {
 	return at, nil
 }
 
+// stride is how many bytes are compared at once.
+const stride = 64
+
+// samePrefix is how many bytes two texts have in common at the start.
+func samePrefix(a, b []byte) int {
+	n := 0
+	for n+stride <= len(a) && n+stride <= len(b) && bytes.Equal(a[n:n+stride], b[n:n+stride]) {
+		n += stride
+	}
+	for n < len(a) && n < len(b) && a[n] == b[n] {
+		n++
+	}
+	return n
+}
+
 // firstEntry reads the entry with which a tree begins; of an empty one it is zero.
 func firstEntry(tree []byte, idLen int) (e Entry, rest []byte, err error) {
 	if len(tree) == 0 {
