@@ -8,11 +8,13 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/fsnotify/fsnotify"
 	"github.com/rogpeppe/go-internal/testscript"
 
 	"bastel/internal/ask"
@@ -49,12 +51,25 @@ func TestScripts(t *testing.T) {
 
 // waitFor FILE: until the file is there.
 func waitFor(ts *testscript.TestScript, _ bool, args []string) {
-	for late := time.Now().Add(patience); time.Now().Before(late); time.Sleep(patience / 1000) {
-		if _, err := os.Stat(ts.MkAbs(args[0])); err == nil {
+	watcher, err := fsnotify.NewWatcher()
+	ts.Check(err)
+	defer watcher.Close()
+	late, file := time.After(patience), ts.MkAbs(args[0])
+	for {
+		for dir := filepath.Dir(file); dir != filepath.Dir(dir); dir = filepath.Dir(dir) {
+			_ = watcher.Add(dir) // of those above it some are there, and tell when the next one is
+		}
+		if _, err := os.Stat(file); err == nil {
 			return
 		}
+		select {
+		case <-watcher.Events:
+		case err := <-watcher.Errors:
+			ts.Check(err)
+		case <-late:
+			ts.Fatalf("%s never came", args[0])
+		}
 	}
-	ts.Fatalf("%s never came", args[0])
 }
 
 // exits N bastel ARGS...: the command ends with status N.

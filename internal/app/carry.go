@@ -127,12 +127,12 @@ func (c *carrying) merged(ctx context.Context, d merge.Difference, version repo.
 	var texts [3][]byte
 	for i, id := range []repo.ID{d.Old.ID, version, d.New.ID} {
 		data, err := c.objects.Blob(ctx, id)
-		if err != nil || merge.IsBinary(data) {
+		if err != nil {
 			return repo.ID{}, false, err
 		}
 		texts[i] = data
 	}
-	text, ok := merge.Resolved(merge.Text(texts[0], texts[1], texts[2]))
+	text, ok := merge.Clean(texts[0], texts[1], texts[2])
 	if !ok {
 		return repo.ID{}, false, nil
 	}

@@ -187,10 +187,7 @@ func (w *filewise) merge(ctx context.Context, f journal.File, now repo.RawFile) 
 	if err != nil {
 		return f, false, err
 	}
-	if merge.IsBinary(base) || merge.IsBinary(here.Data) || merge.IsBinary(there.Data) {
-		return f, false, nil
-	}
-	text, ok := merge.Resolved(merge.Text(base, here.Data, there.Data))
+	text, ok := merge.Clean(base, here.Data, there.Data)
 	if !ok {
 		return f, false, nil
 	}

@@ -84,7 +84,14 @@ func (a *App) stays(ctx context.Context, plan shape.Plan, target Target, ref rep
 	if s.Name == target.Branch {
 		return "it is the target", nil
 	}
-	shared, err := send.SharedByRule(ctx, a.Repo, send.Target{Ref: ref.Name, Remote: "origin"})
+	pushed, err := send.FindTarget(ctx, a.Repo, s.Name, "")
+	if errors.As(err, new(*send.Refusal)) { // it goes nowhere; its name may tell all the same
+		pushed, err = send.Target{Ref: ref.Name}, nil
+	}
+	if err != nil {
+		return "", err
+	}
+	shared, err := send.SharedByRule(ctx, a.Repo, pushed)
 	if err != nil || shared {
 		return "it is shared", err
 	}

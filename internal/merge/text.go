@@ -84,6 +84,14 @@ func Resolved(chunks []Chunk) (text []byte, ok bool) {
 	return b.Bytes(), true
 }
 
+// Clean merges three versions of a text; ok is false where both sides changed the same lines, or one of the three is no text.
+func Clean(base, left, right []byte) (text []byte, ok bool) {
+	if slices.ContainsFunc([][]byte{base, left, right}, IsBinary) {
+		return nil, false
+	}
+	return Resolved(Text(base, left, right))
+}
+
 // united settles the open regions by taking both sides' lines, the left ones first.
 func united(chunks []Chunk) []Chunk {
 	m := textMerge{}

@@ -146,8 +146,11 @@ func SharedByRule(ctx context.Context, r *repo.Repo, t Target) (bool, error) {
 			return true, nil
 		}
 	}
+	if t.Tracking == "" {
+		return false, nil
+	}
 	refs, err := r.Refs(ctx, "refs/remotes/"+t.Remote+"/HEAD")
-	return len(refs) == 1 && refs[0].Symref == t.Tracking && t.Tracking != "", err
+	return len(refs) == 1 && refs[0].Symref == t.Tracking, err
 }
 
 func sharedPatterns(ctx context.Context, r *repo.Repo) ([]string, error) {

@@ -255,7 +255,7 @@ func (w weave) rewrite(places []int, lines [][]byte, at Layer) weave {
 	for i, place := range places {
 		old[i] = w[place].Text
 	}
-	added := map[int][][]byte{} // before the place
+	fresh := map[int][]woven{} // before the place
 	gone := map[int]bool{}
 	end := len(w)
 	if len(places) > 0 {
@@ -266,33 +266,43 @@ func (w weave) rewrite(places []int, lines [][]byte, at Layer) weave {
 		if c.OldEnd < len(places) {
 			before = places[c.OldEnd]
 		}
-		added[before] = lines[c.NewStart:c.NewEnd]
+		fresh[before] = wovenAll(lines[c.NewStart:c.NewEnd], at, Loose)
 		for _, place := range places[c.OldStart:c.OldEnd] {
 			gone[place] = true
 		}
 	}
-	out := make(weave, 0, len(w)+len(lines))
-	for i := range len(w) + 1 {
-		for _, text := range added[i] {
-			out = append(out, woven{Text: text, Born: at, Dies: Loose})
-		}
-		if i == len(w) {
-			break
-		}
-		line := w[i]
+	return w.respun(fresh, func(i int, line woven) []woven {
 		if !gone[i] {
-			out = append(out, line)
-			continue
+			return []woven{line}
 		}
 		// The layer takes it away, or never brings it; the working tree has it still.
+		var left []woven
 		if line.Dies == never {
-			out = append(out, woven{Text: line.Text, Born: Loose, Dies: never})
+			left = append(left, woven{Text: line.Text, Born: Loose, Dies: never})
 		}
 		if line.Born < at {
-			out = append(out, woven{Text: line.Text, Born: line.Born, Dies: at})
+			left = append(left, woven{Text: line.Text, Born: line.Born, Dies: at})
 		}
+		return left
+	})
+}
+
+// wovenAll makes lines of one layer, which another one takes away.
+func wovenAll(texts [][]byte, born, dies Layer) []woven {
+	lines := make([]woven, len(texts))
+	for i, text := range texts {
+		lines[i] = woven{Text: text, Born: born, Dies: dies}
 	}
-	return out
+	return lines
+}
+
+// respun gives a weave with fresh lines before some places, in which each line became what keep makes of it.
+func (w weave) respun(fresh map[int][]woven, keep func(i int, line woven) []woven) weave {
+	out := make(weave, 0, len(w))
+	for i, line := range w {
+		out = append(append(out, fresh[i]...), keep(i, line)...)
+	}
+	return append(out, fresh[len(w)]...)
 }
 
 // settle makes a tray's changes part of HEAD. Errors: ErrBuildsOn, if they build on
@@ -325,34 +335,26 @@ func (w weave) below(older [][]byte, at Layer) weave {
 		}
 	}
 	born := map[int]bool{}
-	gone := map[int][][]byte{} // before the place
+	fresh := map[int][]woven{} // before the place
 	for _, c := range diff.Lines(older, head) {
 		before := len(w)
 		if c.NewStart < len(places) {
 			before = places[c.NewStart]
 		}
-		gone[before] = older[c.OldStart:c.OldEnd]
+		fresh[before] = wovenAll(older[c.OldStart:c.OldEnd], Head, at)
 		for _, place := range places[c.NewStart:c.NewEnd] {
 			born[place] = true
 		}
 	}
-	out := make(weave, 0, len(w)+len(older))
-	for i := range len(w) + 1 {
-		for _, text := range gone[i] {
-			out = append(out, woven{Text: text, Born: Head, Dies: at})
-		}
-		if i == len(w) {
-			break
-		}
-		line := w[i]
+	return w.respun(fresh, func(i int, line woven) []woven {
 		if born[i] {
 			line.Born = at
 		}
-		if line.Born < line.Dies {
-			out = append(out, line)
+		if line.Born >= line.Dies {
+			return nil
 		}
-	}
-	return out
+		return []woven{line}
+	})
 }
 
 // adopt sorts a fresh weave as an older one was sorted: changes that are still

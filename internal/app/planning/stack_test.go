@@ -19,6 +19,12 @@ func TestWhatOfAStackComesAlong(t *testing.T) {
 	for _, name := range []string{"backup", "release/1"} {
 		f.Git("branch", name)
 	}
+	f.Git("branch", "trunk", "feature~1") // others build on it: it is the remote's default branch
+	f.Git("config", "remote.origin.url", t.TempDir())
+	f.Git("config", "remote.origin.fetch", "+refs/heads/*:refs/remotes/origin/*")
+	f.Git("update-ref", "refs/remotes/origin/trunk", "main")
+	f.Git("symbolic-ref", "refs/remotes/origin/HEAD", "refs/remotes/origin/trunk")
+	f.Git("config", "branch.feature.bastelTarget", "main")
 	f.Git("branch", "below", "feature~2")
 	f.Git("branch", "kept", "feature~1")
 	f.Git("worktree", "add", "--quiet", filepath.Join(t.TempDir(), "x"), "-b", "elsewhere", "feature~1")
@@ -39,8 +45,8 @@ func TestWhatOfAStackComesAlong(t *testing.T) {
 	}
 	assert.Contains(t, stays["elsewhere"], "checked out in")
 	delete(stays, "elsewhere")
-	assert.Equal(t, map[string]string{"backup": "it marks where the branch was", "release/1": "it is shared", "below": "",
-		"kept": "you chose so", "upper": "", "middle": ""}, stays)
+	assert.Equal(t, map[string]string{"backup": "it marks where the branch was", "release/1": "it is shared", "trunk": "it is shared",
+		"below": "", "kept": "you chose so", "upper": "", "middle": ""}, stays)
 	refs := func() string { return f.Git("for-each-ref", "--format=%(refname) %(objectname)", "refs/heads") }
 	before, tip := refs(), f.Git("rev-parse", "feature")
 	applied := opened.Apply(t, a, plan.Reword(0, "ONE"))

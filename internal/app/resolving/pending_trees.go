@@ -265,6 +265,6 @@ func (a *App) mergedByHand(ctx context.Context, w *PendingMerge, e repo.IndexEnt
 	if err != nil {
 		return nil, false, err
 	}
-	merged, ok := merge.Resolved(merge.Text(from, text, answered))
+	merged, ok := merge.Clean(from, text, answered)
 	return merged, ok, nil
 }

@@ -168,12 +168,21 @@ const (
 	dropped          // that removed one
 )
 
-// spaceOnly tells for each line of a hunk what becomes of it while changes of white
-// space are hidden.
+// spaceOnly tells for each line of a hunk what becomes of it while changes of white space are hidden. It is found once, since each
+// row that is drawn asks for it.
 func (m *Model) spaceOnly(h *tray.Hunk) map[int]hiding {
 	if !m.noSpaces {
 		return nil
 	}
+	found, known := m.spaces[h.ID]
+	if !known {
+		found = findSpaceOnly(h)
+		m.spaces[h.ID] = found
+	}
+	return found
+}
+
+func findSpaceOnly(h *tray.Hunk) map[int]hiding {
 	found := map[int]hiding{}
 	for at := 0; at < len(h.Lines); at++ {
 		if h.Lines[at].Op != diff.Remove {

@@ -56,17 +56,18 @@ type Model struct {
 	old      bool // in a row with two lines, it is on the one that was
 	top      int
 	height   int
-	width    int                 // that the rows are laid out for
-	tab      int                 // how far apart tab stops are
-	two      bool                // in two columns: old and new beside each other
-	marks    tray.LinesOfHunks   // by hunk id: marked lines
-	cuts     tray.LinesOfHunks   // by hunk id: lines before which it is cut
-	hidden   map[string]bool     // by hunk id: the lines are out of sight
-	shut     map[tray.Layer]bool // sections of which only the heading shows
-	read     map[string]bool     // by hunk id: looked through
-	noSpaces bool                // changes of white space do not show as such
-	leftover tray.LinesOfHunks   // by hunk id: lines that a sweep would take
-	also     map[string]string   // by path: where else the file has changes
+	width    int                       // that the rows are laid out for
+	tab      int                       // how far apart tab stops are
+	two      bool                      // in two columns: old and new beside each other
+	marks    tray.LinesOfHunks         // by hunk id: marked lines
+	cuts     tray.LinesOfHunks         // by hunk id: lines before which it is cut
+	hidden   map[string]bool           // by hunk id: the lines are out of sight
+	shut     map[tray.Layer]bool       // sections of which only the heading shows
+	read     map[string]bool           // by hunk id: looked through
+	noSpaces bool                      // changes of white space do not show as such
+	spaces   map[string]map[int]hiding // by hunk, what becomes of its lines then
+	leftover tray.LinesOfHunks         // by hunk id: lines that a sweep would take
+	also     map[string]string         // by path: where else the file has changes
 	notes    NotesByLine
 	colours  painter
 }
@@ -82,7 +83,7 @@ func (m *Model) SetSections(sections []Section) {
 	if at.hunk >= 0 {
 		before = m.files[at.file].Hunks[at.hunk]
 	}
-	m.sections, m.files, m.owner = sections, nil, nil
+	m.sections, m.files, m.owner, m.spaces = sections, nil, nil, map[string]map[int]hiding{}
 	m.colours.forgetWorking()
 	for s := range sections {
 		m.files = append(m.files, sections[s].Files...)
@@ -359,7 +360,7 @@ func (m *Model) SetClosed(shut func(tray.Layer) bool) {
 // HideSpaces hides changes of white space, or shows them again. Nothing but the view
 // changes.
 func (m *Model) HideSpaces(hide bool) {
-	m.noSpaces = hide
+	m.noSpaces, m.spaces = hide, map[string]map[int]hiding{}
 	m.relayout()
 }
 
