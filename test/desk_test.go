@@ -100,7 +100,7 @@ func TestTheReviewDesk(t *testing.T) {
 	placed := func() (where []string) {
 		r, err := publishing.Of(a).ReadThrough(ctx)
 		require.NoError(t, err)
-		for _, n := range r.Notes {
+		for _, n := range r.Remarks {
 			where = append(where, fmt.Sprint(n.By, " on ", n.Subject, ":", n.Line >= 0))
 		}
 		require.Len(t, r.Verdicts, 1)
@@ -136,7 +136,7 @@ func TestTheReviewDesk(t *testing.T) {
 	assert.Empty(t, work.Git("status", "--porcelain", "--", "berth/depth.go"))
 }
 
-// TestAServiceThatIsNone: whatever answers there, the notes stay as they are.
+// TestAServiceThatIsNone: whatever answers there, the remarks stay as they are.
 func TestAServiceThatIsNone(t *testing.T) {
 	t.Parallel()
 	for name, handler := range map[string]http.HandlerFunc{

@@ -23,10 +23,11 @@ func TestTargetsAndSentences(t *testing.T) {
 	a := opened.App(t, f.Dir)
 	s, err := a.BranchStatus(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, "work is on feature, 3 commits ahead of main.", s.Sentence())
+	assert.Equal(t, "On feature in work, 3 commits ahead of main.", s.Sentence())
 	assert.Equal(t, "feature: 3 ahead", s.Brief())
 	s.Operation, s.Missing, s.Removes, s.Unsent, s.Changes = "merge", 2, 1, 4, []repo.Change{{Loose: true}, {Staged: true}}
-	assert.Equal(t, "feature: another tool's merge is unfinished, 1 of others to take in, 3 ahead, 2 behind, 1 loose, 1 staged, 4 to send",
+	assert.Equal(t,
+		"feature: a merge begun outside Bastel is unfinished, 1 of others to take in, 3 ahead, 2 behind, 1 loose, 1 staged, 4 to send",
 		s.Brief(), "what matters most comes first")
 	remote := f.Remote(t)
 	f.Git("push", "--quiet", "origin", "main", "main:develop", "feature~1:refs/heads/feature")
@@ -41,7 +42,7 @@ func TestTargetsAndSentences(t *testing.T) {
 	s, err = a.BranchStatus(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, "origin/develop", s.Target.Name, "the remote's default branch")
-	assert.Equal(t, "work is on feature, 3 commits ahead of origin/develop. 1 not on origin/feature yet. Loose: 1 file, staged: 1.",
+	assert.Equal(t, "On feature in work, 3 commits ahead of origin/develop. 1 not on origin/feature yet. Loose: 1 file, staged: 1.",
 		s.Sentence())
 	target, err := a.FindTarget(ctx, "main")
 	require.NoError(t, err)

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"slices"
@@ -119,7 +120,8 @@ func (c *carrying) take(ctx context.Context, d merge.Difference, work repo.WorkF
 	return true, c.objects.Flush(ctx, indexAfter, workAfter)
 }
 
-// merged is a version of the file with what the step changes.
+// merged is a version of the file with what the step changes. It is one only if the way back gives the version again: where both
+// changed the same in the same place, nobody could tell afterwards whose change it was.
 func (c *carrying) merged(ctx context.Context, d merge.Difference, version repo.ID) (repo.ID, bool, error) {
 	if version == d.Old.ID {
 		return d.New.ID, true, nil
@@ -134,6 +136,9 @@ func (c *carrying) merged(ctx context.Context, d merge.Difference, version repo.
 	}
 	text, ok := merge.Clean(texts[0], texts[1], texts[2])
 	if !ok {
+		return repo.ID{}, false, nil
+	}
+	if back, ok := merge.Clean(texts[2], text, texts[0]); !ok || !bytes.Equal(back, texts[1]) {
 		return repo.ID{}, false, nil
 	}
 	return c.objects.Put(repo.KindBlob, text), true, nil

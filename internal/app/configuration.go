@@ -11,7 +11,7 @@ type Heard string
 // The ways.
 const (
 	ByBastel     Heard = "by Bastel"
-	ByRepository Heard = "by the repository" // its own commands hear it, which Bastel runs
+	ByRepository Heard = "by git's own commands" // its own commands hear it, which Bastel runs
 	NotHeard     Heard = "not"
 )
 

@@ -95,7 +95,7 @@ func (g *contentGuard) lookInto(ctx context.Context, path string, text []byte) e
 	if at := conflictIn(lines, added); at > 0 && !g.meant {
 		question := fmt.Sprintf("There are conflict markers in %q, in line %d for one. Nothing was committed.", path, at)
 		return &Refusal{Question: question, Err: ErrMarkers,
-			Reason: question + " Resolve the conflict first, or say that the lines are intended with --meant."}
+			Reason: question + " Resolve the conflict first, or say that the lines are intended with --allow-markers."}
 	}
 	matches := g.finder.In(path)
 	for _, n := range added {

@@ -49,7 +49,7 @@ func (a *App) guardShared(ctx context.Context, plan shape.Plan, f *replay.Foreca
 	question := fmt.Sprintf("%s has the commit %s (%s) too. Whoever builds on it would get it twice.", strings.Join(names, ", "),
 		at.ID.Short(), at.Commit.Subject())
 	return &Refusal{Reason: question + " Nothing was changed. Make a new commit instead, or rewrite it by a plan and confirm it: bastel " +
-		"apply --published.", Question: question, Err: ErrPublished}
+		"apply --though-published.", Question: question, Err: ErrPublished}
 }
 
 // rewrittenOf gives the youngest commit of what some refs have that a plan rewrites; nil

@@ -53,7 +53,7 @@ func TestWhateverLiesInTheStateFolder(t *testing.T) {
 			_, err = resolving.Of(a).PendingMerge(ctx)
 			require.NoError(t, err, "%s, %s", name, kind)
 			if name == "review.toml" && kind != "newer" {
-				_, err = publishing.Of(a).NoteOn(ctx, plan.Sources[0].String(), "", 0, "kept\n")
+				_, err = publishing.Of(a).RemarkOn(ctx, plan.Sources[0].String(), "", 0, "kept\n")
 				require.NoError(t, err)
 				aside, err := filepath.Glob(filepath.Join(state, name+".aside-*"))
 				require.NoError(t, err)

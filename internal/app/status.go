@@ -151,11 +151,11 @@ func (s BranchStatus) Sentence() string {
 	var b strings.Builder
 	switch {
 	case s.Work.Commit.IsZero():
-		fmt.Fprintf(&b, "%s has no commit yet; the first will be on %s.", s.Repository, s.Work.Branch())
+		fmt.Fprintf(&b, "No commit yet in %s; the first will be on %s.", s.Repository, s.Work.Branch())
 	case s.Work.Ref == "":
-		fmt.Fprintf(&b, "%s stands at commit %s, on no branch.", s.Repository, s.Work.Commit.Short())
+		fmt.Fprintf(&b, "On no branch in %s, at commit %s.", s.Repository, s.Work.Commit.Short())
 	default:
-		fmt.Fprintf(&b, "%s is on %s", s.Repository, s.Head.Branch())
+		fmt.Fprintf(&b, "On %s in %s", s.Head.Branch(), s.Repository)
 		if s.Work.Ref != s.Head.Ref {
 			fmt.Fprintf(&b, "; at work is %s, not checked out", s.Work.Branch())
 		}
@@ -174,7 +174,7 @@ func (s BranchStatus) Sentence() string {
 		fmt.Fprintf(&b, " Staged: %s.", wording.Count(staged, "file"))
 	}
 	if s.Operation != "" {
-		fmt.Fprintf(&b, " Another tool's %s is unfinished.", s.Operation)
+		fmt.Fprintf(&b, " A %s begun outside Bastel is unfinished.", s.Operation)
 	}
 	return b.String()
 }
@@ -186,7 +186,7 @@ func (s BranchStatus) Brief() string {
 	}
 	var parts []string
 	if s.Operation != "" {
-		parts = append(parts, "another tool's "+s.Operation+" is unfinished")
+		parts = append(parts, "a "+s.Operation+" begun outside Bastel is unfinished")
 	}
 	if s.Work.Ref != s.Head.Ref {
 		parts = append(parts, "not checked out")
@@ -221,7 +221,7 @@ func (s BranchStatus) place() string {
 	default:
 		fmt.Fprintf(&b, ", %s ahead of %s", wording.Count(s.Own, "commit"), s.Target.Name)
 		if s.Missing > 0 {
-			fmt.Fprintf(&b, " which has %d new", s.Missing)
+			fmt.Fprintf(&b, ", %d behind", s.Missing)
 		}
 	}
 	if s.SitsOn != "" {

@@ -68,12 +68,16 @@ func Run(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	root.SetIn(stdin)
 	root.SetOut(stdout)
 	root.SetErr(stderr)
-	err := root.ExecuteContext(ctx)
+	cmd, err := root.ExecuteContextC(ctx)
 	if err == nil {
 		return done
 	}
+	status := c.status(err)
+	if status == usage {
+		err = wrongUsage{cmd, err}
+	}
 	c.fail(err)
-	return c.status(err)
+	return status
 }
 
 // explain says an error without what was shown on the way already.
@@ -105,6 +109,29 @@ var errSilent = errors.New("the answer is no")
 
 // errUsage marks arguments that only the command itself can judge.
 var errUsage = errors.New("wrong usage")
+
+// wrongUsage says in our words what is wrong with a command line, and where to read on.
+type wrongUsage struct {
+	cmd *cobra.Command
+	err error
+}
+
+// wrongCount are the library's words for too many or too few arguments, the numbers aside.
+var wrongCount = regexp.MustCompile(`^(accepts|requires) .*arg\(s\)|^unknown command .* for `)
+
+func (w wrongUsage) Error() string {
+	says := strings.TrimPrefix(w.err.Error(), errUsage.Error()+": ")
+	if wrongCount.MatchString(says) {
+		says = "these arguments do not fit " + strings.TrimSuffix(w.cmd.UseLine(), " [flags]")
+	}
+	says = strings.TrimSuffix(says, ".")
+	if strings.Contains(says, "--help") {
+		return says
+	}
+	return says + ".\nSee: " + w.cmd.CommandPath() + " --help"
+}
+
+func (w wrongUsage) Unwrap() error { return w.err }
 
 func (c *command) status(err error) int {
 	var refusal *app.Refusal
@@ -164,7 +191,7 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 	root.AddCommand(c.hunks(), c.trays(), c.stage(), c.unstage(), c.discard(), c.message(), c.commit(), c.amend(), c.loosen(),
 		c.home(), c.sweep(), c.check(), c.plan(), c.revert(), c.forecast(), c.mend(),
 		c.answers(), c.take(), c.apply(), c.stack(), c.allow(), c.overlap(),
-		c.suggest(), c.draw(), c.fetch(), c.read(), c.note(), c.notes(), c.receive(), c.preflight(), c.send(), c.target(), c.compare(),
+		c.suggest(), c.draw(), c.fetch(), c.read(), c.remark(), c.remarks(), c.receive(), c.preflight(), c.send(), c.target(), c.compare(),
 		c.branches(), c.story(), c.lost(), c.branch(), c.tag(), c.switchTo(), c.move(),
 		c.patches(), c.request(), c.land(),
 		c.journal(), c.undo(), c.redo(), c.rescue(), c.demo())

@@ -31,11 +31,11 @@ type lostDocument struct {
 func (c *command) lost() *cobra.Command {
 	back := 0
 	cmd := &cobra.Command{
-		Use:   "lost [--back ENTRY]",
+		Use:   "lost [--restore ENTRY]",
 		Short: "List what can be found again: commits that only reflogs hold, deleted branches, what was put aside or thrown away",
 		Long: `List what can be found again, the latest first, each with the command that brings it back: commits that only
 reflogs hold, branches that were deleted here, changes that were put aside with a branch, and texts that were thrown away.
-With --back the texts of such an entry come into the working tree again, unless their files were changed since.`,
+With --restore the texts of such an entry come into the working tree again, unless their files were changed since.`,
 		Args: cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			if back != 0 {
@@ -62,7 +62,7 @@ With --back the texts of such an entry come into the working tree again, unless 
 			})
 		}),
 	}
-	cmd.Flags().IntVar(&back, "back", 0, "bring the texts of this entry of the journal back")
+	cmd.Flags().IntVar(&back, "restore", 0, "bring the texts of this entry of the journal back")
 	return cmd
 }
 
@@ -72,7 +72,7 @@ func lostDocumentOf(l charting.Lost) lostDocument {
 	case charting.LostChanges:
 		d.Back = "bastel switch " + l.Branch
 	case charting.LostTexts:
-		d.Back = fmt.Sprintf("bastel lost --back %d", l.Entry)
+		d.Back = fmt.Sprintf("bastel lost --restore %d", l.Entry)
 	default:
 		d.Commit = &l.Commit
 		name := "NAME"

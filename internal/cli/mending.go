@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -22,7 +23,7 @@ import (
 	"bastel/internal/wording"
 )
 
-// meantUsage is what the flag --meant does, wherever it is.
+// meantUsage is what the flag --allow-markers does, wherever it is.
 const meantUsage = "lines that look like conflict markers are intended"
 
 // mendFlags are what the command mend can be told.
@@ -56,10 +57,10 @@ the commit; in the working tree, left is what you have and right what came.`,
 			return c.mendPlan(ctx, a, args[0], flags)
 		}),
 	}
-	cmd.Flags().StringArrayVar(&flags.answers, "answer", nil, "KEY=SIDES: an answer by sides and lines")
-	cmd.Flags().StringArrayVar(&flags.texts, "text", nil, "KEY=FILE: an answer by the text in a file")
-	cmd.Flags().StringArrayVar(&flags.resolved, "resolved", nil, "a path to mark as resolved, with its working file as it is")
-	cmd.Flags().BoolVar(&flags.meant, "meant", false, meantUsage)
+	cmd.Flags().StringArrayVar(&flags.answers, "answer", nil, "an answer by sides and lines: `KEY=SIDES`")
+	cmd.Flags().StringArrayVar(&flags.texts, "text", nil, "an answer by the text in a file: `KEY=FILE`")
+	cmd.Flags().StringArrayVar(&flags.resolved, "resolved", nil, "a `path` to mark as resolved, with its working file as it is")
+	cmd.Flags().BoolVar(&flags.meant, "allow-markers", false, meantUsage)
 	cmd.Flags().BoolVar(&flags.write, "write", false, "write the files that are fully answered, by remembered answers too, and mark them "+
 		"as resolved in the index")
 	cmd.Flags().BoolVar(&flags.finish, "finish", false, "make the commit of a merge that waits")
@@ -210,7 +211,7 @@ func (c *command) given(ctx context.Context, f mendFlags, steps []resolving.Conf
 					found = true
 					if answer.Own != nil && !f.meant {
 						if lines := file.Markers(answer.Own, file.MarkerSize); len(lines) > 0 {
-							return nil, &app.Refusal{Reason: fmt.Sprintf("Line %d of %s looks like a conflict marker. Resolve it first, or say --meant.",
+							return nil, &app.Refusal{Reason: fmt.Sprintf("Line %d of %s looks like a conflict marker. Resolve it first, or say --allow-markers.",
 								lines[0], value), Err: app.ErrMarkers}
 						}
 					}
@@ -337,7 +338,7 @@ changes, to be reviewed and sorted. If there are conflicts nothing is changed:
 mend lists it and takes the answers. As further commits: plan --take.
 With paths the files of one point come as they are there; PATH:HUNK-ID is one
 hunk of what that commit changes, as bastel hunks --of COMMIT lists them, and
-PATH:HUNK-ID:3,5-7 lines of it.`,
+--lines 3,5-7 takes only these lines of it.`,
 		Example: "  bastel take 4f2c1aa\n  bastel take main..topic\n" +
 			"  bastel take origin/main -- config docs/guide.md\n  bastel take 4f2c1aa -- docs/guide.md:1f3a",
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
@@ -358,6 +359,7 @@ PATH:HUNK-ID:3,5-7 lines of it.`,
 		}),
 	}
 	cmd.Flags().BoolVar(&stop, "stop", false, "forget what is being taken")
+	cmd.Flags().StringVar(&how.lines, "lines", "", linesUsage)
 	cmd.Flags().StringVar(&how.tray, "tray", "", "into a tray, A to Z, instead of only loose")
 	cmd.Flags().BoolVar(&how.dry, "dry-run", false, "only list the hunks that would come")
 	cmd.Flags().BoolVar(&how.replace, "replace", false, "also files with changes that are in no commit, ignored ones too")
@@ -366,7 +368,7 @@ PATH:HUNK-ID:3,5-7 lines of it.`,
 
 // taken says how something is taken.
 type taken struct {
-	tray         string
+	tray, lines  string
 	dry, replace bool
 }
 
@@ -432,18 +434,18 @@ func (c *command) takePaths(ctx context.Context, a *app.App, points, paths []str
 			if !ok {
 				continue
 			}
-			selection, err := tray.ParseSelection(word)
-			if err != nil {
-				return fmt.Errorf("%w: %w", errUsage, err)
+			selection, err := tray.ParseSelections([]string{word}, how.lines)
+			if err != nil || how.lines != "" && len(paths) > 1 {
+				return fmt.Errorf("%w: %w", errUsage, cmp.Or(err, tray.ErrBadPick))
 			}
-			selection.Path = "" // it is a hunk's id, whatever files are called
-			selected = append(selected, selection)
+			selection[0].Path = "" // it is a hunk's id, whatever files are called
+			selected = append(selected, selection[0])
 		}
 	}
 	switch len(selected) {
 	case 0:
-		if how.tray != "" || how.dry {
-			return fmt.Errorf("%w: --tray and --dry-run go with commits and hunks", errUsage)
+		if how.tray != "" || how.dry || how.lines != "" {
+			return fmt.Errorf("%w: --tray and --dry-run go with commits and hunks, --lines with a hunk", errUsage)
 		}
 		if paths, err = c.paths(ctx, a, paths); err != nil {
 			return err
@@ -493,7 +495,7 @@ func (c *command) answers() *cobra.Command {
 			})
 		}),
 	}
-	cmd.Flags().StringArrayVar(&forget, "forget", nil, "the key of an answer")
+	cmd.Flags().StringArrayVar(&forget, "forget", nil, "the `key` of an answer")
 	cmd.Flags().BoolVar(&all, "forget-all", false, "all of them")
 	return cmd
 }

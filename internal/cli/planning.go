@@ -53,8 +53,8 @@ func (c *command) plan() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVar(&onto, "onto", "", "what the series goes onto; default: it stays where it begins")
-	cmd.Flags().StringArrayVar(&take, "take", nil, "a commit from elsewhere, as a further entry")
-	cmd.Flags().StringArrayVar(&revert, "revert", nil, "a commit that a further entry takes back")
+	cmd.Flags().StringArrayVar(&take, "take", nil, "a `commit` from elsewhere, as a further entry")
+	cmd.Flags().StringArrayVar(&revert, "revert", nil, "a `commit` that a further entry reverts")
 	cmd.Flags().StringVar(&merged, "merge", "", "a branch to be merged at the end; the linear way is --onto")
 	cmd.Flags().StringVar(&branch, "branch", "", "a branch that need not be checked out; default: the current one")
 	cmd.Flags().StringVar(&base, "base", "", "the commit before the first one of the plan; default: where the branch left its target")
@@ -77,9 +77,9 @@ func (c *command) revert() *cobra.Command {
 	branch, why := "", ""
 	one := false
 	cmd := &cobra.Command{
-		Use:   "revert COMMIT... [--one] [-m WHY] [--branch NAME]",
+		Use:   "revert COMMIT... [--together] [-m WHY] [--branch NAME]",
 		Short: "Take commits back by new ones, one each, or one for all",
-		Long: `Take commits back by new ones, the latest first: one each, or with --one one for all. The message names
+		Long: `Take commits back by new ones, the latest first: one each, or with --together one for all. The message names
 what is taken back; -m adds why. Where something conflicts nothing is changed: bastel plan --revert COMMIT writes it as a
 plan, whose conflicts bastel mend answers.`,
 		Args: cobra.MinimumNArgs(1),
@@ -98,7 +98,7 @@ plan, whose conflicts bastel mend answers.`,
 			})
 		}),
 	}
-	cmd.Flags().BoolVar(&one, "one", false, "one commit for all")
+	cmd.Flags().BoolVar(&one, "together", false, "one commit for all")
 	cmd.Flags().StringVarP(&why, "message", "m", "", "why, for the message's body")
 	cmd.Flags().StringVar(&branch, "branch", "", "a branch that need not be checked out; default: the one at work")
 	return cmd
@@ -276,7 +276,7 @@ func (c *command) apply() *cobra.Command {
 	cmd.Flags().BoolVar(&others, "others", false, "go on although commits or lines of others go, which the refusal names")
 	cmd.Flags().BoolVar(&leave, "leave-stack", false, "branches that sit on the commits and conflict with what comes out stay on the old ones")
 	cmd.Flags().BoolVar(&content, "new-content", false, "go on although the plan leaves nothing out and the content at the end is another")
-	cmd.Flags().BoolVar(&published, "published", false, "go on although another branch of a remote has a commit that is rewritten")
+	cmd.Flags().BoolVar(&published, "though-published", false, "go on although another branch of a remote has a commit that is rewritten")
 	return cmd
 }
 

@@ -25,7 +25,7 @@ func (c *command) readFile(ctx context.Context, name string) ([]byte, error) {
 	select {
 	case r := <-read:
 		if r.err != nil {
-			return nil, fmt.Errorf("read %s: %w: %w", name, errUsage, r.err)
+			return nil, fmt.Errorf("%w: %s cannot be read: %w", errUsage, name, r.err)
 		}
 		return r.data, nil
 	case <-ctx.Done():

@@ -34,7 +34,7 @@ func (c *command) read() *cobra.Command {
 they were read. What was read stays read through a rewriting, as long as it is the same.`,
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			if len(args) == 0 && not {
-				return fmt.Errorf("%w: --not needs the commits that are meant", errUsage)
+				return fmt.Errorf("%w: --unread needs the commits that are meant", errUsage)
 			}
 			if len(args) > 0 {
 				hunks, err := publishing.Of(a).TickCommits(ctx, args, !not)
@@ -58,7 +58,7 @@ they were read. What was read stays read through a rewriting, as long as it is t
 				read, all := r.Tally(i)
 				commits = append(commits, readDocument{s.ID, s.Commit.Subject(), all, read})
 			}
-			return c.answer(map[string]any{"commits": commits, "notes": append([]review.Placed{}, r.Notes...),
+			return c.answer(map[string]any{"commits": commits, "remarks": append([]review.Placed{}, r.Remarks...),
 				"verdicts": append([]review.Verdict{}, r.Verdicts...)}, func(w io.Writer) {
 				for _, d := range commits {
 					fmt.Fprintf(w, "%s  %2d of %2d  %s\n", d.ID.Short(), d.Read, d.Hunks, safe.Line(d.Subject))
@@ -66,15 +66,15 @@ they were read. What was read stays read through a rewriting, as long as it is t
 			})
 		}),
 	}
-	cmd.Flags().BoolVar(&not, "not", false, "they were not read after all")
+	cmd.Flags().BoolVar(&not, "unread", false, "they were not read after all")
 	return cmd
 }
 
-func (c *command) note() *cobra.Command {
+func (c *command) remark() *cobra.Command {
 	var text string
 	cmd := &cobra.Command{
-		Use:   "note COMMIT [PATH:LINE] -m TEXT",
-		Short: "Keep a note on a line of a commit, or on all of it",
+		Use:   "remark COMMIT [PATH:LINE] -m TEXT",
+		Short: "Keep a remark on a line of a commit, or on all of it",
 		Args:  cobra.RangeArgs(1, 2),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			path, line := "", 0
@@ -86,50 +86,50 @@ func (c *command) note() *cobra.Command {
 				}
 				path, line = args[1][:at], number
 			}
-			number, err := publishing.Of(a).NoteOn(ctx, args[0], path, line, text)
+			number, err := publishing.Of(a).RemarkOn(ctx, args[0], path, line, text)
 			if err != nil {
 				return err
 			}
-			return c.answer(map[string]int{"number": number}, func(w io.Writer) { fmt.Fprintln(w, "note", number) })
+			return c.answer(map[string]int{"number": number}, func(w io.Writer) { fmt.Fprintln(w, "remark", number) })
 		}),
 	}
-	cmd.Flags().StringVarP(&text, "message", "m", "", "what the note says")
+	cmd.Flags().StringVarP(&text, "message", "m", "", "what the remark says")
 	return cmd
 }
 
-func (c *command) notes() *cobra.Command {
+func (c *command) remarks() *cobra.Command {
 	var file string
 	var finish, reopen, drop int
 	cmd := &cobra.Command{
-		Use:   "notes [-o FILE | --done N | --reopen N | --drop N]",
-		Short: "List the notes on the branch as Markdown, or mark one as done",
+		Use:   "remarks [-o FILE | --done N | --reopen N | --drop N]",
+		Short: "List the remarks on the branch as Markdown, or mark one as done",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			done := func(number int, word string, err error) error {
 				if err != nil {
 					return err
 				}
-				return c.answer(map[string]any{"number": number, "result": word}, func(w io.Writer) { fmt.Fprintf(w, "note %d: %s\n", number, word) })
+				return c.answer(map[string]any{"number": number, "result": word}, func(w io.Writer) { fmt.Fprintf(w, "remark %d: %s\n", number, word) })
 			}
 			switch {
 			case finish != 0:
-				return done(finish, "done", publishing.Of(a).CloseNote(finish, true))
+				return done(finish, "done", publishing.Of(a).CloseRemark(finish, true))
 			case reopen != 0:
-				return done(reopen, "open", publishing.Of(a).CloseNote(reopen, false))
+				return done(reopen, "open", publishing.Of(a).CloseRemark(reopen, false))
 			case drop != 0:
-				return done(drop, "dropped", publishing.Of(a).DropNote(drop))
+				return done(drop, "dropped", publishing.Of(a).DropRemark(drop))
 			}
 			r, err := publishing.Of(a).ReadThrough(ctx)
 			if err != nil {
 				return err
 			}
-			text := review.Export(r.Branch, r.Notes)
+			text := review.Export(r.Branch, r.Remarks)
 			if file != "" {
 				if err := os.WriteFile(file, []byte(text), 0o666); err != nil {
-					return fmt.Errorf("write the notes: %w", err)
+					return fmt.Errorf("write the remarks: %w", err)
 				}
 			}
-			return c.answer(map[string]any{"notes": append([]review.Placed{}, r.Notes...)}, func(w io.Writer) {
+			return c.answer(map[string]any{"remarks": append([]review.Placed{}, r.Remarks...)}, func(w io.Writer) {
 				if file == "" {
 					io.WriteString(w, safe.Text(text))
 				}
@@ -137,7 +137,7 @@ func (c *command) notes() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVarP(&file, "output", "o", "", "the file to write; default: standard output")
-	cmd.Flags().IntVar(&finish, "done", 0, "the note of this number is done")
+	cmd.Flags().IntVar(&finish, "done", 0, "the remark of this number is done")
 	cmd.Flags().IntVar(&reopen, "reopen", 0, "it is open again")
 	cmd.Flags().IntVar(&drop, "drop", 0, "delete it")
 	return cmd
@@ -145,9 +145,9 @@ func (c *command) notes() *cobra.Command {
 
 func (c *command) receive() *cobra.Command {
 	return &cobra.Command{
-		Use:   "receive",
-		Short: "Ask the review service for comments and verdicts, which come as notes",
-		Long:  "Ask the review service that bastel.review names for what reviewers said of the branch. Comments come as notes.",
+		Use:   "comments",
+		Short: "Ask the review service for comments and verdicts, which come as remarks",
+		Long:  "Ask the review service that bastel.review names for what reviewers said of the branch. Comments come as remarks.",
 		Args:  cobra.NoArgs,
 		RunE: c.run(func(ctx context.Context, a *app.App, _ []string) error {
 			got, err := publishing.Of(a).ReceiveReview(ctx)

@@ -81,9 +81,9 @@ func (c *command) send() *cobra.Command {
 	cmd.Flags().BoolVar(&dryRun, "dry-run", false, "only say what would happen")
 	cmd.Flags().StringVar(&remote, "remote", "", "where to; default: branch.NAME.pushRemote, remote.pushDefault, the upstream's remote, "+
 		"origin")
-	cmd.Flags().StringArrayVar(&options, "option", nil, "pass an option to the server's hooks; may be given several times")
+	cmd.Flags().StringArrayVar(&options, "option", nil, "pass an `option` to the server's hooks; may be given several times")
 	cmd.Flags().BoolVar(&stack, "stack", false, "send the branches that sit on commits of this one along, all or none")
-	cmd.Flags().StringArrayVar(&remove, "remove", nil, "a commit of somebody else that goes from the remote's branch; may be given several "+
+	cmd.Flags().StringArrayVar(&remove, "remove", nil, "a `commit` of somebody else that goes from the remote's branch; may be given several "+
 		"times")
 	cmd.Flags().BoolVar(&bringBack, "bring-back", false, "send although the branch was deleted or moved back there since it was last fetched")
 	cmd.MarkFlagsMutuallyExclusive("take-back", "stack")

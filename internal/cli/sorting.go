@@ -120,13 +120,32 @@ func layerOf(letter string, otherwise tray.Layer) (tray.Layer, error) {
 	return l, nil
 }
 
+// linesOf says where a hunk's lines are: before, and after where that differs.
+func linesOf(h hunkDocument) string {
+	before, after := span(h.OldStart, h.OldLines), span(h.NewStart, h.NewLines)
+	if before == after {
+		return before
+	}
+	return before + ", then " + after
+}
+
+func span(start, lines int) string {
+	switch lines {
+	case 0:
+		return fmt.Sprintf("none after line %d", start)
+	case 1:
+		return fmt.Sprintf("line %d", start)
+	}
+	return fmt.Sprintf("lines %d to %d", start, start+lines-1)
+}
+
 func printHunks(w io.Writer, hunks []hunkDocument) {
 	for _, h := range hunks {
 		fmt.Fprintf(w, "%s  %s  %s", h.ID, safe.Line(h.Path), h.Kind)
 		if h.Note != "" {
 			fmt.Fprintf(w, ": %s", safe.Line(h.Note))
 		} else {
-			fmt.Fprintf(w, ", lines %d+%d become %d+%d", h.OldStart, h.OldLines, h.NewStart, h.NewLines)
+			fmt.Fprintf(w, ", %s", linesOf(h))
 		}
 		fmt.Fprintln(w)
 		for i, line := range h.Lines {
@@ -197,21 +216,22 @@ func (c *command) discard() *cobra.Command {
 
 func (c *command) mover(use, short, past string, move func(*app.App, context.Context, []tray.Selection) ([]string,
 	error)) *cobra.Command {
-	return &cobra.Command{
+	var lines string
+	cmd := &cobra.Command{
 		Use:   use,
 		Short: short,
 		Long: short + `.
 
-An ID is a hunk's as "hunks" lists it, or ID:3,5-7 for those of its lines, counted
-from 1 over all the lines shown of it, or a path from the top of the working tree
-for a whole file.`,
+An ID is a hunk's as "hunks" lists it, or a path from the top of the working tree
+for a whole file. With --lines 3,5-7 those lines of one hunk are meant, counted
+from 1 over all the lines shown of it.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
 			words, err := c.paths(ctx, a, args)
 			if err != nil {
 				return err
 			}
-			selected, err := tray.ParseSelections(words)
+			selected, err := tray.ParseSelections(words, lines)
 			if err != nil {
 				return app.SelectionRefusal(err)
 			}
@@ -226,7 +246,12 @@ for a whole file.`,
 			})
 		}),
 	}
+	cmd.Flags().StringVar(&lines, "lines", "", linesUsage)
+	return cmd
 }
+
+// linesUsage is what the flag --lines does, wherever it is.
+const linesUsage = "only these lines of the one hunk, such as 3,5-7"
 
 func (c *command) commit() *cobra.Command {
 	var messages []string
@@ -261,10 +286,11 @@ func (c *command) commit() *cobra.Command {
 			})
 		}),
 	}
-	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil, "the message; again for a further paragraph (default: the tray's own)")
+	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil,
+		"the `text` of the message; again for a further paragraph (default: the tray's own)")
 	cmd.Flags().StringVar(&letter, "tray", "", "the tray, A to Z (default A, the index)")
 	cmd.Flags().BoolVar(&all, "all", false, "all trays, in the order of their letters, each with its own message")
-	cmd.Flags().BoolVar(&meant, "meant", false, meantUsage)
+	cmd.Flags().BoolVar(&meant, "allow-markers", false, meantUsage)
 	return cmd
 }
 

@@ -70,7 +70,7 @@ One at the very tip stays where it is, unless rebase.updateRefs is set.`,
 			})
 		}),
 	}
-	cmd.Flags().StringArrayVar(&keep, "keep", nil, "a branch that stays where it is")
-	cmd.Flags().StringArrayVar(&carry, "carry", nil, "a branch that comes along")
+	cmd.Flags().StringArrayVar(&keep, "keep", nil, "a `branch` that stays where it is")
+	cmd.Flags().StringArrayVar(&carry, "carry", nil, "a `branch` that comes along")
 	return cmd
 }

@@ -86,7 +86,8 @@ func (c *command) message() *cobra.Command {
 		return c.answer(map[string]string{"tray": at.String(), "message": text},
 			func(w io.Writer) { fmt.Fprint(w, app.CleanMessage(safe.Text(text))) })
 	})
-	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil, "the message; again for a further paragraph; empty takes it away")
+	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil,
+		"the `text` of the message; again for a further paragraph; empty takes it away")
 	cmd.Flags().StringVar(&letter, "tray", "", "the tray, A to Z (default A, the index)")
 	return cmd
 }
@@ -113,11 +114,12 @@ func (c *command) amend() *cobra.Command {
 			return c.answer(map[string]repo.ID{"commit": made.Commits[0]}, func(w io.Writer) { fmt.Fprintln(w, "commit", made.Commits[0]) })
 		}),
 	}
-	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil, "the new message; again for a further paragraph (default: it stays)")
+	cmd.Flags().StringArrayVarP(&messages, "message", "m", nil,
+		"the `text` of the new message; again for a further paragraph (default: it stays)")
 	cmd.Flags().StringVar(&am.Author, "author", "", "the new author (default: it stays)")
 	cmd.Flags().BoolVar(&without, "without-staged", false, "leave what is staged where it is")
-	cmd.Flags().BoolVar(&am.Meant, "meant", false, meantUsage)
-	cmd.Flags().BoolVar(&am.Published, "published", false, "go on although a remote has the commit already")
+	cmd.Flags().BoolVar(&am.Meant, "allow-markers", false, meantUsage)
+	cmd.Flags().BoolVar(&am.Published, "though-published", false, "go on although a remote has the commit already")
 	return cmd
 }
 
@@ -160,7 +162,7 @@ type moveDocument struct {
 }
 
 func (c *command) home() *cobra.Command {
-	var letter, into string
+	var letter, into, lines string
 	var dry bool
 	cmd := &cobra.Command{
 		Use:   "home [ID...] [--tray LETTER] [--into COMMIT] [--dry-run]",
@@ -177,7 +179,7 @@ an ID all loose hunks are meant, or those of a tray; hunks without a home stay.`
 			if err != nil {
 				return err
 			}
-			selected, err := tray.ParseSelections(words)
+			selected, err := tray.ParseSelections(words, lines)
 			if err != nil {
 				return app.SelectionRefusal(err)
 			}
@@ -198,6 +200,7 @@ an ID all loose hunks are meant, or those of a tray; hunks without a home stay.`
 		}),
 	}
 	cmd.Flags().StringVar(&letter, "tray", "", "the hunks of a tray, A to Z, instead of the loose ones")
+	cmd.Flags().StringVar(&lines, "lines", "", linesUsage)
 	cmd.Flags().StringVar(&into, "into", "", "the commit that all of them join, instead of their own homes")
 	cmd.Flags().BoolVar(&dry, "dry-run", false, "only say what would be done")
 	return cmd

@@ -8,25 +8,25 @@ import (
 	"bastel/internal/safe"
 )
 
-// Placed is a note with the commit in which its line stands now.
+// Placed is a remark with the commit in which its line stands now.
 type Placed struct {
-	Note
+	Remark
 	Place   `json:"-"`
 	Gone    bool    `json:"gone"` // the line is in no commit of the series any more
 	Now     repo.ID `json:"now"`  // the commit
 	Subject string  `json:"subject"`
 }
 
-// Export writes notes as Markdown, the open ones first.
-func Export(branch string, notes []Placed) string {
+// Export writes remarks as Markdown, the open ones first.
+func Export(branch string, remarks []Placed) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "# Notes on %s\n", branch)
+	fmt.Fprintf(&b, "# Remarks on %s\n", branch)
 	for _, settled := range []bool{false, true} {
 		heading := "\n## Open\n\n"
 		if settled {
 			heading = "\n## Done\n\n"
 		}
-		for _, n := range notes {
+		for _, n := range remarks {
 			if n.Settled == settled {
 				b.WriteString(heading)
 				heading = ""

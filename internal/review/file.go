@@ -16,7 +16,7 @@ var ErrUnreadable = errors.New("it is no record of what was read")
 
 type kept struct {
 	Format   string               `toml:"format"`
-	Notes    []Note               `toml:"note"`
+	Remarks  []Remark             `toml:"remark"`
 	Verdicts []Verdict            `toml:"verdict"`
 	Read     map[string]time.Time `toml:"read"`
 }
@@ -30,10 +30,10 @@ func Parse(data []byte) (Record, error) {
 	if k.Format != format {
 		return Record{}, fmt.Errorf("%w: its format is %q", ErrUnreadable, k.Format)
 	}
-	return Record{Read: k.Read, Notes: k.Notes, Verdicts: k.Verdicts}, nil
+	return Record{Read: k.Read, Remarks: k.Remarks, Verdicts: k.Verdicts}, nil
 }
 
 // Encode writes the record as TOML.
 func (b Record) Encode() ([]byte, error) {
-	return toml.Marshal(kept{format, b.Notes, b.Verdicts, b.Read})
+	return toml.Marshal(kept{format, b.Remarks, b.Verdicts, b.Read})
 }

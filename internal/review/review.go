@@ -1,10 +1,10 @@
-// Package review keeps what was read of a series of commits, and the notes on its lines.
+// Package review keeps what was read of a series of commits, and the remarks on its lines.
 //
 // Both hold on to content, not to commits: a rewriting makes new commits, and what was
 // read of them, and did not change, stays read. Where the series comes from and where the
 // record is kept is left to the use cases.
 //
-// Its tests promise: ticks and notes follow their content through any rewriting.
+// Its tests promise: ticks and remarks follow their content through any rewriting.
 package review
 
 import (
@@ -23,7 +23,7 @@ import (
 // Record is all that is kept.
 type Record struct {
 	Read     map[string]time.Time // by the key of a change: when it was read
-	Notes    []Note
+	Remarks  []Remark
 	Verdicts []Verdict
 }
 

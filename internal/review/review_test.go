@@ -139,7 +139,7 @@ func TestReadByContent(t *testing.T) {
 	})
 }
 
-func TestNotesHoldOnToTheirLine(t *testing.T) {
+func TestRemarksHoldOnToTheirLine(t *testing.T) {
 	d := newDiffer(t)
 	old := "one\ntwo\nthree\nfour\nfive\nsix\n"
 	id := func(n byte) repo.ID { return fixture.ID(t, strings.Repeat(fmt.Sprintf("%02x", n), 20)) }
@@ -150,7 +150,7 @@ func TestNotesHoldOnToTheirLine(t *testing.T) {
 	other := d.file("g", "x\n", "depth := 3\n")
 	at, found := review.LineOf([]tray.File{changed}, "f", "+", 3)
 	require.True(t, found)
-	noted := review.Note{Anchor: review.AnchorOf(commit(1, "ines 10", changed), at)}
+	noted := review.Remark{Anchor: review.AnchorOf(commit(1, "ines 10", changed), at)}
 	assert.Equal(t, "depth := 3", noted.Anchor.Text)
 	for name, test := range map[string]struct {
 		series []review.Commit
@@ -179,7 +179,7 @@ func TestNotesHoldOnToTheirLine(t *testing.T) {
 			}
 		})
 	}
-	whole := review.Note{Anchor: review.AnchorOf(commit(1, "ines 10", changed), review.Place{File: -1, Hunk: -1, Line: -1})}
+	whole := review.Remark{Anchor: review.AnchorOf(commit(1, "ines 10", changed), review.Place{File: -1, Hunk: -1, Line: -1})}
 	place, found := whole.Find([]review.Commit{commit(8, "ines 20", other), commit(7, "ines 10", changed)})
 	assert.True(t, found)
 	assert.Equal(t, review.Place{Commit: 1, File: -1, Hunk: -1, Line: -1}, place)
@@ -191,19 +191,19 @@ func TestNotesHoldOnToTheirLine(t *testing.T) {
 
 func TestBook(t *testing.T) {
 	var b review.Record
-	assert.Equal(t, 1, b.Add(review.Note{Text: "mine"}))
-	notes, verdicts := b.Receive([]review.Note{{From: "7", Text: "theirs", By: "Mira"}},
+	assert.Equal(t, 1, b.Add(review.Remark{Text: "mine"}))
+	remarks, verdicts := b.Receive([]review.Remark{{From: "7", Text: "theirs", By: "Mira"}},
 		[]review.Verdict{{Branch: "t", By: "Mira", When: today}})
-	assert.Equal(t, []int{1, 1}, []int{notes, verdicts})
-	b.Note(2).Settled = true
-	notes, verdicts = b.Receive([]review.Note{{From: "7", Text: "theirs, better"}, {From: "8", Text: "more"}}, []review.Verdict{
+	assert.Equal(t, []int{1, 1}, []int{remarks, verdicts})
+	b.Remark(2).Settled = true
+	remarks, verdicts = b.Receive([]review.Remark{{From: "7", Text: "theirs, better"}, {From: "8", Text: "more"}}, []review.Verdict{
 		{Branch: "t", By: "Mira", When: today}, {Branch: "t", By: "Oskar", When: today}, {Branch: "t", By: "Mira", When: later, Approved: true}})
-	assert.Equal(t, []int{1, 2}, []int{notes, verdicts})
-	assert.Equal(t, "theirs, better", b.Note(2).Text)
-	assert.True(t, b.Note(2).Settled, "what was settled stays so")
+	assert.Equal(t, []int{1, 2}, []int{remarks, verdicts})
+	assert.Equal(t, "theirs, better", b.Remark(2).Text)
+	assert.True(t, b.Remark(2).Settled, "what was settled stays so")
 	assert.True(t, b.Verdicts[0].Approved, "the latest counts")
 	b.Drop(1)
-	assert.Nil(t, b.Note(1))
+	assert.Nil(t, b.Remark(1))
 	b.Read = map[string]time.Time{"a": today, "b": later, "c": later.Add(1)}
 	b.Trim(2)
 	assert.Len(t, b.Read, 2)
@@ -213,8 +213,8 @@ func TestBook(t *testing.T) {
 	require.NoError(t, err)
 	again, err := review.Parse(data)
 	require.NoError(t, err)
-	assert.Equal(t, len(b.Notes), len(again.Notes))
-	assert.Equal(t, b.Notes[0].Text, again.Notes[0].Text)
+	assert.Equal(t, len(b.Remarks), len(again.Remarks))
+	assert.Equal(t, b.Remarks[0].Text, again.Remarks[0].Text)
 	for _, bad := range []string{"", "format = \"other/1\"", "format = ["} {
 		_, err := review.Parse([]byte(bad))
 		assert.ErrorIs(t, err, review.ErrUnreadable)
@@ -223,12 +223,12 @@ func TestBook(t *testing.T) {
 
 func TestExport(t *testing.T) {
 	text := review.Export("topic", []review.Placed{
-		{Note: review.Note{Number: 1, Text: "Done\n", Settled: true}, Subject: "First"},
-		{Note: review.Note{Number: 2, Text: "Why 3?\nMetres?", By: "Mira",
+		{Remark: review.Remark{Number: 1, Text: "Done\n", Settled: true}, Subject: "First"},
+		{Remark: review.Remark{Number: 2, Text: "Why 3?\nMetres?", By: "Mira",
 			Anchor: review.Anchor{Path: "a`b", Number: 4, Sign: "+", Text: "x := 3"}}, Subject: "Second"},
-		{Note: review.Note{Number: 3, Text: "Lost"}, Gone: true},
+		{Remark: review.Remark{Number: 3, Text: "Lost"}, Gone: true},
 	})
-	assert.Equal(t, "# Notes on topic\n\n## Open\n\n- **2** ``a`b`` line 4, in *Second*, "+
+	assert.Equal(t, "# Remarks on topic\n\n## Open\n\n- **2** ``a`b`` line 4, in *Second*, "+
 		"from Mira\n\n      +x := 3\n\n  Why 3?\n  Metres?\n\n"+
 		"- **3** in commit , whose line is gone\n\n  Lost\n\n\n## Done\n\n- **1** in *First*\n\n  Done\n\n", text)
 }

@@ -33,13 +33,13 @@ const (
 	Checks    = "checks"
 	Read      = "read"
 	Others    = "others"
-	Notes     = "notes"
+	Remarks   = "remarks"
 	Reviewers = "reviewers"
 	UpToDate  = "up_to_date"
 )
 
 // ItemNames lists the items in the order in which they are looked at.
-var ItemNames = []string{Linear, Subjects, Messages, Leftovers, LargeFile, Identity, Checks, Read, Others, Notes, Reviewers, UpToDate}
+var ItemNames = []string{Linear, Subjects, Messages, Leftovers, LargeFile, Identity, Checks, Read, Others, Remarks, Reviewers, UpToDate}
 
 // Item is one thing that the preflight looked at.
 type Item struct {
@@ -74,8 +74,8 @@ type Facts struct {
 	Unchecked []repo.ID
 	Unread    []repo.ID // commits of which not every hunk was read
 	TakesBack []string  // what answers to conflicts took back of others' lines, each as a sentence part
-	Notes     int       // of the user's own on the branch, that are not settled
-	Reviewers []string  // whose notes are not settled, one for each note
+	Remarks   int       // of the user's own on the branch, that are not settled
+	Reviewers []string  // whose remarks are not settled, one for each remark
 }
 
 // Preflight looks at a branch before it is sent. Levels say how much a finding of each
@@ -130,17 +130,17 @@ func look(name string, f Facts) (message string, commits []repo.ID, good bool) {
 		return said(f.Unread, "every commit was read through", "%s not read through yet", "commit"), f.Unread, len(f.Unread) == 0
 	case Others:
 		return foundIn(f.TakesBack, "nothing that others wrote is taken back", "taken back of what others wrote"), nil, len(f.TakesBack) == 0
-	case Notes:
-		if f.Notes == 0 {
-			return "no note is open", nil, true
+	case Remarks:
+		if f.Remarks == 0 {
+			return "no remark is open", nil, true
 		}
-		return wording.Count(f.Notes, "note") + " not done yet", nil, false
+		return wording.Count(f.Remarks, "remark") + " not done yet", nil, false
 	case Reviewers:
 		if len(f.Reviewers) == 0 {
 			return "no reviewer waits for an answer", nil, true
 		}
 		names := slices.Compact(slices.Sorted(slices.Values(f.Reviewers)))
-		return fmt.Sprintf("%s of reviewers not answered: %s", wording.Count(len(f.Reviewers), "note"), strings.Join(names, ", ")), nil, false
+		return fmt.Sprintf("%s of reviewers not answered: %s", wording.Count(len(f.Reviewers), "remark"), strings.Join(names, ", ")), nil, false
 	}
 	if f.Missing == 0 {
 		return "up to date with the target", nil, true

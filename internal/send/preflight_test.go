@@ -17,13 +17,13 @@ func TestWhatThePreflightFoundIsListed(t *testing.T) {
 		Commits: []send.Fact{{ID: one, Message: "wip.", Parents: 1, Name: "Ines", Email: "ines"},
 			{ID: two, Message: "Add a", Parents: 2, Name: "Ines", Email: "a@x.example"}},
 		Leftovers: []string{"a:1 in x", "b:2 in y"}, Large: []string{"film"}, Unread: []repo.ID{two}, Failed: []repo.ID{one}, Check: true,
-		TakesBack: []string{"1 line of Mira"}, Notes: 3, Reviewers: []string{"Mira"}, Missing: 1, Target: "main",
+		TakesBack: []string{"1 line of Mira"}, Remarks: 3, Reviewers: []string{"Mira"}, Missing: 1, Target: "main",
 	}
 	want := map[string][]string{
 		send.Linear: {"2222222  Add a"}, send.Subjects: {"1111111  wip."}, send.Messages: {"1111111  wip.: its subject ends in a full stop"},
 		send.Leftovers: {"a:1 in x", "b:2 in y"}, send.LargeFile: {"film"}, send.Identity: {"1111111  wip.: \"ines\" is no proper address"},
 		send.Checks: {"1111111  wip."}, send.Read: {"2222222  Add a"},
-		send.Others: {"1 line of Mira"}, send.Notes: nil, send.Reviewers: nil, send.UpToDate: nil,
+		send.Others: {"1 line of Mira"}, send.Remarks: nil, send.Reviewers: nil, send.UpToDate: nil,
 	}
 	for _, item := range send.Preflight(facts, nil) {
 		assert.Equal(t, want[item.Name], item.Details, item.Name)

@@ -258,9 +258,9 @@ func (p Fixup) Onto(ctx context.Context, overlay *repo.Overlay, head repo.ID) (r
 	return overlay.EditTree(ctx, head, s.entriesAt(overlay, from, Head))
 }
 
-// Absorb makes groups of pieces part of HEAD, one group after the other. It gives
+// Join makes groups of pieces part of HEAD, one group after the other. It gives
 // HEAD's tree after each, and what is left.
-func Absorb(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head repo.ID, kept *State, groups [][]Fixup) ([]repo.ID, Outcome,
+func Join(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head repo.ID, kept *State, groups [][]Fixup) ([]repo.ID, Outcome,
 	error) {
 	out := Outcome{Kept: kept.Clone()}
 	var layered []*LayeredFile
@@ -276,7 +276,7 @@ func Absorb(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head repo.
 				}
 			}
 			from := s.From
-			if err := s.absorb(p); err != nil {
+			if err := s.join(p); err != nil {
 				return nil, out, fmt.Errorf("%s: %w", strconv.Quote(p.Path), err)
 			}
 			entries = append(entries, s.entriesAt(overlay, from, Head)...)
@@ -297,9 +297,9 @@ func Absorb(ctx context.Context, r *repo.Repo, overlay *repo.Overlay, head repo.
 	return trees, out, storeIndex(ctx, r, overlay, out.Index)
 }
 
-// absorb moves a piece into HEAD. Its places in the weave are those from before
+// join moves a piece into HEAD. Its places in the weave are those from before
 // other pieces of the file went, since when lines may have vanished.
-func (s *LayeredFile) absorb(p Fixup) error {
+func (s *LayeredFile) join(p Fixup) error {
 	before := p.found.pick.lines(p.found.step)
 	now := map[int]bool{}
 	for i, line := range s.weave {

@@ -205,7 +205,7 @@ func TestPiecesAddUpToTheWhole(t *testing.T) {
 		assert.Len(t, files[0].Hunks, 1, "a piece is one hunk")
 	}
 	groups := [][]tray.Fixup{{pieces[3], pieces[0]}, {pieces[2]}, {pieces[1]}}
-	trees, out, err := tray.Absorb(ctx, d.repo, overlay, head, kept, groups)
+	trees, out, err := tray.Join(ctx, d.repo, overlay, head, kept, groups)
 	require.NoError(t, err)
 	d.Git("add", "--all")
 	assert.Equal(t, d.Git("write-tree"), trees[2].String())
@@ -221,21 +221,22 @@ func TestWordsThatMakeNoSense(t *testing.T) {
 	text, binary := files[0].Hunks[0].ID, files[1].Hunks[0].ID
 	for word, want := range map[string]error{
 		"nowhere": tray.ErrNoSuchHunk, text + ":99": tray.ErrBadPick, text + ":0": tray.ErrBadPick, text + ":2-1": tray.ErrBadPick,
-		text + ":x": tray.ErrBadPick, text + ":4": tray.ErrBadPick, binary + ":1": tray.ErrBadPick, "zzz:1": tray.ErrNoSuchHunk,
+		text + ":x": tray.ErrBadPick, text + ":4": tray.ErrBadPick, binary + ":1": tray.ErrBadPick, "zzz:1": tray.ErrBadPick,
 		"": tray.ErrNoSuchHunk,
 	} {
 		changes, kept := d.look(t)
-		list, err := tray.ParseSelections([]string{word})
+		list, err := selected(word)
 		if err == nil {
 			_, err = tray.Move(ctx, d.repo, changes, kept, tray.Plain, tray.Loose, tray.A, list)
 		}
 		assert.ErrorIs(t, err, want, word)
 	}
-	lines, err := tray.ParseSelection(text + ":1,3-4")
+	lines, err := selected(text + ":1,3-4")
 	require.NoError(t, err)
-	assert.Equal(t, text, lines.Hunk)
-	lines.Path = ""
-	assert.Equal(t, text+":1,3,4", lines.String())
+	assert.Equal(t, text, lines[0].Hunk)
+	assert.Equal(t, map[int]bool{0: true, 2: true, 3: true}, lines[0].Lines)
+	_, err = tray.ParseSelections([]string{text, binary}, "1")
+	assert.ErrorIs(t, err, tray.ErrBadPick, "lines of two")
 	for letter, want := range map[string]bool{"A": true, "Z": true, "a": false, "": false, "AB": false, "1": false} {
 		l, ok := tray.ParseLayer(letter)
 		assert.Equal(t, want, ok)

@@ -44,7 +44,7 @@ func (s Selection) Equal(other Selection) bool {
 	return s.Path == other.Path && s.Hunk == other.Hunk && maps.Equal(s.Lines, other.Lines)
 }
 
-// String writes the selection as ParseSelection reads it.
+// String writes the selection in short, for logs.
 func (s Selection) String() string {
 	switch {
 	case s.Path != "":
@@ -59,36 +59,28 @@ func (s Selection) String() string {
 	return s.Hunk + ":" + strings.Join(numbers, ",")
 }
 
-// likeID are words that begin with what may be the id of a hunk.
-var likeID = regexp.MustCompile(fmt.Sprintf(`^([0-9a-f]{%d})(?::(.*))?$`, 2*idBytes))
+// likeID are words that may be the id of a hunk.
+var likeID = regexp.MustCompile(fmt.Sprintf(`^[0-9a-f]{%d}$`, 2*idBytes))
 
-// ParseSelection reads a word of a command line: a path is a whole file, a hunk's id the hunk, and ID:3,5-7 those of
-// its lines, counted from 1 over all the lines shown of it. Errors: ErrBadPick.
-func ParseSelection(word string) (Selection, error) {
-	found := likeID.FindStringSubmatch(word)
-	if found == nil {
-		return Selection{Path: word}, nil
+// ParseSelections reads words of a command line: a path is a whole file, a hunk's id the hunk. With lines, such as "3,5-7", counted
+// from 1 over all the lines shown of it, only those of the one hunk are meant. Errors: ErrBadPick.
+func ParseSelections(words []string, lines string) ([]Selection, error) {
+	list := make([]Selection, len(words))
+	for i, word := range words {
+		list[i].Path = word
+		if likeID.MatchString(word) {
+			list[i].Hunk = word
+		}
 	}
-	s := Selection{Path: word, Hunk: found[1]}
-	if !strings.Contains(word, ":") {
-		return s, nil
+	if lines == "" {
+		return list, nil
+	}
+	if len(list) != 1 || list[0].Hunk == "" {
+		return nil, fmt.Errorf("lines %s of one hunk, named by its id: %w", lines, ErrBadPick)
 	}
 	var err error
-	if s.Lines, err = parseLines(found[2]); err != nil {
-		return s, fmt.Errorf("%s: %w: %v", word, ErrBadPick, err)
-	}
-	return s, nil
-}
-
-// ParseSelections reads several words.
-func ParseSelections(words []string) ([]Selection, error) {
-	var list []Selection
-	for _, word := range words {
-		s, err := ParseSelection(word)
-		if err != nil {
-			return nil, err
-		}
-		list = append(list, s)
+	if list[0].Lines, err = parseLines(lines); err != nil {
+		return nil, fmt.Errorf("lines %s: %w: %v", lines, ErrBadPick, err)
 	}
 	return list, nil
 }

@@ -69,11 +69,19 @@ func (d desk) move(t fixture.TB, from, to tray.Layer, words ...string) {
 	d.keep(t, out, err)
 }
 
-// selection reads words as a command line does.
-func selection(t require.TestingT, words ...string) []tray.Selection {
-	list, err := tray.ParseSelections(words)
-	require.NoError(t, err)
+// selection reads paths, ids of hunks, and lines of them after a colon.
+func selection(t require.TestingT, words ...string) (list []tray.Selection) {
+	for _, word := range words {
+		one, err := selected(word)
+		require.NoError(t, err)
+		list = append(list, one...)
+	}
 	return list
+}
+
+func selected(word string) ([]tray.Selection, error) {
+	id, lines, _ := strings.Cut(word, ":")
+	return tray.ParseSelections([]string{id}, lines)
 }
 
 // some picks lines of hunks at random.

@@ -58,7 +58,7 @@ type woven struct {
 	Text       []byte
 	Born, Dies Layer
 	marked     bool // while a hunk is rewritten: part of it
-	place      int  // while pieces are absorbed: where the line stood, counted from 1
+	place      int  // while pieces are joined: where the line stood, counted from 1
 }
 
 // weave is a text in all of its layers at once: the lines of all of them in one

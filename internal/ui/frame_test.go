@@ -136,11 +136,11 @@ func TestAFetchElsewhereShowsUpByItself(t *testing.T) {
 	d.wait("2 hunks")
 	countProcesses(t).quiet(d) // the watching has begun
 	f.Git("fetch", "--quiet")
-	d.wait("which has 1 new")
+	d.wait("1 behind")
 	f.Git("pack-refs", "--all")
 	f.Git("branch", "--quiet", "new/one")
 	f.Git("update-ref", "refs/remotes/origin/main", "refs/remotes/origin/main~1")
-	d.gone("which has 1 new")
+	d.gone("1 behind")
 }
 
 // TestFilesThatChangeShowUpByThemselves: no key and no focus is needed, and the place

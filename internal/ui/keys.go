@@ -30,6 +30,7 @@ func (m *Model) globalActions() []kit.Action {
 	return []kit.Action{
 		turn(action.NextScreen, 1),
 		turn(action.PreviousScreen, -1),
+		kit.Choosing(action.GoToScreen, true, func(key string) tea.Cmd { return m.show(slices.Index(action.Screens, key)) }),
 		kit.Act(action.Undo, true, m.undo),
 		kit.Act(action.Redo, true, m.redo),
 		kit.Act(action.Fetch, true, m.fetch),
@@ -135,8 +136,9 @@ func (m *Model) press(msg tea.KeyPressMsg) tea.Cmd {
 // do carries an action out. What it only asks the frame for is there before the
 // next key is looked at, so that typing ahead works.
 func (m *Model) do(a kit.Action) tea.Cmd {
+	before := m.screen() // going to another one is done by this very action
 	cmd := a.Do()
-	m.tourSees(a)
+	m.tourSees(a, before)
 	switch {
 	case cmd == nil:
 		return nil

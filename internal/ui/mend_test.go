@@ -16,7 +16,7 @@ var toMend = []string{"+No loose changes", "]", "+1 file +12 −12", ")", "+What
 	"+conflicts in the way", "!", "+entry 1 of 4, Newer packages"}
 
 func TestMendByKeys(t *testing.T) {
-	lockFile := []string{"+region 1 of 12", "+12 open here", "1", "+region 2 of 12", "{", "R", "+Give the same answer to what else?",
+	lockFile := []string{"+region 1 of 12", "+12 open", "1", "+region 2 of 12", "{", "R", "+Give the same answer to what else?",
 		"enter", "+entry 2 of 4, A warmer guide"}
 	guide := []string{"+region 1 of 2", "2", "+region 2 of 2", "1", "+entry 3 of 4"}
 	old := []string{"+depth  region 1 of 1", "n", "+old.txt", "+deleted it", "1", "+depth", "2"}
@@ -33,15 +33,16 @@ func TestMendByKeys(t *testing.T) {
 			assert.Equal(t, "8 m\n", f.Read("depth"))
 			f.Git("fsck", "--strict")
 		}},
-		"undo, redo and open again": {join(lockFile, []string{"2", "+region 2 of 2", "u", "+2 open here", "U", "+1 open here", "{",
-			"+┃ Good day.", "x", "+2 open here", "+▒▒ open: region 1"}), nil},
+		"undo, redo and open again": {join(lockFile, []string{"2", "+region 2 of 2",
+			"u", "+2 open", "U", "+1 open", "{",
+			"+┃ Good day.", "x", "+2 open", "+▒▒ open: region 1"}), nil},
 		"lines and typing": {join(lockFile, []string{"space", "+ ●", "+┃ Good morning.", "G", "space", "+┃ Sit down.", "m",
 			"+The text for this place in guide.md", "ctrl+home", "Well. ", "ctrl+s",
 			"+region 2 of 2", "{", "+┃ Well. Good morning.", "+┃ Sit down."}), nil},
 		"both, turned, the base, nothing": {join(lockFile, []string{"3", "+region 2 of 2", "{", "+┃ Good morning.", "+┃ Good day.", "4",
 			"+region 2 of 2", "{", "5", "+region 2 of 2", "{", "+┃ Hello.", "0", "+region 2 of 2", "{", "+┃ nothing"}), nil},
 		"the whole file": {join(lockFile, []string{"f", "+guide.md as a whole", "down", "enter", "+entry 3 of 4", "{",
-			"+as main has it"}), nil},
+			"+the version of main"}), nil},
 		"a look at the commit": {[]string{"enter", "+Which commit?", "colleague", "enter", "+Look", "+<ines@", "{",
 			"+Look", "}", "+Look", "esc", "+Newer packages",
 			"+region 1 of 12"}, nil},
@@ -52,8 +53,8 @@ func TestMendByKeys(t *testing.T) {
 			assert.Equal(t, "A warmer guide", f.Git("log", "-1", "--format=%s", "HEAD~2"))
 		}},
 		"markers are not done": {join(lockFile, []string{"m", "+The text for this place", "<<<<<<< ", "ctrl+s",
-			"+looks like a conflict marker", "esc", "+2 open here", "m", "+The text for this place", "ctrl+s", "+looks like a conflict marker",
-			"y", "+1 open here"}), nil},
+			"+looks like a conflict marker", "esc", "+2 open", "m", "+The text for this place", "ctrl+s", "+looks like a conflict marker",
+			"y", "+1 open"}), nil},
 		"nothing remembered": {[]string{";", "+remembered answers", "1", "+No answer is remembered yet"}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -88,13 +89,13 @@ func TestAnswersComeBack(t *testing.T) {
 	d := newDriver(t, f.Dir)
 	d.play(join(toMend, []string{"2", "+region 2 of 12", "{", "R", "enter", "+entry 2 of 4"})...)
 	again := newDriver(t, f.Dir)
-	again.play("+No loose changes", "]", "+conflicts in the way", "!", "+entry 2 of 4", "+2 open here", "1", "1", "+entry 3 of 4",
+	again.play("+No loose changes", "]", "+conflicts in the way", "!", "+entry 2 of 4", "+2 open", "1", "1", "+entry 3 of 4",
 		"+depth", "2", "+old.txt", "1", "+entry 4 of 4", "1", "+the rest is clean", "a", "+became 3")
 	f.Git("switch", "--quiet", "second")
 	other := newDriver(t, f.Dir)
 	other.play("+No loose changes", "]", "+1 file +12 −12", ")", "+What does the series go onto?", "down", "enter",
 		"+the answers to its conflicts leave nothing", "+4 commits, the content changes", "]", "+reused from before", "+all answered",
-		"x", "+1 open here", ";", "+remembered answers", "1", "+Answers that come back", "enter", "+Forgot")
+		"x", "+1 open", ";", "+remembered answers", "1", "+Answers that come back", "enter", "+Forgot")
 }
 
 // TestWhatWaitsInTheWorkingTree: conflicts that another tool left are answered on the
@@ -106,11 +107,11 @@ func TestWhatWaitsInTheWorkingTree(t *testing.T) {
 	assert.Error(t, err)
 	f.Git("config", "merge.conflictStyle", "diff3")
 	d := newDriver(t, f.Dir)
-	d.play("+merge", "]", "]", "+a merge that waits in the working tree", "+12 open here", "1", "{", "R", "enter", "+depth", "2",
+	d.play("+merge", "]", "]", "+a merge that waits in the working tree", "+12 open", "1", "{", "R", "enter", "+depth", "2",
 		"+guide.md", "1", "a", "+Resolved 2 files")
 	assert.Equal(t, "600 cm\n", f.Read("depth"))
 	assert.Equal(t, 12, strings.Count(f.Read("app.lock"), "version 1.2."))
-	d.play("+guide.md", "u", "+2 open here", ";", "+mark as resolved", "1", "+There are conflict markers in", "esc", "1", "+old.txt",
+	d.play("+guide.md", "u", "+2 open", ";", "+mark as resolved", "1", "+There are conflict markers in", "esc", "1", "+old.txt",
 		"+deleted it", "2", "+region 1 of 2", "1", "+all answered", "a", "+Resolved 2 files", "+Everything in the merge is resolved.", "a",
 		"+Resolved by hand:", "ctrl+s", "+The merge is made")
 	assert.Equal(t, "Deeper\nThe colleague's work", f.Git("log", "-2", "--format=%s", "--no-walk=unsorted", "HEAD^1", "HEAD^2"))
@@ -137,14 +138,14 @@ func TestTakingFromElsewhere(t *testing.T) {
 		"as loose changes": {join(from("elsewhere", "Add more"), []string{"down", "enter", "+Taken: 1 file changed", "[", "+more", "u",
 			"+? y does it.", "y", "+No loose changes"}), nil},
 		"loose, with a conflict": {join(from("main", "all of them"), []string{"down", "enter", "+1 commit taken as loose changes",
-			"+12 open here",
+			"+12 open",
 			"2", "{", "R", "+to what else", "everything", "enter", "+old.txt", "2", "+all answered", "a", "+Resolved 4 files",
 			"+No conflict waits"}), func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "600 cm\n", f.Read("depth"))
 			assert.Equal(t, " M app.lock\n M depth\n M guide.md\n D old.txt", f.Git("status", "--porcelain"))
 			assert.Equal(t, "Deeper", f.Git("log", "-1", "--format=%s"))
 		}},
-		"stopped": {join(from("main", "all of them"), []string{"down", "enter", "+12 open here", ";", "+stop taking", "3",
+		"stopped": {join(from("main", "all of them"), []string{"down", "enter", "+12 open", ";", "+stop taking", "3",
 			"+Stopped taking those commits"}), func(t *testing.T, f *fixture.Repo) {
 			assert.Empty(t, f.Git("status", "--porcelain"))
 		}},

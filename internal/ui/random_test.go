@@ -213,7 +213,7 @@ func TestRandomKeys(t *testing.T) {
 		quiet()
 		live := d.views(quiet)
 		fresh := newDriver(t, f.Dir)
-		fresh.wait(" is on ")
+		fresh.wait("On ")
 		fresh.workOnSame(d)
 		again := fresh.views(func() { faults.quiet(fresh) })
 		for i := range live {

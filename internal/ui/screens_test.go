@@ -121,7 +121,7 @@ func TestSortByKeys(t *testing.T) {
 			func(t *testing.T, f *fixture.Repo, frame string) {
 				assert.Contains(t, frame, "TEN")
 			}},
-		"white space": {[]string{"+2 hunks", "_", "+white space hidden", "N", "N"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"white space": {[]string{"+2 hunks", "_", "+white space hidden", "ctrl+n", "ctrl+n"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.NotContains(t, frame, "− two")
 			assert.Contains(t, frame, "+ four")
 		}},
@@ -153,7 +153,8 @@ func TestSortByKeys(t *testing.T) {
 				assert.NotContains(t, f.Read("a.go"), "Xline 7")
 			}},
 		"homes, another home, left": {[]string{"+2 hunks", "H", "+joined by 1 hunk", "?", "+◆ The hunks' way home", "esc",
-			"+It touches what this commit wrote last.", "t", "+Which commit", "down", "enter", "space", "+0 of", "esc", "+loose changes"},
+			"+It changes lines that this commit was the last to change.",
+			"t", "+Which commit", "down", "enter", "space", "+0 of", "esc", "+loose changes"},
 			func(t *testing.T, f *fixture.Repo, frame string) {
 				assert.Equal(t, "Change thirty", f.Git("log", "-1", "--format=%s"))
 			}},
@@ -254,7 +255,8 @@ func TestLinesThatAreTypedEndAsTheFilesDo(t *testing.T) {
 	f.Write("a", "one\r\nTWO\r\n")
 	f.Write("b", "one\r\nTWO")
 	d := newDriver(t, f.Dir)
-	d.play("+2 files", "i", "+The text for tray A", "down", "right", "right", "right", "enter", "more", "ctrl+s", "+Edited", "N", "j", "i",
+	d.play("+2 files", "i", "+The text for tray A", "down", "right", "right", "right", "enter", "more", "ctrl+s",
+		"+Edited", "ctrl+n", "j", "i",
 		"+The text for tray A", "down", "right", "right", "right", " more", "ctrl+s", "+Edited", "+2 files")
 	assert.Equal(t, "one\r\nTWO\r\nmore\r", f.Git("cat-file", "-p", ":a"), "but for the last line end, which is trimmed")
 	assert.Equal(t, "one\r\nTWO more", f.Git("cat-file", "-p", ":b"))
@@ -326,7 +328,7 @@ func TestShapeByKeys(t *testing.T) {
 			"+This branch has no commits that main does not have."}, nil},
 		"start elsewhere": {[]string{"(", "+After which commit", "base", "enter", "+2 commits since"}, nil},
 		"another branch": {[]string{"b", "+Which branch is at work?", "other", "enter", "+at work is other, not checked out", "+Now  other",
-			"A", "+Done at once", "drop", "enter", "+1 commit"}, func(t *testing.T, f *fixture.Repo) {
+			"A", "+Done at once", "leave it out", "enter", "+1 commit"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Other two", f.Git("log", "--format=%s", "main..other"))
 			assert.Equal(t, "topic", f.Git("branch", "--show-current"))
 		}},

@@ -69,8 +69,8 @@ func TestSendByKeys(t *testing.T) {
 		"land and delete": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
 		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "+It moves forward by 2 commits", "+topic stays.", "x",
-			"+topic is deleted afterwards", "a", "+main on origin is at", "+is on main", "u", "+Undo the landing: ", "y", "+Undid the landing",
-			"+is on topic", "X", "+topic is made anew on origin, at ", "y", "+topic on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
+			"+topic is deleted afterwards", "a", "+main on origin is at", "+On main", "u", "+Undo the landing: ", "y", "+Undid the landing",
+			"+On topic", "X", "+topic is made anew on origin, at ", "y", "+topic on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "* main\n  topic", remote.Git("branch"), "the branch is there again too")
 			assert.Equal(t, f.Git("rev-parse", "topic"), remote.Git("rev-parse", "main"))
 			assert.Empty(t, f.Git("status", "--porcelain"))
@@ -248,17 +248,17 @@ func TestReadThrough(t *testing.T) {
 	d := newDriver(t, f.Dir)
 	d.play("+No loose changes", "]", "+Shape", "]", "+◆ Mend", "]", "+A new branch there", "v", "+0 of 2 commits read", "+Change ten",
 		"v", "+1 of 2 commits read", "+◆ Next  Change thirty", // the next one that was not read
-		"n", "down", "down", "down", "down", "m", "+Note on line 30 of a.go", "Why thirty?", "ctrl+s", "+┊ 1  your note", "+1 note open",
+		"n", "down", "down", "down", "down", "m", "+Remark on line 30 of a.go", "Why thirty?", "ctrl+s", "+┊ 1  your remark", "+1 remark open",
 		"+┊ Why thirty?",
-		"m", "+Note 1", " And not forty?", "ctrl+s", "+Why thirty? And not forty?",
-		"h", "m", "+Note on the commit Change thirty", "As a whole", "ctrl+s", "+2 notes open", "+: As a whole",
+		"m", "+Remark 1", " And not forty?", "ctrl+s", "+Why thirty? And not forty?",
+		"h", "m", "+Remark on the commit Change thirty", "As a whole", "ctrl+s", "+2 remarks open", "+: As a whole",
 		"e", "+the whole branch as one difference", "+2 hunks", "e", "+◆ Now  1 of 2")
 	f.Git("rebase", "--quiet", "--force-rebase", "--onto", "main", "main", "topic", "--exec",
 		"git commit --quiet --amend --no-edit --date=now --author='Ines Falk <i@x.example>'")
-	d.play("r", "+1 of 2 commits read", "+2 notes open", "v", "+2 of 2 commits read", "}", "l", "n", "v", "+1 of 2 commits read")
-	d.play(";", "+notes", "1", "+Notes on topic: 2 open", "Why", "enter", ".", "+Done.", "+1 note open", "+, done: Why thirty?")
-	d.play(";", "1", "whole", "enter", "down", "x", "esc", "C", "+2 notes on the clipboard", ";", "+receive", "2",
-		"+No review service is set", "esc", "+A new branch there", "!", "+1 note not done yet", "+1 commit not read through yet", "down",
+	d.play("r", "+1 of 2 commits read", "+2 remarks open", "v", "+2 of 2 commits read", "}", "l", "n", "v", "+1 of 2 commits read")
+	d.play(";", "+remarks", "1", "+Remarks on topic: 2 open", "Why", "enter", ".", "+Done.", "+1 remark open", "+, done: Why thirty?")
+	d.play(";", "1", "whole", "enter", "down", "x", "esc", "C", "+2 remarks on the clipboard", ";", "+comments of reviewers", "2",
+		"+No review service is set", "esc", "+A new branch there", "!", "+1 remark not done yet", "+1 commit not read through yet", "down",
 		"+enter goes to the read-through", "enter", "+1 of 2 commits read")
 	assert.Empty(t, f.Git("status", "--porcelain"))
 }
@@ -297,7 +297,7 @@ func TestFetchingByItself(t *testing.T) {
 	other.Git("push", "--quiet")
 	before := f.Git("status", "--porcelain") + f.Git("rev-parse", "HEAD", "main")
 	d.update(fetchDue{time.Hour})
-	d.play("+Fetched from origin. origin/main has 1 new commit; 1 touches files of your branch.", "+which has 1 new")
+	d.play("+Fetched from origin. origin/main has 1 new commit; 1 touches files of your branch.", "+1 behind")
 	assert.Equal(t, before, f.Git("status", "--porcelain")+f.Git("rev-parse", "HEAD", "main"))
 	f.Git("remote", "set-url", "origin", "http://"+fixture.ServeHTTP(t, filepath.Dir(remote.Dir))+"/shared.git")
 	d.update(fetchDue{time.Hour})

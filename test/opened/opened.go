@@ -3,6 +3,7 @@ package opened
 
 import (
 	"context"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -66,11 +67,17 @@ func Commit(a *app.App, message string, seen []string) (app.Made, error) {
 	return sorting.Of(a).CommitTrays(context.Background(), []sorting.Draft{{Tray: tray.A, Message: message, Seen: seen}})
 }
 
-// Move takes hunks, lines or files from one layer to another.
+// Move takes hunks, lines after a colon, or files from one layer to another.
 func Move(a *app.App, from, to tray.Layer, selected ...string) error {
-	list, err := tray.ParseSelections(selected)
-	if err == nil {
-		_, err = sorting.Of(a).Move(context.Background(), sorting.TrayMove{From: from, To: to, Selected: list, View: tray.Plain})
+	var list []tray.Selection
+	for _, word := range selected {
+		id, lines, _ := strings.Cut(word, ":")
+		one, err := tray.ParseSelections([]string{id}, lines)
+		if err != nil {
+			return err
+		}
+		list = append(list, one...)
 	}
+	_, err := sorting.Of(a).Move(context.Background(), sorting.TrayMove{From: from, To: to, Selected: list, View: tray.Plain})
 	return err
 }

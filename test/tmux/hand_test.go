@@ -94,7 +94,7 @@ var ways = map[string][]string{
 	"Sort":  {"+40 hunks"},
 	"Shape": {"+40 hunks", "]", "+10 commits, nothing planned yet"},
 	"Mend": {"+40 hunks", "]", "+nothing planned yet", ")", "+What does the series go onto?", "text:origin/main", "Enter",
-		"+10 conflicts", "]", "+1 in all"},
+		"+10 conflicts", "]", "+1 open"},
 	"Send":            {"+40 hunks", "]", "]", "]", "+3 commits to send"},
 	"Map":             {"+40 hunks", "[", "+◆ Map", "+Add file 9"},
 	"Reading through": {"+40 hunks", "]", "]", "]", "+3 commits to send", "v", "+0 of"},
@@ -119,8 +119,8 @@ func draft(f *fixture.Repo) string {
 
 // shows is a screen without the repository's name, which each folder has its own of.
 func shows(screen string) string {
-	_, rest, _ := strings.Cut(screen, " is on ")
-	return rest
+	branch, rest, _ := strings.Cut(screen, " in ")
+	return branch + strings.TrimLeft(rest, "abcdefghijklmnopqrstuvwxyz0123456789-")
 }
 
 // withoutNews is a screen but for its last rows, where news come and go.
@@ -464,10 +464,12 @@ func TestATourForTheFirstTime(t *testing.T) {
 	work, _ := makeDemo(t)
 	t.Setenv("XDG_STATE_HOME", t.TempDir())
 	term := open(t, work.Dir, 142, 42)
-	term.play("+3 hunks", "+Z begins a tour of 5 steps", "Z", "+Tour, 1 of 5: Put the hunk", "Down", "+Tour, 1 of 5",
-		"Enter", "+Tour, 2 of 5: Take it back: u", "u", "+Tour, 3 of 5: Go on to Shape", "Z", "+Tour, 4 of 5: Change the plan", "]",
-		"+nothing planned yet", "G", "s", "+from 10 11", "+Tour, 5 of 5: Find", ":", "+Find", "Escape", "+That was the tour", "u",
-		"-That was the tour", "Z", "+Tour, 1 of 5", "q")
+	term.play("+3 hunks", "+Z begins a tour of 8 steps", "Z", "+Tour, 1 of 8: Put the hunk", "Down", "+Tour, 1 of 8",
+		"Enter", "+Tour, 2 of 8: Undo it: u", "u", "+Tour, 3 of 8: Go on to Shape", "]", "+Tour, 4 of 8: Change the plan",
+		"+nothing planned yet", "[", "+In Shape, F4: Change the plan", "F4", "G", "s", "+from 10 11", "+Tour, 5 of 8: Apply the plan",
+		"u", "+nothing planned yet", "+Tour, 6 of 8: Go on to Mend", "]", "+Tour, 7 of 8: Go on to Send", "]", "+◆ Send",
+		"+Tour, 8 of 8: Find", ":", "+Find", "Escape", "+That was the tour", "F4", "G", "s", "u",
+		"-That was the tour", "Z", "+Tour, 1 of 8", "q")
 	term = open2(t, term, work.Dir)
 	term.play("+3 hunks", "-begins a tour", "q")
 	require.Eventually(t, func() bool { return exec.Command("tmux", "-L", term.name, "has-session").Run() != nil }, patience,

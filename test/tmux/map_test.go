@@ -52,7 +52,7 @@ func TestTheBranchesFromTheMap(t *testing.T) {
 	term.play("+40 hunks", "[", "+◆ Map", "+▸topic", "+Add file 9")
 
 	term.play("/", "+Find on the chart", "text:Add file 3", "Enter", "+Add file 3", "Enter",
-		"+◆ ", "+file 3", "}", "+file 4", "Escape", "+on show")
+		"+◆ ", "+file 3", "}", "+file 4", "Escape", "+hidden")
 
 	term.play("C", "+Put what on the clipboard?", "+the short id", "3", "+reach it: the subject.")
 	term.play("-", "+10  Add file 9", "-", "-+11  Add file 11")
@@ -87,14 +87,14 @@ func TestTheBranchesFromTheMap(t *testing.T) {
 	term.play("/", "+Find on the chart", "text:old-one", "Enter", "Space", "+marked: old-one")
 	term.play("/", "+Find on the chart", "text:topic", "Enter", "=", "+only in old-one: 0 commits",
 		"+only in topic: 10 commits", "+file0", "Escape",
-		"+on show")
+		"+hidden")
 
 	// The branch at work against its target, by one key from another screen, and back there.
 	term.play("]", "+◆ Sort", "=", "+◆ Map", "+only in origin/main: 1 commit", "+only in topic: 10 commits", "Escape", "+◆ Sort",
-		"[", "+on show")
+		"[", "+hidden")
 
 	// What is not committed yet is a point as well, and a tag is a step.
-	term.play(":", "text:compare with loose", "Enter", "+with what?", "Enter", "+the working tree", "+LINE 0", "Escape", "+on show")
+	term.play(":", "text:compare with loose", "Enter", "+with what?", "Enter", "+the working tree", "+LINE 0", "Escape", "+hidden")
 	term.play(":", "text:version", "+tag", "Enter", "+Name of the tag", "text:v1", "C-s", "+tag v1 at", "a", "+done. u undoes it.")
 	assert.Equal(t, f.Git("rev-parse", "topic"), f.Git("rev-parse", "v1"))
 	term.play("u", "+y does it", "y", "+Undid")
@@ -133,11 +133,11 @@ func TestTwoBranchesLandFromAThird(t *testing.T) {
 	term.play("V", "+▸ land ropes", "V", "-▸ land ropes", "V", "+▸ land ropes")
 	goTo("lights")
 	term.play("V", "+▸ land lights", "++ List the mooring ropes", "++ lamps of the mole")
-	term.play("W", "+Draw into which file", "C-s", "+Written: ", "a", "+Land ropes, then lights on the remote", "Escape",
+	term.play("W", "+Draw into which file", "C-s", "+Written: ", "a", "+Land ropes, then lights on the shared remote", "Escape",
 		"-Land ropes, then")
 	assert.Equal(t, before, shared.Git("rev-parse", "main"), "a alone lands nothing")
-	term.play("a", "+where all see it?", "+land, and delete", "1", "+2 branches landed: main on origin is at", "-▸ land",
-		"+what the cursor is on")
+	term.play("a", "+on the shared remote?", "+land, and delete", "1", "+2 branches landed: main on origin is at", "-▸ land",
+		"+at the cursor")
 	assert.Equal(t, work.Git("rev-parse", "lights"), shared.Git("rev-parse", "main"))
 	assert.Equal(t, before, shared.Git("rev-parse", "main~2"), "two commits came")
 	assert.Equal(t, branch, work.Git("branch", "--show-current"))
@@ -152,7 +152,7 @@ func TestALandingThatComesTooLate(t *testing.T) {
 	term := open(t, work.Dir, 142, 42)
 	term.play("+3 hunks", "[", "+◆ Map", "/", "+Find on the chart", "text:ropes", "Enter", ")", "+◆ Shape", "+ropes again", ")",
 		"+go onto?", "text:origin/main", "+0 conflicts", "Enter", "+onto origin/main", "a", "+2 commits", "[", "[", "+◆ Map",
-		"/", "+Find on the chart", "text:ropes", "Enter", "V", "+▸ land ropes", "a", "+where all see it?")
+		"/", "+Find on the chart", "text:ropes", "Enter", "V", "+▸ land ropes", "a", "+on the shared remote?")
 	theirs := shared.Git("-c", "user.name=Mira Lund", "-c", "user.email=mira@quay.example", "commit-tree", "-p", "main", "-m", "In between",
 		"main^{tree}")
 	shared.Git("update-ref", "refs/heads/main", theirs)
@@ -196,8 +196,8 @@ func TestTakingBackFromTheMap(t *testing.T) {
 	work, _ := makeDemo(t)
 	term := open(t, work.Dir, 142, 42)
 	term.play("+3 hunks", "[", "+◆ Map", "+▸"+branch, "/", "+Find on the chart", "text:mooring depth", "Enter", "+mooring depth",
-		":", "text:take back", "Enter", "+◆ Shape", "+Why is it taken back?", "+Take back \"mooring depth\"", "C-End", "text:Too deep.", "C-s",
-		"+Take back \"mooring depth\"", "+1 conflict", "]", "+◆ Mend", "+in all")
+		":", "text:revert", "Enter", "+◆ Shape", "+Why is it reverted?", "+Revert \"mooring depth\"", "C-End", "text:Too deep.", "C-s",
+		"+Revert \"mooring depth\"", "+1 conflict", "]", "+◆ Mend", "+ open")
 	for range 6 {
 		term.play("1")
 	}
@@ -220,7 +220,7 @@ func TestAFilesStory(t *testing.T) {
 		"e", "+all of it as of 62d51d6", "+## Every morning", "/", "+Find in what Next shows", "text:too long", "Enter",
 		"+▌    9   ## When a ship is too long", "Left", "Space", "k", "+from 62d51d6 to d65acf5", "+# Handbook of", "Enter",
 		"+d65acf5  Call the guide a handbook", "Escape", "+docs/handbook.md  3 commits", "Escape", "+renamed from docs/guide.md",
-		"Escape", "+on show")
+		"Escape", "+hidden")
 
 	// A line tells who wrote it: one of the guide is Mira's.
 	term.play("]", "+◆ Sort", "]", "+◆ Shape", "G", "Enter", "+what ff50a77 changes", "j", "j", "I", "+docs/guide.md",
@@ -249,20 +249,20 @@ func TestTakingFromAnotherBranch(t *testing.T) {
 	assert.Equal(t, loose, work.Git("diff"), "nothing was changed yet")
 
 	term.play(":", "text:stop taking", "+Mend: stop taking", "Enter", "+◆ Mend", ";", "+stop taking", "3", "[", "[", "[", "+◆ Map",
-		"Escape", "+on show", "/", "+Find on the chart", "text:List the mooring", "Enter", "Enter", "+ropes/list.txt", "j", "Space", "+●", "Y",
+		"Escape", "+hidden", "/", "+Find on the chart", "text:List the mooring", "Enter", "Enter", "+ropes/list.txt", "j", "Space", "+●", "Y",
 		"+Take 1 line of", "3", "+◆ Shape", "+List the mooring ropes", "+12 commits", "u", "+11 commits")
 	term.play("[", "[", "+◆ Map", "Y", "+Take 1 line of", "2", "+Into which tray?", "b", "+Taken into tray B",
 		"u", "+y does it", "y", "+Undid")
 	assert.Equal(t, loose, work.Git("diff"))
 	assert.NoFileExists(t, work.Dir+"/ropes/list.txt")
-	term.play("N", "Y", "+the whole file as it is there", "4", "+is as it is there")
+	term.play("C-n", "Y", "+the whole file as it is there", "4", "+is as it is there")
 	assert.Equal(t, work.Git("show", "ropes~1:ropes/list.txt"), strings.TrimSpace(work.Read("ropes/list.txt")))
 	term.play("u", "+y does it", "y", "+Undid")
 	assert.Equal(t, loose, work.Git("diff"))
 	assert.NoFileExists(t, work.Dir+"/ropes/list.txt")
 
 	// Taken again, into a tray; checked as it would be committed, and committed, with all else as it lies.
-	term.play("N", "Y", "+Take 1 line of", "2", "+Into which tray?", "b", "+Taken into tray B", "]", "+◆ Sort", "+1 hunk in 1 file", "l",
+	term.play("C-n", "Y", "+Take 1 line of", "2", "+Into which tray?", "b", "+Taken into tray B", "]", "+◆ Sort", "+1 hunk in 1 file", "l",
 		"G", "T", "+The check passed", "Escape", "+m message", "m", "+Message of tray B", "text:List ropes", "C-s",
 		"-Message of tray B", "A", "+Made commit")
 	assert.Equal(t, "8 headlines", work.Git("show", "HEAD:ropes/list.txt"))
@@ -274,7 +274,7 @@ func TestLostAndFound(t *testing.T) {
 	work, _ := makeDemo(t)
 	ropes, board := work.Git("rev-parse", "ropes"), work.Git("diff", "web/board.html")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+3 hunks", "N", "N", "N", "+web/board.html", "x", "+Throw", "y", "+Thrown away", "[", "+◆ Map", "/",
+	term.play("+3 hunks", "C-n", "C-n", "C-n", "+web/board.html", "x", "+Throw", "y", "+Thrown away", "[", "+◆ Map", "/",
 		"+Find on the chart", "text:ropes", "Enter", "x", "+delete ropes", "a", "+y does it", "y", "+done")
 	term.play(":", "text:lost and found", "Enter", "+What is to be found again?", "+branch ropes, deleted", "+thrown away", "+ropes again",
 		"1", "+make ropes at", "a", "+done")

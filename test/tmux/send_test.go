@@ -36,8 +36,8 @@ func TestARewrittenBranchIsReadAndSent(t *testing.T) {
 	term.play("!", "+3 findings before sending", "+left over in what is added", "+8 commits not read through yet", "+berth/depth.go:14",
 		"Escape", "-findings before",
 		"v", "+0 of 10 commits read", "v", "v", "+1 of 10 commits read", "+◆ Next  tide offsets",
-		"j", "j", "j", "m", "+Note on line 3 of tide/offsets.go", "text:Minutes or hours?", "C-s", "+┊ Minutes or hours?", "+1 note open",
-		".", "+all notes done", "e", "+the whole branch as one difference", "Escape", "-the whole branch as one")
+		"j", "j", "j", "m", "+Remark on line 3 of tide/offsets.go", "text:Minutes or hours?", "C-s", "+┊ Minutes or hours?", "+1 remark open",
+		".", "+all remarks done", "e", "+the whole branch as one difference", "Escape", "-the whole branch as one")
 	assert.Equal(t, before, shared.Git("rev-parse", branch))
 	term.play("a", "+On origin: 3 of yours replaced and 1 of yours gone. y sends.", "n", "+Nothing was done.")
 	assert.Equal(t, before, shared.Git("rev-parse", branch))
@@ -149,7 +149,7 @@ func TestLandingAfterSquashing(t *testing.T) {
 	term := open(t, work.Dir, 142, 42)
 	term.play("+No loose changes", "]", "+nothing planned yet", "G", "s", "+from 1 2", "a", "+2 commits became 1", "]", "]", "+◆ Send",
 		"+2 of yours replaced",
-		"V", "+It moves forward by 1 commit", "x", "+Its older version", "a", "+main on origin is at ", "+is on main")
+		"V", "+It moves forward by 1 commit", "x", "+Its older version", "a", "+main on origin is at ", "+On main")
 	assert.Empty(t, shared.Git("branch", "--list", "hours"))
 	assert.Equal(t, work.Git("rev-parse", "main"), shared.Git("rev-parse", "main"))
 }
@@ -199,11 +199,11 @@ func TestLandAndDelete(t *testing.T) {
 	work.Write("docs/loose.md", "not landed\n")
 	term := open(t, work.Dir, 142, 42)
 	term.play("+docs/loose.md", "]", "]", "]", "+◆ Send", "+A new branch there", "a", "+Sent 1 commit.", "V",
-		"+It moves forward by 1 commit", "x", "+summer is deleted afterwards", "a", "+main on origin is at "+tip[:7], "+is on main")
+		"+It moves forward by 1 commit", "x", "+summer is deleted afterwards", "a", "+main on origin is at "+tip[:7], "+On main")
 	assert.Equal(t, tip, shared.Git("rev-parse", "main"))
 	assert.Empty(t, shared.Git("branch", "--list", "summer")+work.Git("branch", "--list", "summer"))
 	assert.Equal(t, "?? docs/loose.md", work.Git("status", "--porcelain"), "loose changes stay")
-	term.play("u", "+? y does it.", "y", "+is on summer")
+	term.play("u", "+? y does it.", "y", "+On summer")
 	assert.Equal(t, tip, work.Git("rev-parse", "summer"))
 	assert.Equal(t, "?? docs/loose.md", work.Git("status", "--porcelain"))
 }
@@ -242,8 +242,8 @@ func TestTheReviewDesk(t *testing.T) {
 		response.Body.Close()
 		require.Equal(t, http.StatusOK, response.StatusCode)
 	}
-	term.play("v", "+0 of 11 commits read", ";", "+receive", "1", "+1 new comment and 1 new verdict came",
-		"+Oskar Brandt says it is ready to land", "+1 note open", "}", "+◆ Next  tide offsets", "+┊ Minutes or hours?")
+	term.play("v", "+0 of 11 commits read", ";", "+comments of reviewers", "1", "+1 new comment and 1 new verdict came",
+		"+Oskar Brandt says it is ready to land", "+1 remark open", "}", "+◆ Next  tide offsets", "+┊ Minutes or hours?")
 	assert.Contains(t, strings.Split(term.waitFor("Oskar Brandt, today"), "Minutes or hours?")[0], "offsets are what")
 }
 

@@ -28,13 +28,13 @@ func (a *App) LookBack(ctx context.Context, e journal.Entry) ([]string, error) {
 	var lines []string
 	switch later := len(state.Done) - 1 - at; {
 	case slices.ContainsFunc(state.Undone, same):
-		return []string{"It is taken back. U does the last step again that was."}, nil
+		return []string{"It was undone. U does the last undone step again."}, nil
 	case at < 0:
-		return []string{"It is told of only: u does not take it back."}, nil
+		return []string{"It is only a record: u does not undo it."}, nil
 	case later > 0:
-		lines = append(lines, fmt.Sprintf("u takes %s back first, from the newest on.", wording.Count(later, "later step")), "")
+		lines = append(lines, fmt.Sprintf("u undoes %s first, the newest before the others.", wording.Count(later, "later step")), "")
 	default:
-		lines = append(lines, "u takes it back. Then there is again:", "")
+		lines = append(lines, "u undoes it and brings back:", "")
 	}
 	moves := append([]journal.RefMove{{Ref: e.Ref, Old: e.Old, New: e.New}}, e.Others...)
 	for _, m := range moves {

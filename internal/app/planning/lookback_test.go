@@ -41,7 +41,7 @@ func TestWhatTakingBackWouldGive(t *testing.T) {
 		return list
 	}
 	list := told()
-	assert.Contains(t, list[0], "discard: u takes it back. Then there is again:||Working files as they were:|  a")
+	assert.Contains(t, list[0], "discard: u undoes it and brings back:||Working files as they were:|  a")
 	second := f.Git("rev-parse", "--short=7", "HEAD")
 	assert.Contains(t, list[1], "1 later step")
 	assert.Contains(t, list[1], "|  − "+second+"  second")
@@ -49,9 +49,9 @@ func TestWhatTakingBackWouldGive(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "three", strings.TrimSpace(f.Read("a")))
 	list = told()
-	assert.Contains(t, list[1], "discard: It is taken back.")
-	assert.Contains(t, list[2], "commit: u takes it back. Then there is again:")
-	assert.Contains(t, list[0], "undo: It is told of only")
+	assert.Contains(t, list[1], "discard: It was undone.")
+	assert.Contains(t, list[2], "commit: u undoes it and brings back:")
+	assert.Contains(t, list[0], "undo: It is only a record")
 }
 
 // A text that is being written outlives steps that are carried out meanwhile, and a step's note is not taken for one.

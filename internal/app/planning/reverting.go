@@ -18,13 +18,13 @@ func (a *App) RevertMessage(ctx context.Context, ids []repo.ID) (string, error) 
 	if err != nil {
 		return "", err
 	}
-	subject := "Take back " + wording.Count(len(ids), "commit")
+	subject := "Revert " + wording.Count(len(ids), "commit")
 	if len(ids) == 1 {
-		subject = fmt.Sprintf("Take back %q", sources[0].Commit.Subject())
+		subject = fmt.Sprintf("Revert %q", sources[0].Commit.Subject())
 	}
 	var body strings.Builder
 	for _, s := range sources {
-		fmt.Fprintf(&body, "This takes back %s,\n%q, of %s.\n", s.ID, s.Commit.Subject(), s.Commit.Writer().Name)
+		fmt.Fprintf(&body, "This reverts commit %s,\n%q, of %s.\n", s.ID, s.Commit.Subject(), s.Commit.Writer().Name)
 	}
 	return subject + "\n\n" + body.String(), nil
 }
@@ -75,7 +75,7 @@ func (a *App) latestFirst(ctx context.Context, plan shape.Plan, ids []repo.ID) (
 			return nil, err
 		}
 		if !within {
-			return nil, app.Refuse("%s is not in %s, so there is nothing to take back.", id.Short(), plan.Branch)
+			return nil, app.Refuse("%s is not in %s, so there is nothing to revert.", id.Short(), plan.Branch)
 		}
 	}
 	if len(ids) == 1 {

@@ -61,7 +61,7 @@ func TestRevertsAreTheRepositorysOwn(t *testing.T) {
 		require.Equal(r, done.New.String(), f.Git("rev-parse", "HEAD"))
 		require.Empty(r, f.Git("status", "--porcelain"))
 		assert.Contains(r, f.Git("log", "-1", "--format=%B"), "Because.")
-		assert.Contains(r, f.Git("log", "-1", "--format=%B"), "This takes back ")
+		assert.Contains(r, f.Git("log", "-1", "--format=%B"), "This reverts commit ")
 	})
 }
 

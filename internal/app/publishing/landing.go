@@ -46,10 +46,10 @@ type LandingLook struct {
 	Comes   []app.Source // what the branch adds, oldest first
 	Missing int          // commits of the target that the branch does not have
 
-	Fetched   time.Time // when the target was last fetched; zero: that is not known
-	There     string    // what deleting the branch would do with it on its remote, in a sentence
-	Approved  []string  // who approved the branch, and whether as it is now
-	OpenNotes int
+	Fetched     time.Time // when the target was last fetched; zero: that is not known
+	There       string    // what deleting the branch would do with it on its remote, in a sentence
+	Approved    []string  // who approved the branch, and whether as it is now
+	OpenRemarks int
 }
 
 // shownBefore is how much of the target is shown before what comes to it.
@@ -94,7 +94,7 @@ func (a *App) LookLanding(ctx context.Context) (LandingLook, error) {
 	return look, a.lookReviews(head, &look)
 }
 
-// lookReviews tells of approvals and notes.
+// lookReviews tells of approvals and remarks.
 func (a *App) lookReviews(head repo.Head, look *LandingLook) error {
 	record, err := a.knownRecord()
 	if err != nil {
@@ -109,9 +109,9 @@ func (a *App) lookReviews(head repo.Head, look *LandingLook) error {
 			look.Approved = append(look.Approved, v.By+" (as it was at "+v.Commit.Short()+")")
 		}
 	}
-	for _, n := range record.Notes {
+	for _, n := range record.Remarks {
 		if n.Branch == look.Branch && !n.Settled {
-			look.OpenNotes++
+			look.OpenRemarks++
 		}
 	}
 	return nil

@@ -143,19 +143,19 @@ func (a *App) takenBack(ctx context.Context, head repo.Head, adds []repo.ID) (sa
 	return said, nil
 }
 
-// readFacts says what was not read yet, and how many notes are open.
+// readFacts says what was not read yet, and how many remarks are open.
 func (a *App) readFacts(ctx context.Context, branch string, sources []app.Source, f *send.Facts) error {
 	record, err := a.knownRecord()
 	if err != nil {
 		return err
 	}
-	for _, n := range record.Notes {
+	for _, n := range record.Remarks {
 		switch {
 		case n.Branch != branch || n.Settled:
 		case n.By != "":
 			f.Reviewers = append(f.Reviewers, n.By)
 		default:
-			f.Notes++
+			f.Remarks++
 		}
 	}
 	series, err := a.seriesOf(ctx, sources)

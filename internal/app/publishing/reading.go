@@ -25,7 +25,7 @@ type ReadThrough struct {
 	Sources   []app.Source
 	Series    []review.Commit // commit by commit
 	Whole     review.Commit   // all of it as one difference
-	Notes     []review.Placed // of this branch
+	Remarks   []review.Placed // of this branch
 	Verdicts  []review.Verdict
 	Record    review.Record
 }
@@ -86,18 +86,18 @@ func (a *App) seriesOf(ctx context.Context, sources []app.Source) ([]review.Comm
 	return series, nil
 }
 
-// place finds where the notes on the branch stand now.
+// place finds where the remarks on the branch stand now.
 func (r *ReadThrough) place() {
-	for _, n := range r.Record.Notes {
+	for _, n := range r.Record.Remarks {
 		if n.Branch != r.Branch {
 			continue
 		}
-		placed := review.Placed{Note: n}
+		placed := review.Placed{Remark: n}
 		at, found := n.Find(r.Series)
 		if placed.Place, placed.Gone = at, !found; found {
 			placed.Now, placed.Subject = r.Sources[at.Commit].ID, r.Sources[at.Commit].Commit.Subject()
 		}
-		r.Notes = append(r.Notes, placed)
+		r.Remarks = append(r.Remarks, placed)
 	}
 	for _, v := range r.Record.Verdicts {
 		if v.Branch == r.Branch {
@@ -119,10 +119,10 @@ func (r ReadThrough) Tally(commit int) (read, all int) {
 	return read, all
 }
 
-// Open counts the notes that are not settled.
+// Open counts the remarks that are not settled.
 func (r ReadThrough) Open() (n int) {
-	for _, note := range r.Notes {
-		if !note.Settled {
+	for _, remark := range r.Remarks {
+		if !remark.Settled {
 			n++
 		}
 	}
@@ -202,20 +202,20 @@ func (a *App) TickCommits(ctx context.Context, names []string, read bool) (hunks
 	return hunks, nil
 }
 
-// AddNote keeps a note, and gives its number.
-func (a *App) AddNote(branch string, anchor review.Anchor, text string) (number int, err error) {
+// AddRemark keeps a remark, and gives its number.
+func (a *App) AddRemark(branch string, anchor review.Anchor, text string) (number int, err error) {
 	if text = strings.TrimSpace(text); text == "" {
-		return 0, app.Refuse("A note needs a text.")
+		return 0, app.Refuse("A remark needs a text.")
 	}
 	return number, a.changeRecord(func(b *review.Record) error {
-		number = b.Add(review.Note{Branch: branch, Anchor: anchor, Text: text, When: time.Now().Truncate(time.Second)})
+		number = b.Add(review.Remark{Branch: branch, Anchor: anchor, Text: text, When: time.Now().Truncate(time.Second)})
 		return nil
 	})
 }
 
-// NoteOn keeps a note on a line of a commit, by its number there, or with no path on the
+// RemarkOn keeps a remark on a line of a commit, by its number there, or with no path on the
 // commit as a whole.
-func (a *App) NoteOn(ctx context.Context, commit, path string, line int, text string) (int, error) {
+func (a *App) RemarkOn(ctx context.Context, commit, path string, line int, text string) (int, error) {
 	id, err := a.CommitNamed(ctx, commit)
 	if err != nil {
 		return 0, err
@@ -236,39 +236,39 @@ func (a *App) NoteOn(ctx context.Context, commit, path string, line int, text st
 	if path != "" {
 		var found bool
 		if at, found = review.LineOf(series[0].Files, path, "+", line); !found {
-			return 0, app.Refuse("%s does not show line %d of %s: a note stands on a line that the commit changes, or one next to it.",
+			return 0, app.Refuse("%s does not show line %d of %s: a remark stands on a line that the commit changes, or one next to it.",
 				id.Short(), line, path)
 		}
 	}
-	return a.AddNote(head.Branch(), review.AnchorOf(series[0], at), text)
+	return a.AddRemark(head.Branch(), review.AnchorOf(series[0], at), text)
 }
 
-// CloseNote says of a note that it is done, or open again.
-func (a *App) CloseNote(number int, settled bool) error {
-	return a.changeNote(number, func(n *review.Note) { n.Settled = settled })
+// CloseRemark says of a remark that it is done, or open again.
+func (a *App) CloseRemark(number int, settled bool) error {
+	return a.changeRemark(number, func(n *review.Remark) { n.Settled = settled })
 }
 
-// RewordNote gives a note another text.
-func (a *App) RewordNote(number int, text string) error {
-	return a.changeNote(number, func(n *review.Note) { n.Text = strings.TrimSpace(text) })
+// RewordRemark gives a remark another text.
+func (a *App) RewordRemark(number int, text string) error {
+	return a.changeRemark(number, func(n *review.Remark) { n.Text = strings.TrimSpace(text) })
 }
 
-func (a *App) changeNote(number int, change func(n *review.Note)) error {
+func (a *App) changeRemark(number int, change func(n *review.Remark)) error {
 	return a.changeRecord(func(b *review.Record) error {
-		n := b.Note(number)
+		n := b.Remark(number)
 		if n == nil {
-			return app.Refuse("There is no note %d. bastel notes lists them.", number)
+			return app.Refuse("There is no remark %d. bastel remarks lists them.", number)
 		}
 		change(n)
 		return nil
 	})
 }
 
-// DropNote takes a note away.
-func (a *App) DropNote(number int) error {
+// DropRemark takes a remark away.
+func (a *App) DropRemark(number int) error {
 	return a.changeRecord(func(b *review.Record) error {
-		if b.Note(number) == nil {
-			return app.Refuse("There is no note %d. bastel notes lists them.", number)
+		if b.Remark(number) == nil {
+			return app.Refuse("There is no remark %d. bastel remarks lists them.", number)
 		}
 		b.Drop(number)
 		return nil

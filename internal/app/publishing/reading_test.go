@@ -22,7 +22,7 @@ import (
 )
 
 // TestReadingLastsThroughRewritings: whatever is done to the series, a commit whose change
-// is what it was stays read, and its note stays on its line.
+// is what it was stays read, and its remark stays on its line.
 func TestReadingLastsThroughRewritings(t *testing.T) {
 	random := rand.New(rand.NewSource(7))
 	for range 4 {
@@ -38,7 +38,7 @@ func TestReadingLastsThroughRewritings(t *testing.T) {
 		var all []string
 		for i, s := range r.Sources {
 			all = append(all, s.ID.String())
-			_, err := publishing.Of(a).NoteOn(ctx, s.ID.String(), fmt.Sprint("f", i), 2, fmt.Sprint("about two of ", i))
+			_, err := publishing.Of(a).RemarkOn(ctx, s.ID.String(), fmt.Sprint("f", i), 2, fmt.Sprint("about two of ", i))
 			require.NoError(t, err)
 		}
 		hunks, err := publishing.Of(a).TickCommits(ctx, all, true)
@@ -61,28 +61,28 @@ func TestReadingLastsThroughRewritings(t *testing.T) {
 				read, all := r.Tally(i)
 				assert.Equal(t, all, read, r.Sources[i].Commit.Subject())
 			}
-			assert.Len(t, r.Notes, 6)
-			for i, note := range r.Notes {
-				require.False(t, note.Gone)
-				line := r.Series[note.Commit].Files[note.File].Hunks[note.Hunk].Lines[note.Line]
+			assert.Len(t, r.Remarks, 6)
+			for i, remark := range r.Remarks {
+				require.False(t, remark.Gone)
+				line := r.Series[remark.Commit].Files[remark.File].Hunks[remark.Hunk].Lines[remark.Line]
 				assert.Equal(t, fmt.Sprintf("two of %d\n", i), string(line.Text))
 			}
 		}
 	}
 }
 
-// TestNotesThatCannotBe: what is wrong is said, and nothing is kept.
-func TestNotesThatCannotBe(t *testing.T) {
+// TestRemarksThatCannotBe: what is wrong is said, and nothing is kept.
+func TestRemarksThatCannotBe(t *testing.T) {
 	f := opened.Feature(t)
 	a := opened.App(t, f.Dir)
 	for name, do := range map[string]func() error{
-		"no such commit": func() error { _, err := publishing.Of(a).NoteOn(ctx, "nowhere", "a", 1, "x"); return err },
-		"no such line":   func() error { _, err := publishing.Of(a).NoteOn(ctx, "HEAD", "a", 999, "x"); return err },
-		"no such file":   func() error { _, err := publishing.Of(a).NoteOn(ctx, "HEAD", "nowhere", 1, "x"); return err },
-		"no text":        func() error { _, err := publishing.Of(a).NoteOn(ctx, "HEAD", "", 0, " \n"); return err },
-		"no such note":   func() error { return publishing.Of(a).CloseNote(3, true) },
-		"nor to reword":  func() error { return publishing.Of(a).RewordNote(3, "x") },
-		"nor to drop":    func() error { return publishing.Of(a).DropNote(3) },
+		"no such commit": func() error { _, err := publishing.Of(a).RemarkOn(ctx, "nowhere", "a", 1, "x"); return err },
+		"no such line":   func() error { _, err := publishing.Of(a).RemarkOn(ctx, "HEAD", "a", 999, "x"); return err },
+		"no such file":   func() error { _, err := publishing.Of(a).RemarkOn(ctx, "HEAD", "nowhere", 1, "x"); return err },
+		"no text":        func() error { _, err := publishing.Of(a).RemarkOn(ctx, "HEAD", "", 0, " \n"); return err },
+		"no such remark": func() error { return publishing.Of(a).CloseRemark(3, true) },
+		"nor to reword":  func() error { return publishing.Of(a).RewordRemark(3, "x") },
+		"nor to drop":    func() error { return publishing.Of(a).DropRemark(3) },
 		"not that read": func() error {
 			_, err := publishing.Of(a).TickCommits(ctx, []string{"HEAD", "nowhere"}, true)
 			return err
@@ -92,14 +92,14 @@ func TestNotesThatCannotBe(t *testing.T) {
 			opened.Refusal(t, do())
 			r, err := publishing.Of(a).ReadThrough(ctx)
 			require.NoError(t, err)
-			assert.Empty(t, r.Notes)
+			assert.Empty(t, r.Remarks)
 		})
 	}
 }
 
-// TestNotesOfALinkedWorktree: what one working tree notes, another one sees; and several at
+// TestRemarksOfALinkedWorktree: what one working tree notes, another one sees; and several at
 // once lose nothing of each other's.
-func TestNotesOfALinkedWorktree(t *testing.T) {
+func TestRemarksOfALinkedWorktree(t *testing.T) {
 	f := opened.Feature(t)
 	linked := filepath.Join(t.TempDir(), "linked")
 	f.Git("worktree", "add", "--quiet", "-b", "other", linked)
@@ -108,30 +108,30 @@ func TestNotesOfALinkedWorktree(t *testing.T) {
 		done := make(chan error)
 		for _, a := range []*app.App{here, here} {
 			go func() {
-				_, err := publishing.Of(a).AddNote("feature", review.Anchor{}, fmt.Sprint("note ", i))
+				_, err := publishing.Of(a).AddRemark("feature", review.Anchor{}, fmt.Sprint("remark ", i))
 				done <- err
 			}()
 		}
 		require.NoError(t, <-done)
 		require.NoError(t, <-done)
 	}
-	_, err := publishing.Of(there).AddNote("other", review.Anchor{}, "from there")
+	_, err := publishing.Of(there).AddRemark("other", review.Anchor{}, "from there")
 	require.NoError(t, err)
 	r, err := publishing.Of(here).ReadThrough(ctx)
 	require.NoError(t, err)
 	var numbers []int
-	for _, n := range r.Notes {
+	for _, n := range r.Remarks {
 		numbers = append(numbers, n.Number)
 	}
 	slices.Sort(numbers)
 	assert.Equal(t, []int{1, 2, 3, 4, 5, 6, 7, 8, 9, 10}, numbers, "of this branch")
 	other, err := publishing.Of(there).ReadThrough(ctx)
 	require.NoError(t, err)
-	assert.Len(t, other.Notes, 1)
+	assert.Len(t, other.Remarks, 1)
 	require.NoError(t, os.WriteFile(filepath.Join(f.Dir, ".git", "bastel", "review.toml"), []byte("format = \"bastel-review/9\"\n"), 0o666))
 	r, err = publishing.Of(here).ReadThrough(ctx)
 	require.NoError(t, err)
-	assert.Empty(t, r.Notes, "a newer book is passed over")
+	assert.Empty(t, r.Remarks, "a newer book is passed over")
 }
 
 // TestHistories: before and after as two lines, oldest first, each commit tied to what it

@@ -41,7 +41,7 @@ func (r Received) Says() string {
 const servicePatience = 20 * time.Second
 
 // ReceiveReview asks the review service that bastel.review names for what reviewers said
-// of the branch. It comes as notes. Errors: ErrNoService.
+// of the branch. It comes as remarks. Errors: ErrNoService.
 func (a *App) ReceiveReview(ctx context.Context) (Received, error) {
 	var got Received
 	head, err := a.BranchAtWork(ctx)
@@ -62,9 +62,9 @@ func (a *App) ReceiveReview(ctx context.Context) (Received, error) {
 	if err != nil {
 		return got, err
 	}
-	notes := make([]review.Note, len(answer.Comments))
+	remarks := make([]review.Remark, len(answer.Comments))
 	for i, c := range answer.Comments {
-		if notes[i], err = a.noteOf(ctx, head.Branch(), c); err != nil {
+		if remarks[i], err = a.remarkOf(ctx, head.Branch(), c); err != nil {
 			return got, err
 		}
 	}
@@ -72,7 +72,7 @@ func (a *App) ReceiveReview(ctx context.Context) (Received, error) {
 		answer.Verdicts[i].Branch = head.Branch()
 	}
 	return got, a.changeRecord(func(b *review.Record) error {
-		got.Comments, got.Verdicts = b.Receive(notes, answer.Verdicts)
+		got.Comments, got.Verdicts = b.Receive(remarks, answer.Verdicts)
 		return nil
 	})
 }
@@ -106,10 +106,10 @@ func askService(ctx context.Context, address, branch string) (review.Answer, err
 	return answer, nil
 }
 
-// noteOf makes a note of a comment. It holds on to the line's content where the commit is
+// remarkOf makes a remark of a comment. It holds on to the line's content where the commit is
 // known here.
-func (a *App) noteOf(ctx context.Context, branch string, c review.Comment) (review.Note, error) {
-	n := review.Note{Branch: branch, Text: c.Text, By: c.By, When: c.When, From: c.ID,
+func (a *App) remarkOf(ctx context.Context, branch string, c review.Comment) (review.Remark, error) {
+	n := review.Remark{Branch: branch, Text: c.Text, By: c.By, When: c.When, From: c.ID,
 		Anchor: review.Anchor{Commit: c.Commit, Path: c.Path, Sign: c.Sign, Number: c.Line}}
 	known, err := a.Repo.Has(ctx, c.Commit)
 	if err != nil || !known {

@@ -286,7 +286,7 @@ func TestTheBranchAtWork(t *testing.T) {
 	require.NoError(t, a.WorkOn(ctx, "feature"))
 	s, err := a.BranchStatus(ctx)
 	require.NoError(t, err)
-	assert.Contains(t, s.Sentence(), "is on other; at work is feature, not checked out, 3 commits ahead of origin/main.")
+	assert.Contains(t, s.Sentence(), "On other in work; at work is feature, not checked out, 3 commits ahead of origin/main.")
 	plan, err := a.NewPlan(ctx, "", "")
 	require.NoError(t, err)
 	_, err = planning.Of(a).Apply(ctx, plan.Reword(0, "one, better\n"), app.OwnOnly, nil)

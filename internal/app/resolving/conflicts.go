@@ -135,7 +135,7 @@ func (a *App) conflictedFile(ctx context.Context, plan shape.Plan, f *replay.For
 		against, name := met.Against, otherSide(plan, step)
 		if i < len(met.Writers) {
 			if against = met.Writers[i]; len(against) == 0 {
-				name = "the series so far"
+				name = plan.Branch + " up to here"
 			}
 		}
 		left, err := a.story(ctx, name, against)
@@ -170,7 +170,7 @@ func (a *App) nameOf(plan shape.Plan, step replay.Step, source repo.ID) string {
 	of, part := plan.Origin(source)
 	switch {
 	case step.Merge:
-		return "what is merged"
+		return "the branch merged in"
 	case of.IsZero():
 		return "the added commit"
 	case part > 0:
@@ -187,7 +187,7 @@ func otherSide(plan shape.Plan, step replay.Step) string {
 	case plan.Onto != "":
 		return plan.Onto
 	}
-	return "the series so far"
+	return plan.Branch + " up to here"
 }
 
 func (a *App) story(ctx context.Context, name string, ids []repo.ID) (SideHistory, error) {

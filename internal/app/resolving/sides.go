@@ -31,7 +31,7 @@ func (a *App) waitingSides(ctx context.Context, w *PendingMerge) (sides [2]waiti
 	}
 	sides = [2]waitingSide{{name: here, tip: head.Commit}, {name: otherWithoutCommit(w.Operation)}}
 	for _, known := range []struct{ file, name string }{
-		{repo.MergeHead, "what is merged"}, {repo.RebaseHead, "your commit"}, {repo.CherryPickHead, "the commit that is taken"},
+		{repo.MergeHead, "the branch merged in"}, {repo.RebaseHead, "your commit"}, {repo.CherryPickHead, "the commit that is taken"},
 		{repo.RevertHead, "what was before the commit"},
 	} {
 		id, more, err := a.Repo.OperationHead(known.file)
@@ -42,14 +42,14 @@ func (a *App) waitingSides(ctx context.Context, w *PendingMerge) (sides [2]waiti
 			continue
 		}
 		if more { // which of them wrote a text is not known
-			sides[1] = waitingSide{name: "what is merged"}
+			sides[1] = waitingSide{name: "the branch merged in"}
 			break
 		}
 		sides[1] = waitingSide{name: known.name, tip: id, not: head.Commit, only: known.file != repo.MergeHead,
 			back: known.file == repo.RevertHead}
 		sides[0].not = id
 		if known.file == repo.RebaseHead {
-			sides[0].name, w.First = "the series so far", mend.Right
+			sides[0].name, w.First = "what was replayed so far", mend.Right
 		}
 		break
 	}

@@ -312,7 +312,7 @@ func (a *App) guardPublished(ctx context.Context, id repo.ID, anyway bool) error
 		return err
 	}
 	return &app.Refusal{Reason: fmt.Sprintf("%s has the commit %s already. Whoever builds on it would get it twice. Nothing was changed; "+
-		"confirm it with --published, or make a new commit.",
+		"confirm it with --though-published, or make a new commit.",
 		strings.Join(names, ", "), id.Short()), Err: app.ErrPublished}
 }
 

@@ -164,7 +164,7 @@ func (a *App) home(ctx context.Context, objects *repo.Overlay, head repo.ID, sou
 		}
 		if touches && (len(conflicts) > 0 || past == before) {
 			home.Commit = sources[i].ID
-			home.Reason = "It touches what this commit wrote last."
+			home.Reason = "It changes lines that this commit was the last to change."
 			return home, nil
 		}
 		with = past
@@ -262,7 +262,7 @@ func (a *App) planHome(ctx context.Context, from tray.Layer, view tray.View, mov
 	}
 	engine := replay.New(a.Repo)
 	objects := engine.Objects()
-	tips, out, err := tray.Absorb(ctx, a.Repo, objects, tree, kept, groups)
+	tips, out, err := tray.Join(ctx, a.Repo, objects, tree, kept, groups)
 	if err != nil {
 		return f, app.SelectionRefusal(err)
 	}

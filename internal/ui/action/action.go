@@ -147,7 +147,8 @@ func fits(typed string, texts ...string) int {
 // keyNames are the keys that are not written as they are called.
 var keyNames = map[string]string{"up": "↑", "down": "↓", "left": "←", "right": "→", "shift+up": "⇧↑", "shift+down": "⇧↓",
 	"shift+tab": "⇧tab", "pgup": "page↑", "pgdown": "page↓", "ctrl+up": "ctrl+↑", "ctrl+down": "ctrl+↓",
-	"alt+up": "alt+↑", "alt+down": "alt+↓"}
+	"alt+up": "alt+↑", "alt+down": "alt+↓", "f2": "F2", "f3": "F3", "f4": "F4", "f5": "F5",
+	"f6": "F6"}
 
 // KeyName is how a key is written on the screen.
 func KeyName(key string) string {

@@ -101,7 +101,7 @@ func TestEachRowIsComplete(t *testing.T) {
 func TestWordsOfTheTradeAreFound(t *testing.T) {
 	for typed, want := range map[string]action.ID{
 		"rebase": action.Onto, "cherry-pick": action.TakeCommits, "force push": action.Push, "amend": action.Amend, "fixup": action.Squash,
-		"uncommit": action.Loosen, "reword": action.EntryMessage, "stage": action.Carry, "pull": action.Fetch, "drop": action.LeaveOut,
+		"reword": action.EntryMessage, "stage": action.Carry, "pull": action.Fetch, "drop": action.LeaveOut,
 		"split": action.Divide, "switch": action.GoThere, "checkout": action.GoThere,
 	} {
 		assert.Positive(t, action.Find(want).Fits(typed), typed)

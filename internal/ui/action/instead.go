@@ -19,7 +19,7 @@ var Instead = []Way{
 	{"pull", "pull", "F fetches and changes nothing here; ctrl+f then moves the branch forward; ) in Shape puts your commits onto what came."},
 	{"cherry-pick pick", "cherry-pick", "Y in Shape takes commits of another branch into the plan."},
 	{"reset hard", "reset", "u undoes the last step, x discards, loosen makes commits loose again; all of it can be undone."},
-	{"reset soft mixed uncommit", "un-commit", "Loosen commits, in Sort's menu, makes the last commits loose changes again."},
+	{"reset soft mixed", "reset, changes kept", "Loosen commits, in Sort's menu, makes the last commits loose changes again."},
 	{"merge branch", "merge", "V in Send and on Map lands a branch on its target; Y on Map brings another branch in by a merge."},
 	{"blame annotate who wrote", "who wrote a line", "I on a line tells which commit wrote it, in the story of its file; H in Sort finds " +
 		"the commit of the branch whose lines a hunk touches."},

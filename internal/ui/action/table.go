@@ -13,6 +13,7 @@ const (
 
 	NextScreen     ID = "next screen"
 	PreviousScreen ID = "previous screen"
+	GoToScreen     ID = "go to a screen"
 	Undo           ID = "undo"
 	Redo           ID = "redo"
 	UndoEdit       ID = "undo edit"
@@ -101,7 +102,7 @@ const (
 	OntoFromMap     ID = "onto from the map"
 	BringIn         ID = "bring in"
 	RevertCommit    ID = "take a commit back"
-	RevertSource    ID = "take back by an entry"
+	RevertSource    ID = "revert by an entry"
 	ChooseLine      ID = "choose the line"
 	DrawChart       ID = "draw chart"
 	MarkPoint       ID = "mark point"
@@ -204,12 +205,12 @@ const (
 	TakePushBack  ID = "take push back"
 	TakeIn        ID = "take in"
 	ReadPart      ID = "read part"
-	WriteNote     ID = "write note"
-	NoteDone      ID = "note done"
-	DropNote      ID = "drop note"
-	ListNotes     ID = "list notes"
-	CopyNotes     ID = "copy notes"
-	Receive       ID = "receive"
+	WriteRemark   ID = "write remark"
+	RemarkDone    ID = "remark done"
+	DropRemark    ID = "drop remark"
+	ListRemarks   ID = "list remarks"
+	CopyRemarks   ID = "copy remarks"
+	Receive       ID = "comments"
 	AsOne         ID = "as one"
 	GoMend        ID = "go mend"
 	LandNow       ID = "land now"
@@ -254,15 +255,18 @@ var Table = []Key{
 		{ID: NextScreen, In: []Place{Everywhere}, Name: "next screen", Help: "Go to the next screen, in the order of the work.", Listed: true}}},
 	{Keys: []string{"[", "shift+tab"}, Means: "To the previous screen.", Actions: []Action{
 		{ID: PreviousScreen, In: []Place{Everywhere}, Name: "previous screen", Help: "Go to the previous screen.", Listed: true}}},
+	{Keys: Screens, Shown: "F2–F6", Means: "To a screen, in the order of the work.", Actions: []Action{
+		{ID: GoToScreen, In: []Place{Everywhere}, Name: "go to a screen", Help: "Go to Map with F2, to Sort, Shape, Mend and Send with F3 to " +
+			"F6.", Words: "switch screens tabs"}}},
 	{Keys: []string{"n"}, Means: "To the next hunk or open conflict.", Actions: []Action{
 		{ID: NextHunk, In: differences, Name: "next hunk", Help: "Go to the next hunk."},
 		{ID: NextOpen, In: []Place{Mend}, Name: "next open", Help: "Go to the next open conflict, in this file or another one.", Listed: true}}},
 	{Keys: []string{"p"}, Means: "To the previous hunk or open conflict.", Actions: []Action{
 		{ID: PreviousHunk, In: differences, Name: "previous hunk", Help: "Go to the previous hunk."},
 		{ID: PreviousOpen, In: []Place{Mend}, Name: "previous open", Help: "Go to the previous open conflict."}}},
-	{Keys: []string{"N"}, Means: "To the next file.", Actions: []Action{
+	{Keys: []string{"ctrl+n"}, Means: "To the next file.", Actions: []Action{
 		{ID: NextFile, In: differences, Name: "next file", Help: "Go to the next file."}}},
-	{Keys: []string{"P"}, Means: "To the previous file.", Actions: []Action{
+	{Keys: []string{"ctrl+p"}, Means: "To the previous file.", Actions: []Action{
 		{ID: PreviousFile, In: differences, Name: "previous file", Help: "Go to the previous file."}}},
 	{Keys: []string{"}"}, Means: "To the next commit or conflict, whatever its state.", Actions: []Action{
 		{ID: NextPlace, In: []Place{Mend}, Name: "next place", Help: "Go to the next place, answered or not."},
@@ -374,8 +378,8 @@ var Table = []Key{
 		{ID: EntryMessage, In: []Place{Shape}, Name: "message", Help: "Write the entry's message.", Words: "reword describe", Listed: true},
 		{ID: WriteAnswer, In: []Place{Mend}, Name: "write", Help: "Write the text for this place yourself.", Words: "edit",
 			Command: "mend --text KEY=FILE", Listed: true},
-		{ID: WriteNote, In: []Place{Reading}, Name: "note", Help: "Write a note on the line at the cursor; at the left on the commit. On a " +
-			"note of yours: change it.", Words: "comment review", Command: "note", Listed: true}}},
+		{ID: WriteRemark, In: []Place{Reading}, Name: "remark", Help: "Write a remark on the line at the cursor; at the left on the commit. On " +
+			"a remark of yours: change it.", Words: "comment review", Command: "remark", Listed: true}}},
 	{Keys: []string{"x"}, Means: "Takes away what is at the cursor, or brings it back.", Actions: []Action{
 		{ID: DropBranch, In: []Place{Map}, Name: "delete", Help: "Delete the branch at the cursor once a applies it, or keep it after all.",
 			Words: "remove branch prune", Command: "branch delete", Listed: true},
@@ -386,7 +390,7 @@ var Table = []Key{
 			"series; or bring a commit back that was left out.", Words: "drop delete remove", Listed: true},
 		{ID: ClearAnswer, In: []Place{Mend}, Name: "clear answer", Help: "Clear this answer, even a reused one.", Words: "reopen reset",
 			Listed: true},
-		{ID: DropNote, In: []Place{Reading}, Name: "drop the note", Help: "Delete the note at the cursor.", Command: "notes --drop N"},
+		{ID: DropRemark, In: []Place{Reading}, Name: "drop the remark", Help: "Delete the remark at the cursor.", Command: "remarks --drop N"},
 		{ID: DeleteLanded, In: []Place{Landing}, Name: "delete the branch", Help: "Delete the branch afterwards, here and on the remote, if " +
 			"all of it is in the target then; or keep it.", Words: "prune cleanup", Command: "land --delete", Listed: true},
 		{ID: StopOutput, In: []Place{Output}, Name: "stop it", Help: "Stop the program whose output is shown."}}},
@@ -465,7 +469,7 @@ var Table = []Key{
 		{ID: ReadHunk, In: []Place{Sort}, Name: "tick as read", Help: "Tick the hunk at the cursor off as read: it is hidden, and the cursor " +
 			"goes to the next unread one. Press again to undo.", Words: "review viewed"},
 		{ID: ReadThrough, In: []Place{Send}, Name: "read through", Help: "Read the branch as its reviewers will see it, commit by commit; " +
-			"tick off what you have read, and keep notes on lines.", Words: "review", Command: "read", Listed: true},
+			"tick off what you have read, and keep remarks on lines.", Words: "review", Command: "read", Listed: true},
 		{ID: ReadPart, In: []Place{Reading}, Name: "tick as read", Help: "Tick the hunk at the cursor off as read, and go on. On the heading " +
 			"of a file: all of it; at the left: the commit. Press again to undo.", Words: "review viewed", Command: "read COMMIT", Listed: true}}},
 	{Keys: []string{"s"}, Means: "Squashes.", Actions: []Action{
@@ -535,7 +539,7 @@ var Table = []Key{
 			"target: commits on either side, and what differs.", Words: "diff against", Command: "compare", Listed: true},
 		{ID: CompareEnd, In: []Place{Shape}, Name: "content at the end", Help: "List the files whose content at the end is not the branch's, " +
 			"and what brings that.", Words: "compare diff proof"}}},
-	{Keys: []string{"*"}, Means: "Has ideas.", Actions: []Action{
+	{Keys: []string{"*"}, Means: "Offers ideas.", Actions: []Action{
 		{ID: Ideas, In: []Place{Shape}, Name: "ideas", Help: "Show what could be joined or left out: by subjects, by lines that are written " +
 			"twice, by conflicts.", Words: "suggest autosquash", Command: "suggest"},
 		{ID: AnswerIdeas, In: []Place{Mend}, Name: "ideas", Help: "Show answers that could be right.", Words: "suggest", Listed: true}}},
@@ -573,17 +577,17 @@ var Table = []Key{
 			"branch; a line, a hunk as a patch, a path.", Words: "clipboard yank sha hash"},
 		{ID: CopyCommit, In: []Place{Look}, Name: "copy", Help: "Put what there is to say of the commit on the clipboard, as text.",
 			Words: "clipboard yank"},
-		{ID: CopyNotes, In: []Place{Reading}, Name: "copy the notes", Help: "Put the notes on the clipboard, as Markdown.",
-			Words: "clipboard export", Command: "notes"}}},
+		{ID: CopyRemarks, In: []Place{Reading}, Name: "copy the remarks", Help: "Put the remarks on the clipboard, as Markdown.",
+			Words: "clipboard export", Command: "remarks"}}},
 	{Keys: []string{"V"}, Means: "Lands the branch on its target.", Actions: []Action{
 		{ID: LandFromMap, In: []Place{Map}, Name: "land", Help: "Plan that the branch at the cursor lands on its target, or not after all; " +
 			"several land in the " +
 			"order of the keys. Nothing is checked out.", Words: "merge finish", Command: "land BRANCH"},
 		{ID: Land, In: []Place{Send}, Name: "land", Help: "See how the target would move forward to the branch, on the remote and here; and " +
 			"do it.", Words: "merge fast-forward deliver", Command: "land", Listed: true}}},
-	{Keys: []string{"."}, Means: "Marks a note as done, or opens it again.", Actions: []Action{
-		{ID: NoteDone, In: []Place{Reading}, Name: "done", Help: "Mark the note at the cursor as done, or open it again.",
-			Words: "resolve close", Command: "notes --done N", Listed: true}}},
+	{Keys: []string{"."}, Means: "Marks a remark as done, or opens it again.", Actions: []Action{
+		{ID: RemarkDone, In: []Place{Reading}, Name: "done", Help: "Mark the remark at the cursor as done, or open it again.",
+			Words: "resolve close", Command: "remarks --done N", Listed: true}}},
 	{Keys: []string{"-"}, Means: "Hides what is at the cursor, or shows it again.", Actions: []Action{
 		{ID: Hide, In: []Place{Sort, Reading}, Name: "hide", Help: "Hide the hunk at the cursor, or the file or tray on its heading, or show " +
 			"it again.", Words: "collapse fold"},
@@ -668,10 +672,10 @@ var Table = []Key{
 		{ID: EndStep, In: []Place{Everywhere}, Keys: none, Name: "end what was left", Help: "Finish a step that was left half done, or take " +
 			"it back.", Words: "doctor finish take back crash interrupted", Command: "doctor --finish, doctor --take-back"},
 		{ID: Loosen, In: []Place{Sort}, Keys: none, Name: "loosen commits", Help: "Make the last commits loose changes again, or trays.",
-			Words: "uncommit reset soft undo commit", Command: "loosen COMMIT"},
+			Words: "reset soft undo commit", Command: "loosen COMMIT"},
 		{ID: Ignored, In: []Place{Sort}, Keys: none, Name: "ignored files", Help: "List the files that are ignored.", Words: "gitignore"},
-		{ID: DropMerged, In: []Place{Map}, Keys: none, Name: "delete merged", Help: "Plan to delete the branches that the line has all of; x " +
-			"keeps one after all.", Words: "remove branches prune clean up", Command: "branch delete --merged"},
+		{ID: DropMerged, In: []Place{Map}, Keys: none, Name: "delete merged", Help: "Plan to delete the branches whose commits are all in the " +
+			"target; x keeps one after all.", Words: "remove branches prune clean up", Command: "branch delete --merged"},
 		{ID: MakeTag, In: []Place{Map}, Keys: none, Name: "tag", Help: "Plan a tag at the cursor: a name that stays there.",
 			Words: "version release", Command: "tag NAME"},
 		{ID: LostAndFound, In: []Place{Map}, Keys: none, Name: "lost and found", Help: "List what can be found again: commits that only " +
@@ -682,18 +686,19 @@ var Table = []Key{
 			Help:  "Choose which other branches come along when the commits that they sit on are rewritten.",
 			Words: "stack, update refs, dependent branches", Command: "stack"},
 		{ID: CheckOutput, In: []Place{Shape}, Keys: none, Name: "check's output", Help: "Show what the check said of the entry."},
-		{ID: RevertCommit, In: []Place{Map}, Keys: none, Name: "take back", Help: "Plan, in Shape, a commit of the branch at work that takes " +
-			"the commit at the cursor back.", Words: "revert undo commit", Command: "revert COMMIT"},
+		{ID: RevertCommit, In: []Place{Map}, Keys: none, Name: "revert", Help: "Plan, in Shape, a commit of the branch at work that reverts " +
+			"the commit at the cursor.", Words: "revert undo commit", Command: "revert COMMIT"},
 		{ID: SitOn, In: []Place{Map}, Keys: none, Name: "sits on", Help: "Have the series of the branch at the cursor begin at the marked " +
 			"point, in Shape, or choose that there: what it sits on is not what it lands on.", Words: "base fork point parent stack",
 			Command: "plan --base REF"},
 		{ID: ToFork, In: []Place{Map}, Keys: none, Name: "to the fork", Help: "Go to the commit of the line that the branch at the cursor left.",
 			Words: "merge base mooring"},
-		{ID: ToMerge, In: []Place{Map}, Keys: none, Name: "next merge", Help: "Go to the next merge commit on show.", Words: "merge commit"},
+		{ID: ToMerge, In: []Place{Map}, Keys: none, Name: "next merge", Help: "Go to the next merge commit among the rows shown.",
+			Words: "merge commit"},
 		{ID: DrawSince, In: []Place{Map}, Keys: none, Name: "draw since", Help: "Write a picture of the branches as they were before a step " +
 			"of the journal, and as they are now.", Words: "before after picture svg pdf history", Command: "draw --branches --since N"},
-		{ID: RevertSource, In: []Place{Shape}, Keys: none, Name: "take back", Help: "Add an entry that takes the commit at the cursor back, " +
-			"and says why.", Words: "revert undo commit", Command: "revert COMMIT"},
+		{ID: RevertSource, In: []Place{Shape}, Keys: none, Name: "revert", Help: "Add an entry that reverts the commit at the cursor, and says " +
+			"why.", Words: "revert undo commit", Command: "revert COMMIT"},
 		{ID: JoinFirst, In: []Place{Mend}, Keys: none, Name: "join first", Help: "Join the entries that conflict at the same lines, so that " +
 			"the question is asked once.", Words: "squash"},
 		{ID: MarkResolved, In: []Place{Mend}, Keys: none, Name: "mark as resolved", Help: "Mark the file as resolved, as it is.",
@@ -702,11 +707,14 @@ var Table = []Key{
 			Help: "List the answers that come back automatically, and forget some.", Command: "answers"},
 		{ID: StopTaking, In: []Place{Mend}, Keys: none, Name: "stop taking",
 			Help: "Stop taking those commits as loose changes. Your files are as they were.", Words: "abort cancel", Command: "take --stop"},
-		{ID: ListNotes, In: []Place{Reading}, Keys: none, Name: "notes", Help: "List all notes on the branch, and go to one.",
-			Words: "comments", Command: "notes"},
-		{ID: Receive, In: []Place{Reading}, Keys: none, Name: "receive", Help: "Ask the review service that bastel.review names for comments " +
-			"and approvals.", Words: "comments review", Command: "receive"}}},
+		{ID: ListRemarks, In: []Place{Reading}, Keys: none, Name: "remarks", Help: "List all remarks on the branch, and go to one.",
+			Words: "comments", Command: "remarks"},
+		{ID: Receive, In: []Place{Reading}, Keys: none, Name: "comments of reviewers", Help: "Ask the review service that bastel.review names " +
+			"for comments and approvals.", Words: "comments review", Command: "comments"}}},
 }
+
+// Screens are the keys of the screens, in their order.
+var Screens = []string{"f2", "f3", "f4", "f5", "f6"}
 
 // Digits are the keys of what is numbered.
 var Digits = []string{"1", "2", "3", "4", "5", "6", "7", "8", "9"}

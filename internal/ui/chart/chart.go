@@ -308,6 +308,7 @@ func (m *Model) Explain() (title, text string) {
 		", oldest first; the number beside a commit counts those of " +
 		"the line before it that are not shown. On the left each branch hangs from the commit where it left, its commits as numbers from the " +
 		"line outward, what others made as initials, what no remote has in brackets, many as a count. A branch that sits on another goes on " +
-		"from it. On the right stand the branches as they will hang once the planned steps are done; with none planned, what the cursor is on. " +
+		"from it. On the right stand the branches as they will hang once the planned steps are done; with none planned, the commit or " +
+		"branch at the cursor is described. " +
 		fmt.Sprintf("%s on show, %d not.", wording.Count(m.now.Value.Branches-m.now.Value.Others, "branch"), m.now.Value.Others)
 }

@@ -31,9 +31,9 @@ func (m *Model) askLanding() tea.Cmd {
 	}
 	gone := how
 	gone.Delete = true
-	title := "Land " + safe.Line(strings.Join(names, ", then ")) + " on the remote, where all see it?"
+	title := "Land " + safe.Line(strings.Join(names, ", then ")) + " on the shared remote?"
 	return kit.Show(kit.Choose{Title: title, Options: []kit.Option{
-		{Label: "land", Detail: "The target moves forward to each, on the remote and here.",
+		{Label: "land", Detail: "The target moves forward over each in turn, on the remote and here.",
 			Do: func() tea.Cmd { return m.landAll(names, how) }},
 		{Label: "land, and delete", Detail: "Then each branch goes, here and on its remote, where all that it has there has landed.",
 			Do: func() tea.Cmd { return m.landAll(names, gone) }},

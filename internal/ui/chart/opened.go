@@ -117,7 +117,7 @@ func (m *Model) toMerge() tea.Cmd {
 		}
 	}
 	if len(places) == 0 {
-		return kit.Say("No merge is on show.")
+		return kit.Say("There is no merge commit among the rows shown.")
 	}
 	m.cursor = places[next%len(places)]
 	m.keepOn(m.rows())

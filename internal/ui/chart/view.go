@@ -110,7 +110,7 @@ func (m *Model) head(size kit.Size, theme kit.Theme) []string {
 			kit.Blank(size.Width)}
 	}
 	now, middle, next := m.widths()
-	says := "what the cursor is on"
+	says := "at the cursor"
 	if len(m.steps) > 0 {
 		says = wording.Count(len(m.steps), "step") + " planned"
 	}
@@ -129,9 +129,9 @@ func (m *Model) head(size kit.Size, theme kit.Theme) []string {
 // drawLeft draws what hangs on the left, from the line outward to the left.
 func (m *Model) drawLeft(r row, at, width int, theme kit.Theme) string {
 	if r.others {
-		text := fmt.Sprintf("%s not on show: e shows all", wording.Count(m.now.Value.Others, "branch"))
+		text := fmt.Sprintf("%s hidden: e shows all", wording.Count(m.now.Value.Others, "branch"))
 		if m.show.All {
-			text = fmt.Sprintf("%s of remotes where others stand already", wording.Count(m.now.Value.Others, "branch"))
+			text = fmt.Sprintf("%s of remotes hidden: a local branch has the same commit", wording.Count(m.now.Value.Others, "branch"))
 		}
 		backdrop, pointer := kit.Cursor(theme, at == m.cursor.row, 2)
 		return kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(text), Style: theme.Dim})

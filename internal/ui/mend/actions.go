@@ -408,12 +408,12 @@ func (m *Model) whole() tea.Cmd {
 	q := f.WholeQuestion()
 	choose := kit.Choose{Title: safe.Line(f.Path) + " as a whole"}
 	for i, side := range m.sides() {
-		choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprint(i + 1), Label: "as " + safe.Line(m.story(side).Name) + " has it",
+		choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprint(i + 1), Label: "the version of " + safe.Line(m.story(side).Name),
 			Do: func() tea.Cmd {
 				return m.giveAll(true, []mend.Resolution{q.Give(mend.Take(side))})
 			}})
 	}
-	choose.Options = append(choose.Options, kit.Option{Key: "0", Label: "it goes", Do: func() tea.Cmd {
+	choose.Options = append(choose.Options, kit.Option{Key: "0", Label: "deleted", Do: func() tea.Cmd {
 		return m.giveAll(true, []mend.Resolution{q.Give(mend.Take())})
 	}})
 	return kit.Show(choose)

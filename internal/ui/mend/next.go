@@ -73,18 +73,18 @@ func (m *Model) wholeNext(width int, theme kit.Theme) []string {
 		return rows[:min(len(rows), mostOfWhole)]
 	}
 	if len(q.Answer.Take) == 0 {
-		return line("it goes")
+		return line("deleted")
 	}
 	side := q.Answer.Take[0].Side
 	switch f := m.file(); {
 	case f.Kind == merge.RenameRename && side == mend.Left:
-		return line("it is called " + safe.Line(f.Path))
+		return line("named " + safe.Line(f.Path))
 	case f.Kind == merge.RenameRename:
-		return line("it is called " + safe.Line(f.Other))
+		return line("named " + safe.Line(f.Other))
 	case entryOf(f.Conflict, side).IsZero():
-		return line("it goes")
+		return line("deleted")
 	}
-	return line("as " + safe.Line(m.story(side).Name) + " has it")
+	return line("the version of " + safe.Line(m.story(side).Name))
 }
 
 // around is how many lines of settled text are looked at on each side of a region.

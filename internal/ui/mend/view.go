@@ -94,9 +94,12 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	if f.From != "" && f.From != f.Path {
 		where += ", was " + safe.Line(f.From)
 	}
-	status, style := fmt.Sprintf("%d open here, %d in all", inFile, inAll), theme.Trouble
-	if inAll == 0 {
+	status, style := fmt.Sprintf("%d open in this file, %d in all", inFile, inAll), theme.Trouble
+	switch inAll {
+	case 0:
 		status, style = "all answered", theme.Next
+	case inFile:
+		status = fmt.Sprintf("%d open", inAll)
 	}
 	return []string{
 		kit.Heading(width, "Now", safe.Line(m.conflicted().Title), m.half == kit.Now && m.look == nil, theme.Now, theme, false),

@@ -76,7 +76,7 @@ func newHanding(m *Model, texts handed) *handing {
 }
 
 func (h *handing) Explain() (title, text string) {
-	return "Handing over", "Now lists the forms in which the series goes to others, Next shows the text of the one at the cursor as it is."
+	return "Export", "Now lists the forms in which the series goes to others, Next shows the text of the one at the cursor as it is."
 }
 
 func (h *handing) Actions() []kit.Action {

@@ -157,8 +157,8 @@ func (l *landing) says() []string {
 	if len(l.look.Approved) > 0 {
 		lines = append(lines, "Approved by "+strings.Join(l.look.Approved, ", ")+".")
 	}
-	if n := l.look.OpenNotes; n > 0 {
-		lines = append(lines, wording.Count(n, "note")+" not done yet.")
+	if n := l.look.OpenRemarks; n > 0 {
+		lines = append(lines, wording.Count(n, "remark")+" not done yet.")
 	}
 	return lines
 }

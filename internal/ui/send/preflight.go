@@ -53,7 +53,7 @@ var remedies = map[string]string{
 	sending.Identity:  "goes to Shape, where @ changes an author.",
 	sending.Checks:    "goes to Shape, and runs the check on every commit.",
 	sending.Read:      "goes to the read-through.",
-	sending.Notes:     "goes to the read-through, where . marks a note as done.",
+	sending.Remarks:   "goes to the read-through, where . marks a note as done.",
 	sending.Reviewers: "goes to the read-through, where . marks a note as done.",
 	sending.UpToDate:  "goes to Shape, with the plan onto the target.",
 }

@@ -223,7 +223,7 @@ func (m *Model) ways() tea.Cmd {
 		}
 		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd { m.stack = !m.stack; return nil }})
 	}
-	choose.Options = append(choose.Options, kit.Option{Label: "with options for the server", Detail: "one per line; none: without",
+	choose.Options = append(choose.Options, kit.Option{Label: "with options for the server", Detail: "one per line; an empty text sends none",
 		Do: func() tea.Cmd {
 			return kit.Show(kit.Edit{Title: "Options for the server's hooks, one per line", Text: strings.Join(m.options, "\n"),
 				Done: func(text string) tea.Cmd {

@@ -95,7 +95,7 @@ func (r *reading) show() {
 	}
 	r.text.SetRead(read)
 	r.text.SetLeftovers(r.data.Leftovers)
-	r.showNotes()
+	r.showRemarks()
 }
 
 // count counts what was read, which every frame shows.
@@ -113,7 +113,7 @@ func (r *reading) open() {
 	r.text.ToUnread()
 }
 
-// shown is the series that the notes are placed in.
+// shown is the series that the remarks are placed in.
 func (r *reading) shown() []review.Commit {
 	if r.whole {
 		return []review.Commit{r.data.Whole}
@@ -121,25 +121,25 @@ func (r *reading) shown() []review.Commit {
 	return r.data.Series
 }
 
-func (r *reading) showNotes() {
-	notes := map[string]map[int][]stream.Note{}
-	for _, n := range r.data.Notes {
+func (r *reading) showRemarks() {
+	remarks := map[string]map[int][]stream.Remark{}
+	for _, n := range r.data.Remarks {
 		at, found := n.Find(r.shown())
 		if !found || at.Line < 0 || !r.whole && at.Commit != r.commit {
 			continue
 		}
 		id := r.at().Files[at.File].Hunks[at.Hunk].ID
-		if notes[id] == nil {
-			notes[id] = map[int][]stream.Note{}
+		if remarks[id] == nil {
+			remarks[id] = map[int][]stream.Remark{}
 		}
-		notes[id][at.Line] = append(notes[id][at.Line], stream.Note{Number: n.Number, Head: head(n), Text: n.Text, Settled: n.Settled})
+		remarks[id][at.Line] = append(remarks[id][at.Line], stream.Remark{Number: n.Number, Head: head(n), Text: n.Text, Settled: n.Settled})
 	}
-	r.text.SetNotes(notes)
+	r.text.SetRemarks(remarks)
 }
 
-// head says of a note whose it is, and when it was made.
+// head says of a remark whose it is, and when it was made.
 func head(n review.Placed) string {
-	by := "your note"
+	by := "your remark"
 	if n.By != "" {
 		by = n.By
 	}
@@ -164,7 +164,7 @@ func (r *reading) toUnread() bool {
 	return false
 }
 
-// tick notes that the hunk at the cursor was read, or takes that back, and goes on.
+// tick remarks that the hunk at the cursor was read, or takes that back, and goes on.
 func (r *reading) tick() tea.Cmd {
 	hunks := r.text.HunksAtCursor()
 	r.text.Read()
@@ -225,23 +225,23 @@ func (r *reading) keep() tea.Cmd {
 func (r *reading) Explain() (title, text string) {
 	return "Reading through", "Now is the branch's series with what was read of it; beside it is what a commit says and changes, as its " +
 		"reviewers will see it. " +
-		"Ticks and notes belong to content: they survive a rewriting wherever it stays the same. Reviewers' comments come as notes too."
+		"Ticks and remarks belong to content: they survive a rewriting wherever it stays the same. Reviewers' comments come as remarks too."
 }
 
 func (r *reading) Actions() []kit.Action {
 	has := len(r.data.Series) > 0
-	number := r.noteHere()
+	number := r.remarkHere()
 	actions := []kit.Action{
 		kit.Act(action.ReadPart, has, r.tickHere),
-		kit.Asking(action.WriteNote, has, r.write),
-		kit.Act(action.NoteDone, number > 0, func() tea.Cmd { return r.closeNote(number) }),
-		kit.Asking(action.ListNotes, len(r.data.Notes) > 0, r.list),
+		kit.Asking(action.WriteRemark, has, r.write),
+		kit.Act(action.RemarkDone, number > 0, func() tea.Cmd { return r.closeRemark(number) }),
+		kit.Asking(action.ListRemarks, len(r.data.Remarks) > 0, r.list),
 		kit.Act(action.NextCommit, true, kit.Just(func() { r.step(1) })),
 		kit.Act(action.PreviousCommit, true, kit.Just(func() { r.step(-1) })),
 		kit.Act(action.AsOne, true, kit.Just(func() { r.whole = !r.whole; r.show() })).Named(r.wholeName()),
-		kit.Asking(action.DropNote, number > 0, func() tea.Cmd { return r.drop(number) }),
+		kit.Asking(action.DropRemark, number > 0, func() tea.Cmd { return r.drop(number) }),
 		kit.Act(action.Receive, true, r.receive),
-		kit.Act(action.CopyNotes, len(r.data.Notes) > 0, r.export),
+		kit.Act(action.CopyRemarks, len(r.data.Remarks) > 0, r.export),
 		kit.Act(action.Hide, true, kit.Just(r.text.Hide)),
 		kit.Act(action.Back, true, r.screen.close).Named("back to the branch"),
 	}
@@ -259,12 +259,12 @@ func (r *reading) Actions() []kit.Action {
 	return slices.Concat(actions, kit.Hunks(has, r.text.Hunk, r.text.File), moves.Actions())
 }
 
-// noteHere is the number of the note that the keys mean; 0: none.
-func (r *reading) noteHere() int {
+// remarkHere is the number of the remark that the keys mean; 0: none.
+func (r *reading) remarkHere() int {
 	if r.half == kit.Next {
-		return r.text.NoteAtCursor()
+		return r.text.RemarkAtCursor()
 	}
-	for _, n := range r.data.Notes {
+	for _, n := range r.data.Remarks {
 		if !n.Gone && n.Commit == r.commit && n.Anchor.Path == "" {
 			return n.Number
 		}

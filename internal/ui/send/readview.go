@@ -58,32 +58,32 @@ func (r *reading) series(width, height int, theme kit.Theme) []string {
 			mark, title = "● ", theme.Dim
 		}
 		open := 0
-		for _, n := range r.data.Notes {
+		for _, n := range r.data.Remarks {
 			if !n.Gone && n.Commit == i && !n.Settled {
 				open++
 			}
 		}
-		notes := kit.Seg{Style: theme.Accent}
+		remarks := kit.Seg{Style: theme.Accent}
 		if open > 0 {
-			notes.Text = safe.Show(wording.Count(open, "note") + " open")
+			remarks.Text = safe.Show(wording.Count(open, "remark") + " open")
 		}
 		rows = append(rows,
 			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show(mark), Style: theme.Now},
 				{Text: safe.Show(source.Commit.Subject()), Style: title}}, kit.Seg{Text: safe.Show(fmt.Sprintf("%d of %d", r.read[i][0],
 				r.read[i][1])), Style: theme.Dim}),
 			kit.Split(width, backdrop, []kit.Seg{pointer, {Text: safe.Show("  " + source.ID.Short() + "  " +
-				safe.Line(source.Commit.Writer().Name)), Style: theme.Dim}}, notes))
+				safe.Line(source.Commit.Writer().Name)), Style: theme.Dim}}, remarks))
 	}
 	return kit.Pad(rows, width, height)
 }
 
-// state says in a line what notes and reviewers say.
+// state says in a line what remarks and reviewers say.
 func (r *reading) state() string {
 	words := []string{}
 	if n := r.data.Open(); n > 0 {
-		words = append(words, wording.Count(n, "note")+" open")
-	} else if len(r.data.Notes) > 0 {
-		words = append(words, "all notes done")
+		words = append(words, wording.Count(n, "remark")+" open")
+	} else if len(r.data.Remarks) > 0 {
+		words = append(words, "all remarks done")
 	}
 	for _, v := range r.data.Verdicts {
 		word := " is ready to land"
@@ -117,7 +117,7 @@ func (r *reading) page(width, height int, theme kit.Theme) []string {
 	return append(rows, r.text.View(width, max(0, height-len(rows)), r.half == kit.Next, stream.Warm, theme)...)
 }
 
-// message is what stands below the subject, the notes on the whole commit after it.
+// message is what stands below the subject, the remarks on the whole commit after it.
 func (r *reading) message(width int) []string {
 	source := r.data.Sources[r.commit]
 	var lines []string
@@ -130,7 +130,7 @@ func (r *reading) message(width int) []string {
 	if len(lines) > messageRows {
 		lines = append(lines[:messageRows-1], fmt.Sprintf("… %d more lines", len(lines)-messageRows+1))
 	}
-	for _, n := range r.data.Notes {
+	for _, n := range r.data.Remarks {
 		if !n.Gone && n.Commit == r.commit && n.Anchor.Path == "" {
 			first, _, _ := strings.Cut(safe.Text(n.Text), "\n")
 			text := "┊ " + safe.Line(head(n))

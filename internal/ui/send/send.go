@@ -252,7 +252,7 @@ func (m *Model) toEnd(last bool) {
 
 // mend goes to where a finding of the preflight is mended.
 func (m *Model) mend(item string) tea.Cmd {
-	if item == sending.Read || item == sending.Notes || item == sending.Reviewers {
+	if item == sending.Read || item == sending.Remarks || item == sending.Reviewers {
 		return m.readThrough()
 	}
 	return m.planner.Mend(item)

@@ -146,14 +146,15 @@ func (m *Model) offerOntos(names []string) tea.Cmd {
 			return m.set(plan)
 		}
 	}
-	options := []kit.Option{{Label: "stay", Detail: "where the branch begins, at " + short(m.plan.Base), Do: onto(""),
+	options := []kit.Option{{Label: "stay where it begins", Detail: "at " + short(m.plan.Base), Do: onto(""),
 		Look: m.forecastOnto("")}}
 	for _, name := range names {
 		options = append(options, kit.Option{Label: safe.Line(name), Do: onto(name), Look: m.forecastOnto(name)})
 	}
 	for _, name := range names {
-		options = append(options, kit.Option{Label: "merge " + safe.Line(name), Detail: "instead of moving: a commit with two parents at the end",
-			Do: func() tea.Cmd { return m.mergeIn(name) }})
+		options = append(options, kit.Option{Label: "merge " + safe.Line(name) + " into it",
+			Detail: "instead of moving: a merge commit at the end",
+			Do:     func() tea.Cmd { return m.mergeIn(name) }})
 	}
 	return kit.Show(kit.Choose{Title: "What does the series go onto?", Options: options})
 }

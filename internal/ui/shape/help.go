@@ -118,7 +118,7 @@ func (m *Model) quick() tea.Cmd {
 	if at >= 0 {
 		subject := safe.Line(m.subject(m.plan.Next[at]))
 		options = append(options, kit.Option{Label: "Reword it", Detail: subject, Do: func() tea.Cmd { return m.rewordAtOnce(at) }})
-		now("Drop it", subject, func() shape.Plan { return m.plan.LeaveOut(at) })
+		now("Leave it out", subject, func() shape.Plan { return m.plan.LeaveOut(at) })
 		if at > 0 {
 			now("Squash it into the one above", safe.Line(m.subject(m.plan.Next[at-1])), func() shape.Plan { return m.plan.Join(at-1, at) })
 		}

@@ -107,7 +107,7 @@ func (m *Model) revert(id repo.ID) tea.Cmd {
 
 func (m *Model) writeRevert(found reverting) tea.Cmd {
 	plan := m.plan
-	return kit.Show(kit.Edit{Title: "Why is it taken back?", Text: found.message, Message: &m.writing, Suffix: "COMMIT_EDITMSG",
+	return kit.Show(kit.Edit{Title: "Why is it reverted?", Text: found.message, Message: &m.writing, Suffix: "COMMIT_EDITMSG",
 		From:  []string{"message"},
 		About: kit.AboutCommit(m.app, "the commit that is taken back", found.id),
 		Done: func(text string) tea.Cmd {

@@ -59,8 +59,8 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 		return kit.Split(width, backdrop,
 			[]kit.Seg{pointer, {Text: safe.Show(name), Style: heading.Bold(true)}, {Text: safe.Show(m.origin(f)), Style: theme.Dim}},
 			kit.Seg{Text: safe.Show(summary(f)), Style: theme.Dim})
-	case noteRow:
-		line := m.noteLines(f.Hunks[r.hunk].ID, int(r.line))[r.part]
+	case remarkRow:
+		line := m.remarkLines(f.Hunks[r.hunk].ID, int(r.line))[r.part]
 		return kit.Row(width, backdrop, pointer, kit.Seg{Text: "     ┊ ", Style: theme.Accent},
 			kit.Seg{Text: safe.Show(line.text), Style: line.style(theme)})
 	case hunkRow:

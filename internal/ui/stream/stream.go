@@ -23,7 +23,7 @@ const (
 	hunkRow // where a hunk, or the part after a cut, lies, or all there is to say of it
 	lineRow
 	gapRow
-	noteRow // a line of a note on the line above
+	remarkRow // a line of a remark on the line above
 )
 
 // row is one line of the scroll, by places in sections, files, hunks and lines; -1
@@ -68,7 +68,7 @@ type Model struct {
 	spaces   map[string]map[int]hiding // by hunk, what becomes of its lines then
 	leftover tray.LinesOfHunks         // by hunk id: lines that a sweep would take
 	also     map[string]string         // by path: where else the file has changes
-	notes    NotesByLine
+	remarks  RemarksByLine
 	colours  painter
 }
 
@@ -160,8 +160,8 @@ func (m *Model) layoutFile(s, f int32) {
 				m.rows = append(m.rows, row{lineRow, s, f, int32(h), int32(p.line), int32(part), int32(p.left)})
 			}
 			for _, l := range p.lines() {
-				for part := range m.noteLines(hunk.ID, l) {
-					m.rows = append(m.rows, row{noteRow, s, f, int32(h), int32(l), int32(part), -1})
+				for part := range m.remarkLines(hunk.ID, l) {
+					m.rows = append(m.rows, row{remarkRow, s, f, int32(h), int32(l), int32(part), -1})
 				}
 			}
 		}

@@ -10,8 +10,8 @@ import (
 	"bastel/internal/tray"
 )
 
-// Note is a remark on a line, or on a commit as a whole.
-type Note struct {
+// Remark is a remark on a line, or on a commit as a whole.
+type Remark struct {
 	Number  int       `toml:"number" json:"number"`
 	Branch  string    `toml:"branch" json:"branch"`
 	Anchor  Anchor    `toml:"anchor" json:"anchor"`
@@ -31,9 +31,9 @@ type Verdict struct {
 	Approved bool      `toml:"approved" json:"approved"`
 }
 
-// Anchor says what a note is about, in a way that outlasts rewriting.
+// Anchor says what a remark is about, in a way that outlasts rewriting.
 type Anchor struct {
-	Commit repo.ID `toml:"commit" json:"commit"` // as it was when the note was made
+	Commit repo.ID `toml:"commit" json:"commit"` // as it was when the remark was made
 	Author string  `toml:"author,omitempty" json:"-"`
 	Title  string  `toml:"subject,omitempty" json:"-"`           // the commit's subject
 	Path   string  `toml:"path,omitempty" json:"path,omitempty"` // empty: the commit as a whole
@@ -43,7 +43,7 @@ type Anchor struct {
 	Change string  `toml:"change,omitempty" json:"-"`            // key of the change that it is in or next to
 }
 
-// Place is where a note stands in a series: indexes of commit, file, hunk and line. A note
+// Place is where a remark stands in a series: indexes of commit, file, hunk and line. A remark
 // on a whole commit has -1 for all but that.
 type Place struct{ Commit, File, Hunk, Line int }
 
@@ -87,10 +87,10 @@ func changeAt(h tray.Hunk, keys []string, line int) string {
 	return keys[min(run, len(keys)-1)]
 }
 
-// Find gives the place of a note in a series: the line with the same text that has most in
-// common with the one that the note was made on. A note whose line is in no commit any more
+// Find gives the place of a remark in a series: the line with the same text that has most in
+// common with the one that the remark was made on. A remark whose line is in no commit any more
 // has none.
-func (n Note) Find(series []Commit) (Place, bool) {
+func (n Remark) Find(series []Commit) (Place, bool) {
 	a := n.Anchor
 	found, best := Place{}, 0
 	for c, commit := range series {
@@ -114,7 +114,7 @@ func (n Note) Find(series []Commit) (Place, bool) {
 	return found, best > 0
 }
 
-// likeness says how likely a commit is what the note's commit became: 0 for not at all.
+// likeness says how likely a commit is what the remark's commit became: 0 for not at all.
 func (a Anchor) likeness(c Commit) (score int) {
 	if c.ID == a.Commit {
 		score += 8
@@ -128,7 +128,7 @@ func (a Anchor) likeness(c Commit) (score int) {
 	return score
 }
 
-// Successor gives the place of what the note's commit became; -1 for none.
+// Successor gives the place of what the remark's commit became; -1 for none.
 func (a Anchor) Successor(series []Commit) int {
 	at, best := -1, 0
 	for i, c := range series {
@@ -161,29 +161,29 @@ func (a Anchor) within(f tray.File, keys [][]string) (at Place, score int) {
 	return at, score
 }
 
-// Add appends a note with a number of its own, and gives the number.
-func (b *Record) Add(n Note) int {
-	for _, other := range b.Notes {
+// Add appends a remark with a number of its own, and gives the number.
+func (b *Record) Add(n Remark) int {
+	for _, other := range b.Remarks {
 		n.Number = max(n.Number, other.Number)
 	}
 	n.Number++
-	b.Notes = append(b.Notes, n)
+	b.Remarks = append(b.Remarks, n)
 	return n.Number
 }
 
-// Note gives the note of a number; nil where there is none.
-func (b *Record) Note(number int) *Note {
-	for i := range b.Notes {
-		if b.Notes[i].Number == number {
-			return &b.Notes[i]
+// Remark gives the remark of a number; nil where there is none.
+func (b *Record) Remark(number int) *Remark {
+	for i := range b.Remarks {
+		if b.Remarks[i].Number == number {
+			return &b.Remarks[i]
 		}
 	}
 	return nil
 }
 
-// Drop takes the note of a number away.
+// Drop takes the remark of a number away.
 func (b *Record) Drop(number int) {
-	b.Notes = slices.DeleteFunc(b.Notes, func(n Note) bool { return n.Number == number })
+	b.Remarks = slices.DeleteFunc(b.Remarks, func(n Remark) bool { return n.Number == number })
 }
 
 // LineOf finds a line that files show, by its number, counted from 1: of a removed line
@@ -210,29 +210,29 @@ func LineOf(files []tray.File, path, sign string, number int) (Place, bool) {
 	return Place{}, false
 }
 
-// Receive takes in notes and verdicts of a review service. What was received before keeps
-// its number and whether it is settled. It gives how many notes and verdicts are new.
-func (b *Record) Receive(notes []Note, verdicts []Verdict) (newNotes, newVerdicts int) {
+// Receive takes in remarks and verdicts of a review service. What was received before keeps
+// its number and whether it is settled. It gives how many remarks and verdicts are new.
+func (b *Record) Receive(remarks []Remark, verdicts []Verdict) (newRemarks, newVerdicts int) {
 	known := map[string]int{}
-	for i, n := range b.Notes {
+	for i, n := range b.Remarks {
 		if n.From != "" {
 			known[n.From] = i
 		}
 	}
-	for _, n := range notes {
+	for _, n := range remarks {
 		if at, ok := known[n.From]; ok {
-			b.Notes[at].Text = n.Text
+			b.Remarks[at].Text = n.Text
 			continue
 		}
 		b.Add(n)
-		newNotes++
+		newRemarks++
 	}
 	for _, v := range verdicts {
 		if b.receive(v) {
 			newVerdicts++
 		}
 	}
-	return newNotes, newVerdicts
+	return newRemarks, newVerdicts
 }
 
 // receive keeps the latest verdict of each reviewer.

@@ -16,31 +16,31 @@ import (
 	"bastel/internal/wording"
 )
 
-// write writes a note on what the cursor is on, or changes the one that is there.
+// write writes a remark on what the cursor is on, or changes the one that is there.
 func (r *reading) write() tea.Cmd {
-	if number := r.text.NoteAtCursor(); number > 0 && r.half == kit.Next {
-		if n := r.data.Record.Note(number); n != nil && n.By == "" {
-			return kit.Show(kit.Edit{Title: fmt.Sprintf("Note %d", number), Text: n.Text, Suffix: ".md", Done: func(text string) tea.Cmd {
+	if number := r.text.RemarkAtCursor(); number > 0 && r.half == kit.Next {
+		if n := r.data.Record.Remark(number); n != nil && n.By == "" {
+			return kit.Show(kit.Edit{Title: fmt.Sprintf("Remark %d", number), Text: n.Text, Suffix: ".md", Done: func(text string) tea.Cmd {
 				if strings.TrimSpace(text) == "" {
-					return kit.Say("A note needs a text. x deletes it.")
+					return kit.Say("A remark needs a text. x deletes it.")
 				}
-				return r.change("Changed.", func() error { return r.screen.publishing.RewordNote(number, text) })
+				return r.change("Changed.", func() error { return r.screen.publishing.RewordRemark(number, text) })
 			}})
 		}
 	}
 	anchor, where := r.anchor()
-	return kit.Show(kit.Edit{Title: "Note on " + safe.Line(where), Suffix: ".md", Done: func(text string) tea.Cmd {
+	return kit.Show(kit.Edit{Title: "Remark on " + safe.Line(where), Suffix: ".md", Done: func(text string) tea.Cmd {
 		if strings.TrimSpace(text) == "" {
-			return kit.Say("No note was made.")
+			return kit.Say("No remark was made.")
 		}
 		return r.change("Noted.", func() error {
-			_, err := r.screen.publishing.AddNote(r.data.Branch, anchor, text)
+			_, err := r.screen.publishing.AddRemark(r.data.Branch, anchor, text)
 			return err
 		})
 	}})
 }
 
-// anchor says what a note would be about, for the record and for people.
+// anchor says what a remark would be about, for the record and for people.
 func (r *reading) anchor() (review.Anchor, string) {
 	at := review.Place{Commit: r.commit, File: -1, Hunk: -1, Line: -1}
 	if r.half == kit.Next {
@@ -50,9 +50,9 @@ func (r *reading) anchor() (review.Anchor, string) {
 		}
 	}
 	if r.whole && at.Line >= 0 {
-		// The note goes to the commit that the line is from; a line around a change to the last one.
-		note := review.Note{Anchor: review.AnchorOf(r.data.Whole, at)}
-		if in, found := note.Find(r.data.Series); found {
+		// The remark goes to the commit that the line is from; a line around a change to the last one.
+		remark := review.Remark{Anchor: review.AnchorOf(r.data.Whole, at)}
+		if in, found := remark.Find(r.data.Series); found {
 			at = in
 		} else {
 			at = review.Place{Commit: len(r.data.Series) - 1, File: -1, Hunk: -1, Line: -1}
@@ -65,7 +65,7 @@ func (r *reading) anchor() (review.Anchor, string) {
 	return a, fmt.Sprintf("line %d of %s", a.Number, a.Path)
 }
 
-// noted says that the notes were changed, in words to be shown.
+// noted says that the remarks were changed, in words to be shown.
 type noted string
 
 // again reads the read-through anew.
@@ -73,7 +73,7 @@ func (r *reading) again() tea.Cmd {
 	return r.screen.through.Begin(r.screen.ctx, Name, r.screen.publishing.ReadThrough)
 }
 
-// change changes the notes, has them read anew, and says so.
+// change changes the remarks, has them read anew, and says so.
 func (r *reading) change(said string, do func() error) tea.Cmd {
 	return func() tea.Msg {
 		if err := do(); err != nil {
@@ -83,8 +83,8 @@ func (r *reading) change(said string, do func() error) tea.Cmd {
 	}
 }
 
-func (r *reading) closeNote(number int) tea.Cmd {
-	n := r.data.Record.Note(number)
+func (r *reading) closeRemark(number int) tea.Cmd {
+	n := r.data.Record.Remark(number)
 	if n == nil {
 		return nil
 	}
@@ -93,20 +93,20 @@ func (r *reading) closeNote(number int) tea.Cmd {
 		said = "Open again."
 	}
 	settled := !n.Settled
-	return r.change(said, func() error { return r.screen.publishing.CloseNote(number, settled) })
+	return r.change(said, func() error { return r.screen.publishing.CloseRemark(number, settled) })
 }
 
 func (r *reading) drop(number int) tea.Cmd {
 	return kit.Show(kit.Ask{
-		Question: fmt.Sprintf("Note %d will be deleted for good. y deletes it.", number), Key: "y",
-		Yes: r.change("Dropped.", func() error { return r.screen.publishing.DropNote(number) }),
+		Question: fmt.Sprintf("Remark %d will be deleted for good. y deletes it.", number), Key: "y",
+		Yes: r.change("Dropped.", func() error { return r.screen.publishing.DropRemark(number) }),
 	})
 }
 
-// list shows all notes, the open ones first.
+// list shows all remarks, the open ones first.
 func (r *reading) list() tea.Cmd {
-	notes := slices.Clone(r.data.Notes)
-	slices.SortStableFunc(notes, func(a, b review.Placed) int {
+	remarks := slices.Clone(r.data.Remarks)
+	slices.SortStableFunc(remarks, func(a, b review.Placed) int {
 		switch {
 		case a.Settled == b.Settled:
 			return 0
@@ -115,8 +115,8 @@ func (r *reading) list() tea.Cmd {
 		}
 		return 1
 	})
-	choose := kit.Choose{Title: fmt.Sprintf("Notes on %s: %d open", safe.Line(r.data.Branch), r.data.Open())}
-	for _, n := range notes {
+	choose := kit.Choose{Title: fmt.Sprintf("Remarks on %s: %d open", safe.Line(r.data.Branch), r.data.Open())}
+	for _, n := range remarks {
 		first, _, _ := strings.Cut(n.Text, "\n")
 		where := n.Subject
 		switch {
@@ -150,11 +150,11 @@ func (r *reading) goTo(n review.Placed) tea.Cmd {
 	return nil
 }
 
-// gone asks what shall be with a note that has lost its line.
+// gone asks what shall be with a remark that has lost its line.
 func (r *reading) gone(n review.Placed) tea.Cmd {
-	return kit.Show(kit.Choose{Title: fmt.Sprintf("Note %d has lost its line: %s%s", n.Number, n.Anchor.Sign, safe.Line(n.Anchor.Text)),
+	return kit.Show(kit.Choose{Title: fmt.Sprintf("Remark %d has lost its line: %s%s", n.Number, n.Anchor.Sign, safe.Line(n.Anchor.Text)),
 		Options: []kit.Option{
-			{Label: "it is done, or open again", Do: func() tea.Cmd { return r.closeNote(n.Number) }},
+			{Label: "it is done, or open again", Do: func() tea.Cmd { return r.closeRemark(n.Number) }},
 			{Label: "drop it", Do: func() tea.Cmd { return r.drop(n.Number) }},
 			{Label: "leave it", Do: func() tea.Cmd { return nil }},
 		}})
@@ -169,7 +169,7 @@ func (r *reading) receive() tea.Cmd {
 }
 
 func (r *reading) export() tea.Cmd {
-	text := review.Export(r.data.Branch, r.data.Notes)
-	return tea.Batch(tea.SetClipboard(text), kit.Say(wording.Count(len(r.data.Notes),
-		"note")+" on the clipboard, if the terminal lets programs reach it; bastel notes writes them."))
+	text := review.Export(r.data.Branch, r.data.Remarks)
+	return tea.Batch(tea.SetClipboard(text), kit.Say(wording.Count(len(r.data.Remarks),
+		"remark")+" on the clipboard, if the terminal lets programs reach it; bastel remarks writes them."))
 }

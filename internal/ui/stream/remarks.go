@@ -9,23 +9,23 @@ import (
 	"bastel/internal/ui/kit"
 )
 
-// Note is a remark that shows below a line.
-type Note struct {
+// Remark is a remark that shows below a line.
+type Remark struct {
 	Number  int
 	Head    string // who, and when
 	Text    string
 	Settled bool
 }
 
-// NotesByLine are notes by the hunk's id, and by the place of the line in it.
-type NotesByLine map[string]map[int][]Note
+// RemarksByLine are remarks by the hunk's id, and by the place of the line in it.
+type RemarksByLine map[string]map[int][]Remark
 
-// SetNotes shows notes, by hunk id and line. A hunk with an open one is not hidden.
-func (m *Model) SetNotes(notes NotesByLine) {
-	m.notes = notes
-	for id, lines := range notes {
+// SetRemarks shows remarks, by hunk id and line. A hunk with an open one is not hidden.
+func (m *Model) SetRemarks(remarks RemarksByLine) {
+	m.remarks = remarks
+	for id, lines := range remarks {
 		for _, list := range lines {
-			if slices.ContainsFunc(list, func(n Note) bool { return !n.Settled }) {
+			if slices.ContainsFunc(list, func(n Remark) bool { return !n.Settled }) {
 				delete(m.hidden, id)
 			}
 		}
@@ -43,15 +43,15 @@ func (m *Model) SetRead(read map[string]bool) {
 	m.relayout()
 }
 
-// noteLine is one row of a note.
-type noteLine struct {
+// remarkLine is one row of a remark.
+type remarkLine struct {
 	number  int
 	text    string
 	head    bool
 	settled bool
 }
 
-func (l noteLine) style(theme kit.Theme) kit.Style {
+func (l remarkLine) style(theme kit.Theme) kit.Style {
 	switch {
 	case l.settled:
 		return theme.Dim
@@ -61,35 +61,35 @@ func (l noteLine) style(theme kit.Theme) kit.Style {
 	return theme.Plain
 }
 
-// noteLines lays the notes on a line out in rows.
-func (m *Model) noteLines(hunk string, line int) []noteLine {
-	var rows []noteLine
-	for _, n := range m.notes[hunk][line] {
-		rows = append(rows, noteLine{n.Number, safe.Line(n.Head), true, n.Settled})
+// remarkLines lays the remarks on a line out in rows.
+func (m *Model) remarkLines(hunk string, line int) []remarkLine {
+	var rows []remarkLine
+	for _, n := range m.remarks[hunk][line] {
+		rows = append(rows, remarkLine{n.Number, safe.Line(n.Head), true, n.Settled})
 		if n.Settled {
 			continue
 		}
 		for part := range strings.SplitSeq(safe.Text(n.Text), "\n") {
 			for _, row := range kit.Wrap(kit.Expand(part), max(10, m.width-gutter)) {
-				rows = append(rows, noteLine{n.Number, row, false, false})
+				rows = append(rows, remarkLine{n.Number, row, false, false})
 			}
 		}
 	}
 	return rows
 }
 
-// NoteAtCursor gives the number of the note at the cursor, or of the first one on its
+// RemarkAtCursor gives the number of the remark at the cursor, or of the first one on its
 // line; 0 where there is none.
-func (m *Model) NoteAtCursor() int {
+func (m *Model) RemarkAtCursor() int {
 	r := m.at()
 	if r.hunk < 0 || r.line < 0 {
 		return 0
 	}
-	rows := m.noteLines(m.files[r.file].Hunks[r.hunk].ID, int(r.line))
+	rows := m.remarkLines(m.files[r.file].Hunks[r.hunk].ID, int(r.line))
 	switch {
 	case len(rows) == 0:
 		return 0
-	case r.kind == noteRow:
+	case r.kind == remarkRow:
 		return rows[r.part].number
 	}
 	return rows[0].number
