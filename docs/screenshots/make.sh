@@ -98,7 +98,7 @@ comment() { (cd "$scratch/demo/work" && desk=$(git config bastel.review) && comm
 	curl -s -o /dev/null -d "commit=$commit" -d path=berth/depth.go -d "sign=%2B" -d line=14 -d "by=Oskar Brandt" --data-urlencode "text=Is this still needed? It prints on every call." "$desk/comment/feature/berth-board" &&
 	curl -s -o /dev/null -d "by=Mira Lund" -d approved=yes "$desk/verdict/feature/berth-board"); }
 desk=open shot read 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" "]" "wait:No conflict" "]" "wait:to send" a "wait:The server said" Escape "wait:The remote has all" call:comment \
-	v "wait:0 of 11" v v v v "wait:3 of 11" "\\;" "wait:receive" 1 "wait:1 new comment" "\\;" "wait:List all notes" 1 "wait:Notes on" Enter "wait:Is this still needed"
+	v "wait:0 of 11" v v v v "wait:3 of 11" "\\;" "wait:comments of reviewers" 1 "wait:1 new comment" "\\;" "wait:List all remarks" 1 "wait:Remarks on" Enter "wait:Is this still needed"
 prepare() { (cd "$scratch/demo/work" && git stash -q -u && git switch -q -c summer origin/main --no-track && mkdir -p docs && echo "Nine." >docs/hours.md && git add docs && git commit -q -m "Close at nine in summer"); }
 before=prepare shot land 142 42 "]" "wait:Close at nine" "]" "wait:No conflict" "]" "wait:A new branch there" V "wait:It moves forward" x "wait:deleted afterwards"
 shot small 80 24 "wait:3 hunks" "]" "wait:nothing planned yet"

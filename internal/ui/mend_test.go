@@ -36,7 +36,7 @@ func TestMendByKeys(t *testing.T) {
 		"undo, redo and open again": {join(lockFile, []string{"2", "+region 2 of 2",
 			"u", "+2 open", "U", "+1 open", "{",
 			"+┃ Good day.", "x", "+2 open", "+▒▒ open: region 1"}), nil},
-		"lines and typing": {join(lockFile, []string{"space", "+ ●", "+┃ Good morning.", "G", "space", "+┃ Sit down.", "m",
+		"lines and typing": {join(lockFile, []string{"space", "+ ■", "+┃ Good morning.", "G", "space", "+┃ Sit down.", "m",
 			"+The text for this place in guide.md", "ctrl+home", "Well. ", "ctrl+s",
 			"+region 2 of 2", "{", "+┃ Well. Good morning.", "+┃ Sit down."}), nil},
 		"both, turned, the base, nothing": {join(lockFile, []string{"3", "+region 2 of 2", "{", "+┃ Good morning.", "+┃ Good day.", "4",

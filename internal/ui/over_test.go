@@ -49,28 +49,28 @@ func TestTheMouseOverSend(t *testing.T) {
 
 	d.click("Change ten")
 	assert.Contains(t, d.row("Change ten"), "▌")
-	d.play("enter", "+Look", "?", "+◆ A difference", "+What a commit changes", "esc", "+◆ Look")
+	d.play("enter", "+Look", "?", "+▰ A difference", "+What a commit changes", "esc", "+▰ Look")
 	d.click("− line 10")
 	assert.Contains(t, d.row("− line 10"), "▌")
 	d.wheel("− line 10", tea.MouseWheelUp)
 	assert.NotContains(t, d.row("− line 10"), "▌")
 	d.play("esc")
 
-	d.play("v", "+0 of 2 commits read", "?", "+◆ Reading through", "+belong to content", "esc", "+0 of 2 commits read")
+	d.play("v", "+0 of 2 commits read", "?", "+▰ Reading through", "+belong to content", "esc", "+0 of 2 commits read")
 	d.click("Change thirty")
-	d.play("+◆ Now  0 of 2", "+  Next  Change thirty")
-	assert.Contains(t, d.row("○ Change thirty"), "▌")
-	d.wheel("○ Change thirty", tea.MouseWheelUp)
+	d.play("+▰ Now  0 of 2", "+  Next  Change thirty")
+	assert.Contains(t, d.row("· Change thirty"), "▌")
+	d.wheel("· Change thirty", tea.MouseWheelUp)
 	d.play("+  Next  Change ten")
 	d.click("+ ten")
-	d.play("+◆ Next  Change ten", "m", "+Remark on line 10 of a.go", "By the mouse", "ctrl+s", "+┊ By the mouse")
+	d.play("+▰ Next  Change ten", "m", "+Remark on line 10 of a.go", "By the mouse", "ctrl+s", "+┊ By the mouse")
 	d.click("┊ By the mouse")
 	d.play("x", "+Remark 1 will be deleted for good", "n", "+Nothing was done.", "+┊ By the mouse", "x", "y", "+Dropped.", "-┊ By the mouse")
 	d.wheel("+ ten", tea.MouseWheelDown)
 	assert.NotContains(t, d.row("+ ten"), "▌")
 	d.play("esc")
 
-	d.play("!", "+before sending", "?", "+◆ The preflight", "+blocking findings first", "esc", "+before sending")
+	d.play("!", "+before sending", "?", "+▰ The preflight", "+blocking findings first", "esc", "+before sending")
 	d.click("no merges")
 	assert.Contains(t, d.row("no merges"), "▌")
 	d.play("+Nothing was found.", "enter", "+Nothing was found.") // nothing to mend
@@ -78,7 +78,7 @@ func TestTheMouseOverSend(t *testing.T) {
 	assert.NotContains(t, d.row("no merges"), "▌")
 	d.play("esc")
 
-	d.play("V", "+origin/main, landed", "?", "+◆ Landing", "+unless a merge is asked for", "esc", "+origin/main, landed")
+	d.play("V", "+origin/main, landed", "?", "+▰ Landing", "+unless a merge is asked for", "esc", "+origin/main, landed")
 	d.click("base")
 	assert.Contains(t, d.row("base"), "▌")
 	d.wheel("base", tea.MouseWheelDown)
@@ -98,8 +98,8 @@ func TestOverSendAt80(t *testing.T) {
 	d := newDriver(t, f.Dir)
 	d.update(tea.WindowSizeMsg{Width: 80, Height: 24})
 	d.play("+No loose changes", "]", "]", "]", "+A new branch there",
-		"v", "+◆ Next  Change ten", "left", "+◆ Now  0 of 2 commits read", "v", "+1 of 2 commits read", "j", "right",
-		"+◆ Next  Change thirty", "v", "left", "+2 of 2 commits read", "v", "+1 of 2 commits read", "esc",
+		"v", "+▰ Next  Change ten", "left", "+▰ Now  0 of 2 commits read", "v", "+1 of 2 commits read", "j", "right",
+		"+▰ Next  Change thirty", "v", "left", "+2 of 2 commits read", "v", "+1 of 2 commits read", "esc",
 		"!", "+1 finding before sending", "right", "+enter goes to the read-through", "left", "+no merges", "esc",
 		"V", "+Next  origin/main, landed", "left", "+Now  origin/main", "+as last fetched", "right", "+It moves forward", "esc",
 		"+A new branch there")

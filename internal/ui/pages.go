@@ -41,7 +41,7 @@ func keyOf(msg tea.Msg) string {
 func title(size kit.Size, text string, theme kit.Theme) []string {
 	var rows []string
 	for i, line := range kit.Wrap(text, size.Width-2) {
-		mark := "◆ "
+		mark := "▰ "
 		if i > 0 {
 			mark = "  "
 		}

@@ -114,7 +114,7 @@ func TestSortByKeys(t *testing.T) {
 		steps []string
 		check func(t *testing.T, f *fixture.Repo, frame string)
 	}{
-		"kinds": {[]string{"+was moved.txt", "+2 bytes become 3", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"kinds": {[]string{"+was moved.txt", "+2 bytes become 3", "+▲ 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.NotContains(t, frame, "  moved.txt ", "the rename is one file")
 		}},
 		"context": {[]string{"+2 hunks", "+line 7", ">", "+line 4", "<", "-line 4", "<", "-line 7", "<", "-line 9"},
@@ -130,7 +130,7 @@ func TestSortByKeys(t *testing.T) {
 				assert.Equal(t, "+\tprintln(\"x\")", lastLine(f.Git("diff", "--cached", "--unified=0")))
 			}},
 		"ignored": {[]string{"+2 hunks", ";", "+ignored files", "2", "+x.o"}, nil},
-		"two trays and back": {[]string{"+2 hunks", "2", "+● B", "+1 hunk in 1 file", "1", "+a makes 2 commits", "right", "2",
+		"two trays and back": {[]string{"+2 hunks", "2", "+■ B", "+1 hunk in 1 file", "1", "+a makes 2 commits", "right", "2",
 			"+2 hunks in 1 file", "e", "-2 hunks in 1 file", "+2 hunks"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Empty(t, f.Git("diff", "--cached"))
 			_, err := f.Run("rev-parse", "--verify", "--quiet", "BASTEL_TRAYS")
@@ -142,7 +142,7 @@ func TestSortByKeys(t *testing.T) {
 			_, err := f.Run("rev-parse", "--verify", "--quiet", "BASTEL_TRAYS")
 			assert.Error(t, err, "tray B is empty again")
 		}},
-		"choose a tray": {[]string{"+2 hunks", "t", "+a new tray", "down", "enter", "+● B", "+into tray B", "enter", "+1 hunk in 1 file"}, nil},
+		"choose a tray": {[]string{"+2 hunks", "t", "+a new tray", "down", "enter", "+■ B", "+into tray B", "enter", "+1 hunk in 1 file"}, nil},
 		"one tray's commit": {[]string{"+2 hunks", "2", "+1 hunk in 1 file", "m", "+Message of tray B", "Only B", "ctrl+s", "+Only B", "A",
 			"+Made commit"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Only B", f.Git("log", "-1", "--format=%s"))
@@ -152,7 +152,7 @@ func TestSortByKeys(t *testing.T) {
 				assert.Contains(t, f.Git("show", ":a.go"), "Xline 7\n")
 				assert.NotContains(t, f.Read("a.go"), "Xline 7")
 			}},
-		"homes, another home, left": {[]string{"+2 hunks", "H", "+joined by 1 hunk", "?", "+◆ The hunks' way home", "esc",
+		"homes, another home, left": {[]string{"+2 hunks", "H", "+joined by 1 hunk", "?", "+▰ The hunks' way home", "esc",
 			"+It changes lines that this commit was the last to change.",
 			"t", "+Which commit", "down", "enter", "space", "+0 of", "esc", "+loose changes"},
 			func(t *testing.T, f *fixture.Repo, frame string) {
@@ -174,8 +174,8 @@ func TestSortByKeys(t *testing.T) {
 			"+Loose changes", "enter", "+1 commit loosened"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Change ten", f.Git("log", "-1", "--format=%s"))
 		}},
-		"sweep, and back": {[]string{"+× 1 leftover", "L", "+Throw 1 leftover line away?", "y", "+Thrown away", "-× 1 leftover", "u",
-			"+Undo the discard: ", "y", "+× 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
+		"sweep, and back": {[]string{"+▲ 1 leftover", "L", "+Throw 1 leftover line away?", "y", "+Thrown away", "-▲ 1 leftover", "u",
+			"+Undo the discard: ", "y", "+▲ 1 leftover"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Contains(t, f.Read("a.go"), "println")
 		}},
 		"check": {[]string{"+2 hunks", "1", "+1 hunk in 1 file", "T", "+the answer is no"}, nil},
@@ -333,14 +333,14 @@ func TestShapeByKeys(t *testing.T) {
 			assert.Equal(t, "topic", f.Git("branch", "--show-current"))
 		}},
 		"the end's content": {[]string{"x", "+1 commit, the content changes", "=", "+left out: 1 Change ten"}, nil},
-		"overlaps": {[]string{"O", "+files by commits", "?", "+◆ Overlaps", "esc", "+no other commit touches its lines", "enter",
+		"overlaps": {[]string{"O", "+files by commits", "?", "+▰ Overlaps", "esc", "+no other commit touches its lines", "enter",
 			"+commit by commit", "esc", "esc", "+nothing planned yet"}, nil},
 		"check each": {[]string{"T", "+the check failed on 1 entry", "esc", "-failed on", "+check failed", ";", "+check's output", "1",
 			"+no ten here"}, nil},
 		"draw": {[]string{"W", "+Draw into which file", "ctrl+u", "plan.svg", "ctrl+s", "+Written:"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Contains(t, f.Read("plan.svg"), "<svg")
 		}},
-		"divide, and leave it": {[]string{"d", "+its parts, in order", "?", "+◆ A divided commit", "esc", "+its parts, in order", "1",
+		"divide, and leave it": {[]string{"d", "+its parts, in order", "?", "+▰ A divided commit", "esc", "+its parts, in order", "1",
 			"+1 hunk in 1 file", "a", "+two parts at least", "esc", "+nothing planned yet"}, nil},
 		"a divided commit is as it was left": {[]string{"d", "+its parts, in order", "1", "+1 hunk in 1 file", "esc", "+nothing planned yet",
 			"d", "+1 hunk in 1 file", "u", "-1 hunk in 1 file", "U", "+1 hunk in 1 file", "2", "h", "2", "esc", "+nothing planned yet"}, nil},

@@ -50,7 +50,7 @@ func TestSendByKeys(t *testing.T) {
 		"a colleague's is taken in": {func(f, remote *fixture.Repo) {
 			pushedInBetween(t, f, remote)
 		}, []string{"+of yours replaced", "a", "+y sends.", "y", "+Somebody pushed to topic", "esc", "F", "+Theirs", "+not yours", "enter",
-			"+Look", "esc", "Y", "+◆ Shape", "+from +", "a", "+became 3", "]", "]", "+◆ Send", "+of yours replaced", "a", "+y sends.", "y",
+			"+Look", "esc", "Y", "+▰ Shape", "+from +", "a", "+became 3", "]", "]", "+▰ Send", "+of yours replaced", "a", "+y sends.", "y",
 			"+Sent "}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Theirs\nChange thirty anew\nChange ten", remote.Git("log", "-3", "--format=%s", "topic"))
 		}},
@@ -59,8 +59,8 @@ func TestSendByKeys(t *testing.T) {
 			other.Git("switch", "--quiet", "main")
 			other.Commit("On main", "m", "m\n")
 			other.Git("push", "--quiet")
-		}, []string{"+of yours replaced", "a", "+y sends.", "y", "+Somebody pushed to topic", "esc", "F", "+not yours", "Y", "+◆ Shape",
-			"+C   Theirs", "a", "+became 3", "]", "]", "+◆ Send", "+of yours replaced"}, nil},
+		}, []string{"+of yours replaced", "a", "+y sends.", "y", "+Somebody pushed to topic", "esc", "F", "+not yours", "Y", "+▰ Shape",
+			"+C   Theirs", "a", "+became 3", "]", "]", "+▰ Send", "+of yours replaced"}, nil},
 		"what differs": {func(f, remote *fixture.Repo) {
 			f.Git("push", "--quiet", "--set-upstream", "origin", "topic")
 			f.Write("a.go", numbered(40, map[int]string{10: "ten\n", 30: "thirty, really\n"}))
@@ -81,7 +81,7 @@ func TestSendByKeys(t *testing.T) {
 			other.Git("clone", "--quiet", "--branch", "main", remote.Dir, ".")
 			other.Commit("Theirs", "theirs", "t\n")
 			other.Git("push", "--quiet")
-		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "a", "+main on origin has moved on", "y", "+◆ Shape",
+		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "a", "+main on origin has moved on", "y", "+▰ Shape",
 			"+onto origin/main", "a", "+2 commits became 2", "]", "]", "+, on 1 of origin/main", "a", "+y sends.", "y", "+Sent ", "V",
 			"+It moves forward by 2 commits", "a", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Change thirty\nChange ten\nTheirs", remote.Git("log", "-3", "--format=%s", "main"))
@@ -93,7 +93,7 @@ func TestSendByKeys(t *testing.T) {
 			f.Git("push", "--quiet", "origin", "main")
 			f.Git("switch", "--quiet", "topic")
 		}, []string{"+A new branch there", "V", "+origin/main has 1 commit that topic does not have", "a", "x", "A", "+cannot move forward",
-			")", "+◆ Shape", "+onto origin/main"}, nil},
+			")", "+▰ Shape", "+onto origin/main"}, nil},
 		"land by a merge": {func(f, remote *fixture.Repo) {}, []string{"+A new branch there", "V", "+origin/main, landed", "A",
 			"+Message of the merge", "ctrl+s", "+It takes in 2 commits by a merge commit", "+Merge topic", "a", "+main on origin is at"},
 			func(t *testing.T, f, remote *fixture.Repo) {
@@ -156,7 +156,7 @@ func TestSendByKeys(t *testing.T) {
 		"preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "fixup! Change ten")
 		}, []string{"+fixup!", "!", "+2 findings before sending", "+2 commits not read through yet", "+messages are well formed",
-			"+enter goes to Shape, to what could be joined", "+fixup! Change ten", "enter", "+◆ Shape", "+What could be done with this plan",
+			"+enter goes to Shape, to what could be joined", "+fixup! Change ten", "enter", "+▰ Shape", "+What could be done with this plan",
 			"enter", "+from 1 2"}, nil},
 		"blocked by the preflight": {func(f, remote *fixture.Repo) {
 			f.Git("commit", "--quiet", "--amend", "-m", "wip")
@@ -178,7 +178,7 @@ func TestSendByKeys(t *testing.T) {
 			f.Git("push", "--quiet", "origin", "main")
 			test.prepare(f, remote)
 			d := newDriver(t, f.Dir)
-			d.play("+No loose changes", "]", "+Shape", "]", "+◆ Mend", "]", "+◆ Send")
+			d.play("+No loose changes", "]", "+Shape", "]", "+▰ Mend", "]", "+▰ Send")
 			d.gone("reading")
 			d.play(test.steps...)
 			if test.check != nil {
@@ -246,13 +246,13 @@ func TestReadThrough(t *testing.T) {
 	f.Git("push", "--quiet", "origin", "main")
 	remote.Git("config", "receive.advertisePushOptions", "true")
 	d := newDriver(t, f.Dir)
-	d.play("+No loose changes", "]", "+Shape", "]", "+◆ Mend", "]", "+A new branch there", "v", "+0 of 2 commits read", "+Change ten",
-		"v", "+1 of 2 commits read", "+◆ Next  Change thirty", // the next one that was not read
+	d.play("+No loose changes", "]", "+Shape", "]", "+▰ Mend", "]", "+A new branch there", "v", "+0 of 2 commits read", "+Change ten",
+		"v", "+1 of 2 commits read", "+▰ Next  Change thirty", // the next one that was not read
 		"n", "down", "down", "down", "down", "m", "+Remark on line 30 of a.go", "Why thirty?", "ctrl+s", "+┊ 1  your remark", "+1 remark open",
 		"+┊ Why thirty?",
 		"m", "+Remark 1", " And not forty?", "ctrl+s", "+Why thirty? And not forty?",
 		"h", "m", "+Remark on the commit Change thirty", "As a whole", "ctrl+s", "+2 remarks open", "+: As a whole",
-		"e", "+the whole branch as one difference", "+2 hunks", "e", "+◆ Now  1 of 2")
+		"e", "+the whole branch as one difference", "+2 hunks", "e", "+▰ Now  1 of 2")
 	f.Git("rebase", "--quiet", "--force-rebase", "--onto", "main", "main", "topic", "--exec",
 		"git commit --quiet --amend --no-edit --date=now --author='Ines Falk <i@x.example>'")
 	d.play("r", "+1 of 2 commits read", "+2 remarks open", "v", "+2 of 2 commits read", "}", "l", "n", "v", "+1 of 2 commits read")
@@ -318,7 +318,7 @@ func TestTheFrame(t *testing.T) {
 		"journal":         {"w", "+Journal: what was done here", "+Nothing here.", "esc", "+loose changes"},
 		"ask for a demo":  {"D", "+Leave this repository for the demo?", "n", "+Nothing was done."},
 		"look again":      {"r", "+loose changes"},
-		"screens":         {"]", "+Now  topic", "]", "+No conflict waits", "]", "+◆ Send", "[", "[", "[", "+◆ Sort"},
+		"screens":         {"]", "+Now  topic", "]", "+No conflict waits", "]", "+▰ Send", "[", "[", "[", "+▰ Sort"},
 		"unknown keys":    {"Z", "%", "+loose changes"},
 	} {
 		t.Run(name, func(t *testing.T) {

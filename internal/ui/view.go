@@ -98,7 +98,7 @@ func (m *Model) way() []kit.Seg {
 		style := m.theme.Dim
 		name := screen.Name()
 		if i == m.at {
-			style, name = m.theme.Accent, "◆ "+name
+			style, name = m.theme.Accent, "▰ "+name
 		}
 		segs = append(segs, kit.Seg{Text: safe.Show(name), Style: style})
 	}

@@ -96,7 +96,7 @@ var ways = map[string][]string{
 	"Mend": {"+40 hunks", "]", "+nothing planned yet", ")", "+What does the series go onto?", "text:origin/main", "Enter",
 		"+10 conflicts", "]", "+1 open"},
 	"Send":            {"+40 hunks", "]", "]", "]", "+3 commits to send"},
-	"Map":             {"+40 hunks", "[", "+◆ Map", "+Add file 9"},
+	"Map":             {"+40 hunks", "[", "+▰ Map", "+Add file 9"},
 	"Reading through": {"+40 hunks", "]", "]", "]", "+3 commits to send", "v", "+0 of"},
 }
 
@@ -244,8 +244,8 @@ func TestLawThreeOneBranchIsAtWork(t *testing.T) {
 	term := open(t, f.Dir, 142, 42)
 	term.play("+40 hunks", "b", "+second", "text:second", "Enter", "+second is at work")
 	for _, there := range []string{"Sort", "Shape", "Mend", "Send"} {
-		term.waitFor("second", "◆ "+there)
-		top, _, _ := strings.Cut(term.screen(), "◆ "+there)
+		term.waitFor("second", "▰ "+there)
+		top, _, _ := strings.Cut(term.screen(), "▰ "+there)
 		assert.Contains(t, top, "second", there)
 		switch there {
 		case "Shape":
@@ -257,7 +257,7 @@ func TestLawThreeOneBranchIsAtWork(t *testing.T) {
 			term.keys("]")
 		}
 	}
-	term.play("[", "[", "[", "+◆ Sort", "1", "+1 hunk in 1 file", "m", "text:One", "C-s", "+One", "a", "+y commits to topic")
+	term.play("[", "[", "[", "+▰ Sort", "1", "+1 hunk in 1 file", "m", "text:One", "C-s", "+One", "a", "+y commits to topic")
 	term.keys("Escape")
 	assert.Equal(t, before, f.Git("rev-parse", "HEAD", "topic"))
 	assert.Equal(t, "refs/heads/topic", f.Git("symbolic-ref", "HEAD"))
@@ -407,7 +407,7 @@ func TestLawSevenChoosersLieBesideWhatTheyAreAbout(t *testing.T) {
 					for range map[string]int{"Sort": 0, "Shape": 1, "Send": 3}[test.way] {
 						term.keys("]")
 					}
-					term.waitFor("◆ " + test.way)
+					term.waitFor("▰ " + test.way)
 				} else {
 					term.play(ways[test.way]...)
 				}
@@ -425,7 +425,7 @@ func TestColumnsAreRemembered(t *testing.T) {
 	work, _ := makeDemo(t)
 	term := open(t, work.Dir, 142, 42)
 	term.play("+3 hunks", "c", "+Differences are in two columns", "++ func init() {", "]",
-		"+◆ Shape", "G", "Enter", "+what ff50a77 changes", "+┊")
+		"+▰ Shape", "G", "Enter", "+what ff50a77 changes", "+┊")
 	term.play("q")
 	term = open2(t, term, work.Dir)
 	term.play("+3 hunks", "+┊", "c", "+Differences are in one column.", "-┊", "c", "+┊", "q")
@@ -467,7 +467,7 @@ func TestATourForTheFirstTime(t *testing.T) {
 	term.play("+3 hunks", "+Z begins a tour of 8 steps", "Z", "+Tour, 1 of 8: Put the hunk", "Down", "+Tour, 1 of 8",
 		"Enter", "+Tour, 2 of 8: Undo it: u", "u", "+Tour, 3 of 8: Go on to Shape", "]", "+Tour, 4 of 8: Change the plan",
 		"+nothing planned yet", "[", "+In Shape, F4: Change the plan", "F4", "G", "s", "+from 10 11", "+Tour, 5 of 8: Apply the plan",
-		"u", "+nothing planned yet", "+Tour, 6 of 8: Go on to Mend", "]", "+Tour, 7 of 8: Go on to Send", "]", "+◆ Send",
+		"u", "+nothing planned yet", "+Tour, 6 of 8: Go on to Mend", "]", "+Tour, 7 of 8: Go on to Send", "]", "+▰ Send",
 		"+Tour, 8 of 8: Find", ":", "+Find", "Escape", "+That was the tour", "F4", "G", "s", "u",
 		"-That was the tour", "Z", "+Tour, 1 of 8", "q")
 	term = open2(t, term, work.Dir)

@@ -34,7 +34,7 @@ func TestChangesAreAsideWithTheirBranch(t *testing.T) {
 	f.Write("new", "untracked\n")
 	loose := f.Git("diff")
 	term := open(t, f.Dir, 142, 42)
-	term.play("+40 hunks", "[", "+◆ Map", "+▸topic", "/", "+Find on the chart", "text:clash", "Enter", "o", "+check out clash",
+	term.play("+40 hunks", "[", "+▰ Map", "+▸topic", "/", "+Find on the chart", "text:clash", "Enter", "o", "+check out clash",
 		"a", "+y puts all loose changes aside with topic", "y", "+were put aside")
 	assert.Equal(t, "clash", f.Git("branch", "--show-current"))
 	assert.Empty(t, f.Git("status", "--porcelain"))
@@ -49,10 +49,10 @@ func TestTheBranchesFromTheMap(t *testing.T) {
 	f := quay(t)
 	loose := f.Git("diff")
 	term := open(t, f.Dir, 142, 42)
-	term.play("+40 hunks", "[", "+◆ Map", "+▸topic", "+Add file 9")
+	term.play("+40 hunks", "[", "+▰ Map", "+▸topic", "+Add file 9")
 
 	term.play("/", "+Find on the chart", "text:Add file 3", "Enter", "+Add file 3", "Enter",
-		"+◆ ", "+file 3", "}", "+file 4", "Escape", "+hidden")
+		"+▰ ", "+file 3", "}", "+file 4", "Escape", "+hidden")
 
 	term.play("C", "+Put what on the clipboard?", "+the short id", "3", "+reach it: the subject.")
 	term.play("-", "+10  Add file 9", "-", "-+11  Add file 11")
@@ -90,7 +90,7 @@ func TestTheBranchesFromTheMap(t *testing.T) {
 		"+hidden")
 
 	// The branch at work against its target, by one key from another screen, and back there.
-	term.play("]", "+◆ Sort", "=", "+◆ Map", "+only in origin/main: 1 commit", "+only in topic: 10 commits", "Escape", "+◆ Sort",
+	term.play("]", "+▰ Sort", "=", "+▰ Map", "+only in origin/main: 1 commit", "+only in topic: 10 commits", "Escape", "+▰ Sort",
 		"[", "+hidden")
 
 	// What is not committed yet is a point as well, and a tag is a step.
@@ -119,14 +119,14 @@ func TestTwoBranchesLandFromAThird(t *testing.T) {
 	work, shared := makeDemo(t)
 	loose := work.Git("diff")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+3 hunks", "[", "+◆ Map", "+▸"+branch)
+	term.play("+3 hunks", "[", "+▰ Map", "+▸"+branch)
 	goTo := func(name string) { term.play("/", "+Find on the chart", "text:"+name, "Enter", "-Find on the chart") }
 	goTo("ropes")
-	term.play(")", "+◆ Shape", "+ropes again", "Down", "s", "+from 1 2", ")", "+go onto?", "text:origin/main", "+0 conflicts", "Enter",
-		"+onto origin/main", "a", "+2 commits became 1", "[", "[", "+◆ Map")
+	term.play(")", "+▰ Shape", "+ropes again", "Down", "s", "+from 1 2", ")", "+go onto?", "text:origin/main", "+0 conflicts", "Enter",
+		"+onto origin/main", "a", "+2 commits became 1", "[", "[", "+▰ Map")
 	goTo("lights")
-	term.play(")", "+◆ Shape", "+more lamps", "Down", "s", "+from 1 2", "Down", "s", "+from 1 2 3", ")", "+go onto?", "text:ropes",
-		"+0 conflicts", "Enter", "+onto ropes", "a", "+3 commits became 1", "[", "[", "+◆ Map")
+	term.play(")", "+▰ Shape", "+more lamps", "Down", "s", "+from 1 2", "Down", "s", "+from 1 2 3", ")", "+go onto?", "text:ropes",
+		"+0 conflicts", "Enter", "+onto ropes", "a", "+3 commits became 1", "[", "[", "+▰ Map")
 
 	before := shared.Git("rev-parse", "main")
 	goTo("ropes")
@@ -150,13 +150,13 @@ func TestTwoBranchesLandFromAThird(t *testing.T) {
 func TestALandingThatComesTooLate(t *testing.T) {
 	work, shared := makeDemo(t)
 	term := open(t, work.Dir, 142, 42)
-	term.play("+3 hunks", "[", "+◆ Map", "/", "+Find on the chart", "text:ropes", "Enter", ")", "+◆ Shape", "+ropes again", ")",
-		"+go onto?", "text:origin/main", "+0 conflicts", "Enter", "+onto origin/main", "a", "+2 commits", "[", "[", "+◆ Map",
+	term.play("+3 hunks", "[", "+▰ Map", "/", "+Find on the chart", "text:ropes", "Enter", ")", "+▰ Shape", "+ropes again", ")",
+		"+go onto?", "text:origin/main", "+0 conflicts", "Enter", "+onto origin/main", "a", "+2 commits", "[", "[", "+▰ Map",
 		"/", "+Find on the chart", "text:ropes", "Enter", "V", "+▸ land ropes", "a", "+on the shared remote?")
 	theirs := shared.Git("-c", "user.name=Mira Lund", "-c", "user.email=mira@quay.example", "commit-tree", "-p", "main", "-m", "In between",
 		"main^{tree}")
 	shared.Git("update-ref", "refs/heads/main", theirs)
-	term.play("2", "+main on origin has moved on", "y", "+◆ Shape", "+ropes is at work now", ")", "+go onto?", "text:origin/main",
+	term.play("2", "+main on origin has moved on", "y", "+▰ Shape", "+ropes is at work now", ")", "+go onto?", "text:origin/main",
 		"+0 conflicts", "Enter", "+onto origin/main")
 	assert.Equal(t, theirs, shared.Git("rev-parse", "main"))
 	assert.Equal(t, theirs, work.Git("rev-parse", "origin/main"))
@@ -171,20 +171,20 @@ func TestFromTheMapIntoThePlan(t *testing.T) {
 	find := func(name string) {
 		term.play("/", "+Find on the chart", "text:"+name, "Enter", "-Find on the chart")
 	}
-	term.play("+3 hunks", "[", "+◆ Map", "+▸"+branch)
+	term.play("+3 hunks", "[", "+▰ Map", "+▸"+branch)
 	find("lights-colours")
 	term.play("Space", "+marked: lights-colours")
 	find("ropes")
-	term.play(")", "+◆ Shape", "+onto lights-colours", "+ropes again", "a", "+2 commits", "[", "[", "+◆ Map")
+	term.play(")", "+▰ Shape", "+onto lights-colours", "+ropes again", "a", "+2 commits", "[", "[", "+▰ Map")
 	assert.Equal(t, work.Git("rev-parse", "lights-colours"), work.Git("rev-parse", "ropes~2"))
 
 	find("List the mooring")
 	term.play("Space", "+marked: ")
 	find("ropes")
-	term.play(":", "text:sits on", "+the marked", "Enter", "+◆ Shape", "+1 commit since", "+ropes again", "[", "[", "+◆ Map")
+	term.play(":", "text:sits on", "+the marked", "Enter", "+▰ Shape", "+1 commit since", "+ropes again", "[", "[", "+▰ Map")
 
 	find("less-ink")
-	term.play("Y", "+◆ Shape", "+Merge less-ink into ropes")
+	term.play("Y", "+▰ Shape", "+Merge less-ink into ropes")
 	assert.Equal(t, branch, work.Git("branch", "--show-current"))
 	term.play("a", "+u undoes")
 	assert.Equal(t, work.Git("rev-parse", "less-ink"), work.Git("rev-parse", "ropes^2"))
@@ -195,9 +195,9 @@ func TestFromTheMapIntoThePlan(t *testing.T) {
 func TestTakingBackFromTheMap(t *testing.T) {
 	work, _ := makeDemo(t)
 	term := open(t, work.Dir, 142, 42)
-	term.play("+3 hunks", "[", "+◆ Map", "+▸"+branch, "/", "+Find on the chart", "text:mooring depth", "Enter", "+mooring depth",
-		":", "text:revert", "Enter", "+◆ Shape", "+Why is it reverted?", "+Revert \"mooring depth\"", "C-End", "text:Too deep.", "C-s",
-		"+Revert \"mooring depth\"", "+1 conflict", "]", "+◆ Mend", "+ open")
+	term.play("+3 hunks", "[", "+▰ Map", "+▸"+branch, "/", "+Find on the chart", "text:mooring depth", "Enter", "+mooring depth",
+		":", "text:revert", "Enter", "+▰ Shape", "+Why is it reverted?", "+Revert \"mooring depth\"", "C-End", "text:Too deep.", "C-s",
+		"+Revert \"mooring depth\"", "+1 conflict", "]", "+▰ Mend", "+ open")
 	for range 6 {
 		term.play("1")
 	}
@@ -213,8 +213,8 @@ func TestTakingBackFromTheMap(t *testing.T) {
 func TestAFilesStory(t *testing.T) {
 	work, _ := makeDemo(t)
 	term := open(t, work.Dir, 142, 42)
-	term.play("+3 hunks", "I", "+berth/plan.go  1 commit up to HEAD", "+Start the harbour office's program", "Escape", "+◆ Sort",
-		"[", "+◆ Map", "I", "+its story is told", "/", "+Find on the chart", "text:handbook", "Enter", "Enter",
+	term.play("+3 hunks", "I", "+berth/plan.go  1 commit up to HEAD", "+Start the harbour office's program", "Escape", "+▰ Sort",
+		"[", "+▰ Map", "I", "+its story is told", "/", "+Find on the chart", "text:handbook", "Enter", "Enter",
 		"+renamed from docs/guide.md",
 		"I", "+docs/handbook.md  3 commits", "+was docs/guide.md", "+what d65acf5 changed of it", "j", "+what 62d51d6 changed of it",
 		"e", "+all of it as of 62d51d6", "+## Every morning", "/", "+Find in what Next shows", "text:too long", "Enter",
@@ -223,13 +223,13 @@ func TestAFilesStory(t *testing.T) {
 		"Escape", "+hidden")
 
 	// A line tells who wrote it: one of the guide is Mira's.
-	term.play("]", "+◆ Sort", "]", "+◆ Shape", "G", "Enter", "+what ff50a77 changes", "j", "j", "I", "+docs/guide.md",
-		"+Start the harbour office's program", "Escape", "+◆ Shape", "+what ff50a77 changes")
+	term.play("]", "+▰ Sort", "]", "+▰ Shape", "G", "Enter", "+what ff50a77 changes", "j", "j", "I", "+docs/guide.md",
+		"+Start the harbour office's program", "Escape", "+▰ Shape", "+what ff50a77 changes")
 
 	// From a read-through, and from a conflict.
-	term.play("Escape", "+nothing planned yet", "]", "]", "+◆ Send", "v", "+0 of 11", "Right", "I", "+berth/table.go",
-		"Escape", "+0 of 11 commits read", "Escape", "+commits to send", "[", "[", "+◆ Shape", ")", "+go onto?", "text:origin/main", "Enter",
-		"+4 conflicts", "!", "+◆ Mend", "I", "+commits up to", "Escape", "+◆ Mend")
+	term.play("Escape", "+nothing planned yet", "]", "]", "+▰ Send", "v", "+0 of 11", "Right", "I", "+berth/table.go",
+		"Escape", "+0 of 11 commits read", "Escape", "+commits to send", "[", "[", "+▰ Shape", ")", "+go onto?", "text:origin/main", "Enter",
+		"+4 conflicts", "!", "+▰ Mend", "I", "+commits up to", "Escape", "+▰ Mend")
 }
 
 // TestTakingFromAnotherBranch: a hunk comes as a loose change, lines as an entry of the plan, a file as it is there, also one
@@ -242,16 +242,16 @@ func TestTakingFromAnotherBranch(t *testing.T) {
 	work, _ := makeDemo(t)
 	loose := work.Git("diff")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+3 hunks", "[", "+◆ Map", "+▸"+branch, "/", "+Find on the chart", "text:Tie ropes", "Escape", "/", "+Find on the chart",
+	term.play("+3 hunks", "[", "+▰ Map", "+▸"+branch, "/", "+Find on the chart", "text:Tie ropes", "Escape", "/", "+Find on the chart",
 		"text:ropes again", "Enter", "Enter", "+back to the chart")
 	term.play("Y", "+Take 1 hunk of ropes/list.txt how?", "+as loose changes", "1", "+to answer first")
-	term.play("[", "[", "[", "+◆ Map")
+	term.play("[", "[", "[", "+▰ Map")
 	assert.Equal(t, loose, work.Git("diff"), "nothing was changed yet")
 
-	term.play(":", "text:stop taking", "+Mend: stop taking", "Enter", "+◆ Mend", ";", "+stop taking", "3", "[", "[", "[", "+◆ Map",
-		"Escape", "+hidden", "/", "+Find on the chart", "text:List the mooring", "Enter", "Enter", "+ropes/list.txt", "j", "Space", "+●", "Y",
-		"+Take 1 line of", "3", "+◆ Shape", "+List the mooring ropes", "+12 commits", "u", "+11 commits")
-	term.play("[", "[", "+◆ Map", "Y", "+Take 1 line of", "2", "+Into which tray?", "b", "+Taken into tray B",
+	term.play(":", "text:stop taking", "+Mend: stop taking", "Enter", "+▰ Mend", ";", "+stop taking", "3", "[", "[", "[", "+▰ Map",
+		"Escape", "+hidden", "/", "+Find on the chart", "text:List the mooring", "Enter", "Enter", "+ropes/list.txt", "j", "Space", "+■", "Y",
+		"+Take 1 line of", "3", "+▰ Shape", "+List the mooring ropes", "+12 commits", "u", "+11 commits")
+	term.play("[", "[", "+▰ Map", "Y", "+Take 1 line of", "2", "+Into which tray?", "b", "+Taken into tray B",
 		"u", "+y does it", "y", "+Undid")
 	assert.Equal(t, loose, work.Git("diff"))
 	assert.NoFileExists(t, work.Dir+"/ropes/list.txt")
@@ -262,7 +262,7 @@ func TestTakingFromAnotherBranch(t *testing.T) {
 	assert.NoFileExists(t, work.Dir+"/ropes/list.txt")
 
 	// Taken again, into a tray; checked as it would be committed, and committed, with all else as it lies.
-	term.play("C-n", "Y", "+Take 1 line of", "2", "+Into which tray?", "b", "+Taken into tray B", "]", "+◆ Sort", "+1 hunk in 1 file", "l",
+	term.play("C-n", "Y", "+Take 1 line of", "2", "+Into which tray?", "b", "+Taken into tray B", "]", "+▰ Sort", "+1 hunk in 1 file", "l",
 		"G", "T", "+The check passed", "Escape", "+m message", "m", "+Message of tray B", "text:List ropes", "C-s",
 		"-Message of tray B", "A", "+Made commit")
 	assert.Equal(t, "8 headlines", work.Git("show", "HEAD:ropes/list.txt"))
@@ -274,7 +274,7 @@ func TestLostAndFound(t *testing.T) {
 	work, _ := makeDemo(t)
 	ropes, board := work.Git("rev-parse", "ropes"), work.Git("diff", "web/board.html")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+3 hunks", "C-n", "C-n", "C-n", "+web/board.html", "x", "+Throw", "y", "+Thrown away", "[", "+◆ Map", "/",
+	term.play("+3 hunks", "C-n", "C-n", "C-n", "+web/board.html", "x", "+Throw", "y", "+Thrown away", "[", "+▰ Map", "/",
 		"+Find on the chart", "text:ropes", "Enter", "x", "+delete ropes", "a", "+y does it", "y", "+done")
 	term.play(":", "text:lost and found", "Enter", "+What is to be found again?", "+branch ropes, deleted", "+thrown away", "+ropes again",
 		"1", "+make ropes at", "a", "+done")

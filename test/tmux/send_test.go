@@ -20,11 +20,11 @@ import (
 const branch = demo.BranchName
 
 // toSend leads from the start of the demo to Send.
-var toSend = []string{"+3 hunks", "]", "+nothing planned yet", "]", "+No conflict waits", "]", "+◆ Send", "+to send"}
+var toSend = []string{"+3 hunks", "]", "+nothing planned yet", "]", "+No conflict waits", "]", "+▰ Send", "+to send"}
 
 // dropOne leaves the commit about the theme out, and goes to Send.
 var dropOne = []string{"+3 hunks", "]", "+nothing planned yet", "j", "j", "x", "+left out: 3", "a", "+11 commits became 10", "]",
-	"+◆ Mend", "]", "+◆ Send", "+of yours replaced"}
+	"+▰ Mend", "]", "+▰ Send", "+of yours replaced"}
 
 // TestARewrittenBranchIsReadAndSent: preflight, read-through, and a push with a
 // lease on what was seen.
@@ -35,7 +35,7 @@ func TestARewrittenBranchIsReadAndSent(t *testing.T) {
 	term.play(dropOne...)
 	term.play("!", "+3 findings before sending", "+left over in what is added", "+8 commits not read through yet", "+berth/depth.go:14",
 		"Escape", "-findings before",
-		"v", "+0 of 10 commits read", "v", "v", "+1 of 10 commits read", "+◆ Next  tide offsets",
+		"v", "+0 of 10 commits read", "v", "v", "+1 of 10 commits read", "+▰ Next  tide offsets",
 		"j", "j", "j", "m", "+Remark on line 3 of tide/offsets.go", "text:Minutes or hours?", "C-s", "+┊ Minutes or hours?", "+1 remark open",
 		".", "+all remarks done", "e", "+the whole branch as one difference", "Escape", "-the whole branch as one")
 	assert.Equal(t, before, shared.Git("rev-parse", branch))
@@ -62,8 +62,8 @@ func TestAColleaguesPushInBetween(t *testing.T) {
 	theirs := shared.Git("rev-parse", branch)
 	term.play("a", "+y sends.", "y", "+Somebody pushed to "+branch, "n", "+Nothing was done.")
 	assert.Equal(t, theirs, shared.Git("rev-parse", branch))
-	term.play("F", "+Fetched from origin.", "+not yours", "+Say which way the tide runs", "Y", "+◆ Shape", "+Say which way", "+from +",
-		"a", "+became 11", "+◆ Send", "+of yours replaced", "a", "+y sends.", "y", "+Sent ")
+	term.play("F", "+Fetched from origin.", "+not yours", "+Say which way the tide runs", "Y", "+▰ Shape", "+Say which way", "+from +",
+		"a", "+became 11", "+▰ Send", "+of yours replaced", "a", "+y sends.", "y", "+Sent ")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
 	assert.Equal(t, "Say which way the tide runs", shared.Git("log", "-1", "--format=%s", branch))
 	assert.Equal(t, "In minutes after the gauge.", shared.Git("show", branch+":tide/README.md"))
@@ -88,7 +88,7 @@ func TestThreeKeysToASafePush(t *testing.T) {
 	term := open(t, work.Dir, 142, 42)
 	term.play(toSend...)
 	term.play("F", "+Fetched from origin.", "+not yours", "+Y take in   a")
-	term.play("Y", "+◆ Shape", "+onto origin/"+branch, "a", "+◆ Send", "+5 commits to send, nothing replaced.", "a", "+Sent 5 commits.")
+	term.play("Y", "+▰ Shape", "+onto origin/"+branch, "a", "+▰ Send", "+5 commits to send, nothing replaced.", "a", "+Sent 5 commits.")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
 	assert.Equal(t, theirs, shared.Git("rev-parse", branch+"~5"), "what was there stays")
 }
@@ -101,8 +101,8 @@ func TestAColleagueRewroteTheBranch(t *testing.T) {
 	mira.Git("push", "--quiet", "--force", "origin", branch)
 	term := open(t, work.Dir, 142, 42)
 	term.play(toSend...)
-	term.play("F", "+Fetched from origin.", "+Mira Lund rewrote "+branch, "+theirs now, reworded", "Y", "+◆ Shape", "+Left out: 1 commit",
-		"a", "+◆ Send", "+5 commits to send, nothing replaced.", "a", "+Sent 5 commits.")
+	term.play("F", "+Fetched from origin.", "+Mira Lund rewrote "+branch, "+theirs now, reworded", "Y", "+▰ Shape", "+Left out: 1 commit",
+		"a", "+▰ Send", "+5 commits to send, nothing replaced.", "a", "+Sent 5 commits.")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))
 	assert.Equal(t, "Read the tide table once more", shared.Git("log", "-1", "--format=%s", branch+"~5"))
 	assert.NotContains(t, shared.Git("log", "--format=%s", branch), "parser again")
@@ -129,7 +129,7 @@ func TestAFork(t *testing.T) {
 	work.Git("remote", "add", "fork", fork.Dir)
 	work.Git("config", "remote.pushDefault", "fork")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+ahead of origin/main", "+3 hunks", "]", "]", "]", "+◆ Send", "+fork has", "+A new branch there", "a", "+Sent ",
+	term.play("+ahead of origin/main", "+3 hunks", "]", "]", "]", "+▰ Send", "+fork has", "+A new branch there", "a", "+Sent ",
 		"+The remote has all of it", "+ahead of origin/main")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), fork.Git("rev-parse", branch))
 	term.play("B", "+Where does "+branch+" land?", "text:origin/main", "Enter", "+The branch lands on origin/main.")
@@ -147,7 +147,7 @@ func TestLandingAfterSquashing(t *testing.T) {
 	work.Commit("At nine in summer", "docs/hours.md", "Nine in summer.\n")
 	work.Git("push", "--quiet", "--set-upstream", "origin", "hours")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+No loose changes", "]", "+nothing planned yet", "G", "s", "+from 1 2", "a", "+2 commits became 1", "]", "]", "+◆ Send",
+	term.play("+No loose changes", "]", "+nothing planned yet", "G", "s", "+from 1 2", "a", "+2 commits became 1", "]", "]", "+▰ Send",
 		"+2 of yours replaced",
 		"V", "+It moves forward by 1 commit", "x", "+Its older version", "a", "+main on origin is at ", "+On main")
 	assert.Empty(t, shared.Git("branch", "--list", "hours"))
@@ -162,7 +162,7 @@ func TestACloneOfOneBranch(t *testing.T) {
 	one.Git("switch", "--quiet", "-c", "lamp")
 	one.Commit("Light the lamp", "lamp.md", "On.\n")
 	term := open(t, one.Dir, 142, 42)
-	term.play("+No loose changes", "]", "]", "]", "+◆ Send", "+A new branch there", "a", "+Sent 1 commit.")
+	term.play("+No loose changes", "]", "]", "]", "+▰ Send", "+A new branch there", "a", "+Sent 1 commit.")
 	mira := fixture.Existing(t, filepath.Join(filepath.Dir(work.Dir), "colleague")).ByMira()
 	mira.Git("fetch", "--quiet")
 	mira.Git("switch", "--quiet", "lamp")
@@ -182,7 +182,7 @@ func TestNoForcedPushToMain(t *testing.T) {
 	work.Git("merge", "--quiet", "--ff-only", "origin/main")
 	work.Git("commit", "--quiet", "--amend", "-m", "Summer hours, reworded")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+No loose changes", "]", "]", "]", "+◆ Send", "+main is shared", "a", "+Put your commits onto origin/main instead.")
+	term.play("+No loose changes", "]", "]", "]", "+▰ Send", "+main is shared", "a", "+Put your commits onto origin/main instead.")
 	assert.Equal(t, before, shared.Git("rev-parse", "main"))
 	work.Git("config", "bastel.shared", "nothing")
 	work.Git("symbolic-ref", "--delete", "refs/remotes/origin/HEAD")
@@ -198,7 +198,7 @@ func TestLandAndDelete(t *testing.T) {
 	tip := work.Commit("Close at nine in summer", "docs/hours.md", "Nine.\n")
 	work.Write("docs/loose.md", "not landed\n")
 	term := open(t, work.Dir, 142, 42)
-	term.play("+docs/loose.md", "]", "]", "]", "+◆ Send", "+A new branch there", "a", "+Sent 1 commit.", "V",
+	term.play("+docs/loose.md", "]", "]", "]", "+▰ Send", "+A new branch there", "a", "+Sent 1 commit.", "V",
 		"+It moves forward by 1 commit", "x", "+summer is deleted afterwards", "a", "+main on origin is at "+tip[:7], "+On main")
 	assert.Equal(t, tip, shared.Git("rev-parse", "main"))
 	assert.Empty(t, shared.Git("branch", "--list", "summer")+work.Git("branch", "--list", "summer"))
@@ -243,7 +243,7 @@ func TestTheReviewDesk(t *testing.T) {
 		require.Equal(t, http.StatusOK, response.StatusCode)
 	}
 	term.play("v", "+0 of 11 commits read", ";", "+comments of reviewers", "1", "+1 new comment and 1 new verdict came",
-		"+Oskar Brandt says it is ready to land", "+1 remark open", "}", "+◆ Next  tide offsets", "+┊ Minutes or hours?")
+		"+Oskar Brandt says it is ready to land", "+1 remark open", "}", "+▰ Next  tide offsets", "+┊ Minutes or hours?")
 	assert.Contains(t, strings.Split(term.waitFor("Oskar Brandt, today"), "Minutes or hours?")[0], "offsets are what")
 }
 

@@ -552,7 +552,7 @@ var Table = []Key{
 		{ID: CheckEntries, In: []Place{Shape}, Name: "check", Help: "Run your check command on the exact content of every resulting commit, " +
 			"in scratch folders.", Words: "test build exec", Command: "check PLAN"}}},
 	{Keys: []string{"L"}, Means: "Sweeps leftovers.", Actions: []Action{
-		{ID: SweepLoose, In: []Place{Sort}, Name: "sweep", Help: "Throw all lines with a × away: debug prints and other leftovers. It asks " +
+		{ID: SweepLoose, In: []Place{Sort}, Name: "sweep", Help: "Throw all lines with a ▲ away: debug prints and other leftovers. It asks " +
 			"first, and u brings them back.", Words: "debug print todo", Command: "sweep", Listed: true},
 		{ID: SweepBranch, In: []Place{Shape}, Name: "sweep", Help: "Find debug prints and other leftovers in every commit of the branch, and " +
 			"remove them there.", Words: "debug print todo", Command: "sweep --branch"}}},

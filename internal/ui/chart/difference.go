@@ -85,7 +85,7 @@ func (d *difference) View(size kit.Size, theme kit.Theme) []string {
 
 // alone shows what a commit changes, or what is between two points: the commits on either side in Now, what differs in Next.
 func (d *difference) alone(size kit.Size, theme kit.Theme) []string {
-	rows := []string{kit.Row(size.Width, nil, kit.Seg{Text: "◆ ", Style: theme.Accent},
+	rows := []string{kit.Row(size.Width, nil, kit.Seg{Text: "▰ ", Style: theme.Accent},
 		kit.Seg{Text: safe.Show(d.title), Style: theme.Strong})}
 	rows = append(append(rows, d.outView(size, theme)...), kit.Blank(size.Width))
 	d.above = len(rows)

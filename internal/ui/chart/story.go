@@ -261,7 +261,7 @@ func (s *story) list(width, height int, theme kit.Theme) []string {
 		}
 		mark := " "
 		if i == s.marked {
-			mark = "●"
+			mark = "■"
 		}
 		if at%2 == 0 {
 			rows = append(rows, kit.Row(width, backdrop, pointer, kit.Seg{Text: safe.Show(mark + " "), Style: theme.Marked},

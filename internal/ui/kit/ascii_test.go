@@ -13,12 +13,12 @@ import (
 
 func TestASCII(t *testing.T) {
 	for drawn, want := range map[string]string{"plain": "plain", "├─A─B─C board": "+-A-B-C board", "港 ü…": "?? ?~",
-		"\x1b[1m●\x1b[0m A": "\x1b[1m*\x1b[0m A",
+		"\x1b[1m▰\x1b[0m A": "\x1b[1m*\x1b[0m A",
 		"👩‍🚀 x":             "?? x", "e\u0301": "e"} {
 		assert.Equal(t, want, kit.ASCII(drawn))
 	}
 	rapid.Check(t, func(t *rapid.T) {
-		text := rapid.StringOf(rapid.RuneFrom([]rune("ab ─│●港ü…\u0301\U0001F680\u200d"))).Draw(t, "text")
+		text := rapid.StringOf(rapid.RuneFrom([]rune("ab ─│■港ü…\u0301\U0001F680\u200d"))).Draw(t, "text")
 		plain := kit.ASCII(text)
 		assert.Equal(t, ansi.StringWidth(text), ansi.StringWidth(plain), "as wide as it was")
 		assert.False(t, strings.ContainsFunc(plain, func(r rune) bool { return r > 127 }))

@@ -83,7 +83,7 @@ func Join(left, between, right []string) []string {
 func Heading(width int, half, what string, active bool, style Style, theme Theme, narrow bool) string {
 	mark := "  "
 	if active {
-		mark = "◆ "
+		mark = "▰ "
 	}
 	other := Seg{}
 	if narrow {

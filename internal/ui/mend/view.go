@@ -256,7 +256,7 @@ func (m *Model) regionSide(q mend.Question, side mend.Side, next, width int, the
 		backdrop, pointer := kit.Cursor(theme, here, 1)
 		mark := kit.Seg{Text: " "}
 		if picked(q, side, i) {
-			mark = kit.Seg{Text: "●", Style: theme.Marked}
+			mark = kit.Seg{Text: "■", Style: theme.Marked}
 		}
 		segs := []kit.Seg{pointer, mark, {Text: safe.Show(fmt.Sprintf("%5d  ", start+i+1)), Style: theme.Dim}}
 		segs = append(segs, m.code.Line(m.file().Path, line, partner(q.Region, i), theme.Plain, theme)...)
@@ -434,9 +434,9 @@ func (m *Model) regionMap(width, height int, theme kit.Theme) []string {
 		style := theme.Quiet
 		switch {
 		case knot && questions[i].Open():
-			line, style = "○", theme.Trouble
+			line, style = "▒", theme.Trouble
 		case knot:
-			line, style = "●", theme.Next
+			line, style = "┃", theme.Next
 		case y > row(0) && y < last:
 			line = "│"
 		}

@@ -53,9 +53,9 @@ func (r *reading) series(width, height int, theme kit.Theme) []string {
 	for i := r.top; i < min(r.top+body, len(r.read)); i++ {
 		source := r.data.Sources[i]
 		backdrop, pointer := kit.Cursor(theme, i == r.commit && !r.whole, 2)
-		mark, title := "○ ", theme.Plain
+		mark, title := "· ", theme.Plain
 		if r.read[i][0] == r.read[i][1] {
-			mark, title = "● ", theme.Dim
+			mark, title = "✓ ", theme.Dim
 		}
 		open := 0
 		for _, n := range r.data.Remarks {

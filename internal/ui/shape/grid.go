@@ -240,7 +240,7 @@ func (g *grid) line(width, names, until int, row gridRow, here bool, theme kit.T
 		before, after := g.threadAt(row, commits, c-1), g.threadAt(row, commits, c)
 		knot, style := after, g.thread(after, theme)
 		if slices.Contains(commits, c) {
-			knot, style = "●", theme.Now
+			knot, style = "■", theme.Now
 			if c == g.column {
 				style = theme.Accent
 			}

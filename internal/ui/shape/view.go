@@ -214,7 +214,7 @@ func (m *Model) entryRows(width, i int, theme kit.Theme) []string {
 	}
 	mark := kit.Seg{Text: " "}
 	if m.marked[e.From[0]] {
-		mark = kit.Seg{Text: "●", Style: theme.Marked}
+		mark = kit.Seg{Text: "■", Style: theme.Marked}
 	}
 	subject := m.subject(e)
 	result, why := m.outcome(e, theme)

@@ -254,9 +254,9 @@ func (h *home) hunkRows(width, height int, theme kit.Theme) []string {
 	var rows []string
 	for i := h.top; i < min(h.top+height-4, len(h.chosen)); i++ {
 		backdrop, pointer := kit.Cursor(theme, i == h.cursor, 2)
-		mark, style := "○ ", theme.Dim
+		mark, style := "□ ", theme.Dim
 		if h.taken[i] {
-			mark, style = "● ", theme.Now
+			mark, style = "■ ", theme.Now
 		}
 		piece := h.homes.Homes[i].Fixup
 		rows = append(rows, kit.Split(width, backdrop,

@@ -64,7 +64,7 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 		tally = append(tally, fmt.Sprintf("%d of %s unread", unread, wording.Count(all, "hunk")))
 	}
 	if m.found > 0 {
-		tally = append(tally, "× "+wording.Count(m.found, "leftover"))
+		tally = append(tally, "▲ "+wording.Count(m.found, "leftover"))
 	}
 	if m.some {
 		tally = append(tally, fmt.Sprintf("reading all %d files …", len(m.changes)))

@@ -144,7 +144,7 @@ func TestEachLineIsMarkedByItself(t *testing.T) {
 		}
 		marks := 0
 		for _, row := range m.View(100, 100, false, stream.Cool, withTwo()) {
-			marks += strings.Count(ansi.Strip(row), "●")
+			marks += strings.Count(ansi.Strip(row), "■")
 		}
 		assert.GreaterOrEqual(t, marks, len(want), "each mark is drawn")
 	})

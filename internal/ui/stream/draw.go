@@ -73,9 +73,9 @@ func (m *Model) drawRow(width, at int, cursor bool, style LineStyle, theme kit.T
 }
 
 func (m *Model) drawSection(width int, s *Section, backdrop *kit.Backdrop, pointer kit.Seg, theme kit.Theme) string {
-	mark, style := "○ ", theme.Next
+	mark, style := "□ ", theme.Next
 	if s.Current {
-		mark = "● "
+		mark = "■ "
 	}
 	title := theme.Strong
 	if s.Untitled {

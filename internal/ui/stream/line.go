@@ -169,9 +169,9 @@ func (m *Model) pointer(h *tray.Hunk, line int, pointer kit.Seg, theme kit.Theme
 	sign, style := "", theme.Marked
 	switch {
 	case h.Lines[line].Op != diff.Keep && m.marks[h.ID][line]:
-		sign = "●"
+		sign = "■"
 	case m.leftover[h.ID][line] && h.Lines[line].Op == diff.Add:
-		sign, style = "×", theme.Trouble
+		sign, style = "▲", theme.Trouble
 	default:
 		return pointer
 	}
