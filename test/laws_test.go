@@ -303,6 +303,20 @@ func TestTheWalksAreThere(t *testing.T) {
 	assert.Equal(t, 4, walks)
 }
 
+// TestTheFilesOfNeedsAreThere: the table that says where what is names no file that is not there.
+func TestTheFilesOfNeedsAreThere(t *testing.T) {
+	page, err := os.ReadFile("../CONTRIBUTING.md")
+	require.NoError(t, err)
+	_, table, found := strings.Cut(string(page), "| need | file |")
+	require.True(t, found)
+	table, _, _ = strings.Cut(table, "\n\n")
+	files := regexp.MustCompile("`(internal/[^`]+)`").FindAllStringSubmatch(table, -1)
+	assert.GreaterOrEqual(t, len(files), 12)
+	for _, file := range files {
+		assert.FileExists(t, "../"+file[1])
+	}
+}
+
 // TestNoTwoThingsShareAFile: each name of a file that something is kept in is of one thing.
 func TestNoTwoThingsShareAFile(t *testing.T) {
 	of := map[string]string{}

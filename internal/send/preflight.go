@@ -1,6 +1,7 @@
 package send
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -93,10 +94,28 @@ func Preflight(f Facts, levels map[string]Level) []Item {
 		message, commits, good := look(name, f)
 		if good {
 			level = OK
+			message = cmp.Or(f.unseen(name), message)
 		}
 		items = append(items, Item{name, level, message, commits, details(name, f, commits)})
 	}
 	return items
+}
+
+// unseen says why there was nothing that an item could look at; empty: there was.
+func (f Facts) unseen(name string) string {
+	switch name {
+	case Remarks, Reviewers:
+		return ""
+	case UpToDate:
+		if f.Target == "" {
+			return "not checked: the branch has no target"
+		}
+		return ""
+	}
+	if len(f.Commits) == 0 {
+		return "not checked: no commit would be sent"
+	}
+	return ""
 }
 
 func look(name string, f Facts) (message string, commits []repo.ID, good bool) {

@@ -92,3 +92,12 @@ func TestPreflight(t *testing.T) {
 		})
 	}
 }
+
+// TestWhatCouldNotBeLookedAt: no item claims that all is well where there was nothing to look at.
+func TestWhatCouldNotBeLookedAt(t *testing.T) {
+	for _, item := range send.Preflight(send.Facts{}, nil) {
+		if item.Name != send.Remarks && item.Name != send.Reviewers {
+			assert.True(t, strings.HasPrefix(item.Message, "not checked: "), "%s: %s", item.Name, item.Message)
+		}
+	}
+}

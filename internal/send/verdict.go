@@ -80,20 +80,20 @@ func (c Comparison) Replacing() string {
 		words = append(words, ByAuthor(c.Replaced)+" replaced")
 	}
 	if len(own) > 0 {
-		words = append(words, ByAuthor(own)+" gone")
+		words = append(words, ByAuthor(own)+" removed")
 	}
 	if others := c.Removes(); len(others) > 0 {
-		words = append(words, ByAuthor(others)+" gone")
+		words = append(words, ByAuthor(others)+" removed")
 	}
 	return listed(words)
 }
 
-// Sending says what a push sends: "3 commits to send, on 40 of origin/main".
+// Sending says what a push sends: "3 commits to send, and 40 that origin/main has already".
 func (c Comparison) Sending(verb string) string {
 	if len(c.Brings) == 0 {
 		return wording.Count(len(c.Adds), "commit") + verb
 	}
-	return fmt.Sprintf("%s%s, on %d of %s", wording.Count(len(c.Adds), "commit"), verb, len(c.Brings), c.On)
+	return fmt.Sprintf("%s%s, and %d that %s has already", wording.Count(len(c.Adds), "commit"), verb, len(c.Brings), c.On)
 }
 
 // Behind says that there is nothing to send, and that the remote has more of others.

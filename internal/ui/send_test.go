@@ -82,7 +82,7 @@ func TestSendByKeys(t *testing.T) {
 			other.Commit("Theirs", "theirs", "t\n")
 			other.Git("push", "--quiet")
 		}, []string{"+The remote has all of it", "V", "+origin/main, landed", "a", "+main on origin has moved on", "y", "+▰ Shape",
-			"+onto origin/main", "a", "+2 commits became 2", "]", "]", "+, on 1 of origin/main", "a", "+y sends.", "y", "+Sent ", "V",
+			"+onto origin/main", "a", "+2 commits became 2", "]", "]", "+and 1 that origin/main has already", "a", "+y sends.", "y", "+Sent ", "V",
 			"+It moves forward by 2 commits", "a", "+main on origin is at"}, func(t *testing.T, f, remote *fixture.Repo) {
 			assert.Equal(t, "Change thirty\nChange ten\nTheirs", remote.Git("log", "-3", "--format=%s", "main"))
 		}},

@@ -39,7 +39,7 @@ func TestARewrittenBranchIsReadAndSent(t *testing.T) {
 		"j", "j", "j", "m", "+Remark on line 3 of tide/offsets.go", "text:Minutes or hours?", "C-s", "+┊ Minutes or hours?", "+1 remark open",
 		".", "+all remarks done", "e", "+the whole branch as one difference", "Escape", "-the whole branch as one")
 	assert.Equal(t, before, shared.Git("rev-parse", branch))
-	term.play("a", "+On origin: 3 of yours replaced and 1 of yours gone. y sends.", "n", "+Nothing was done.")
+	term.play("a", "+On origin: 3 of yours replaced and 1 of yours removed. y sends.", "n", "+Nothing was done.")
 	assert.Equal(t, before, shared.Git("rev-parse", branch))
 	term.play("a", "+y sends.", "y", "+Sent 8 commits.", "+The remote has all of it.")
 	assert.Equal(t, work.Git("rev-parse", "HEAD"), shared.Git("rev-parse", branch))

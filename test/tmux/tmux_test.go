@@ -251,7 +251,7 @@ func TestTheWholeWay(t *testing.T) {
 	term.keys("]", "]")
 	term.waitFor("10 commits to send", "moved", "joined", "joins 2", "gone")
 	term.keys("a")
-	term.waitFor("On origin: 5 of yours replaced and 1 of yours gone. y sends.")
+	term.waitFor("On origin: 5 of yours replaced and 1 of yours removed. y sends.")
 	term.keys("n")
 	term.waitFor("Nothing was done.")
 	assert.NotEqual(t, after, shared.Git("rev-parse", "feature/berth-board"))

@@ -446,7 +446,7 @@ func (m *Model) verdict(theme kit.Theme) (string, kit.Style) {
 	case s.There.IsZero():
 		return fmt.Sprintf("A new branch there, with %s. It becomes the upstream.", s.Sending("")), theme.Next
 	case len(s.Replaces) > 0:
-		return fmt.Sprintf("%s; there %s.", s.Sending(" to send"), s.Replacing()), theme.Next
+		return fmt.Sprintf("%s. On the remote: %s.", s.Sending(" to send"), s.Replacing()), theme.Next
 	}
 	return s.Sending(" to send") + ", nothing replaced.", theme.Next
 }
