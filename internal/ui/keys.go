@@ -41,7 +41,10 @@ func (m *Model) globalActions() []kit.Action {
 		kit.Act(action.Story, m.where.Known, m.tellStory),
 		kit.Act(action.Columns, true, m.turnColumns),
 		kit.Act(action.Journal, true, m.showJournal),
-		kit.Act(action.Refresh, true, m.refresh),
+		kit.Act(action.Refresh, true, func() tea.Cmd {
+			m.say(kit.Notice{Text: "All that is shown is read again."})
+			return m.refresh()
+		}),
 		kit.Act(action.OpenDemo, true, m.askDemo),
 		kit.Act(action.Menu, true, func() tea.Cmd { return m.openPage(&menu{actions: m.keyless()}) }),
 		kit.Act(action.FindAction, true, m.openFinder),

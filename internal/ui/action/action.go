@@ -8,6 +8,7 @@ package action
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"charm.land/bubbles/v2/key"
@@ -62,6 +63,27 @@ type Key struct {
 	Means   string
 	Except  string // why the key does something else in one place
 	Actions []Action
+}
+
+// Elsewhere says of a key what it does in which places: "In Shape: squash".
+func Elsewhere(pressed string) (does []string) {
+	for _, key := range Table {
+		for _, a := range key.Actions {
+			if !slices.Contains(byID[a.ID].Keys, pressed) || slices.Contains(a.In, Everywhere) || slices.Contains(a.In, Nowhere) {
+				continue
+			}
+			places := make([]string, len(a.In))
+			for i, place := range a.In {
+				places[i] = string(place)
+			}
+			word := "In "
+			if len(does) > 0 {
+				word = "in "
+			}
+			does = append(does, word+strings.Join(places, ", ")+": "+a.Name)
+		}
+	}
+	return does
 }
 
 // Find gives a row.

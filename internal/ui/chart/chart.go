@@ -246,7 +246,11 @@ func (m *Model) tell() tea.Cmd {
 
 func (m *Model) all() tea.Cmd {
 	m.show.All = !m.show.All
-	return tea.Batch(m.read(), m.keepShow())
+	says := "All branches are shown."
+	if !m.show.All {
+		says = "Shown are the branch at work, its stack, yours and recent ones."
+	}
+	return tea.Batch(m.read(), m.keepShow(), kit.Say(says))
 }
 
 // keepShow keeps which branches are on show.

@@ -2,6 +2,7 @@ package kit
 
 import (
 	"slices"
+	"strings"
 
 	"charm.land/bubbles/v2/key"
 	tea "charm.land/bubbletea/v2"
@@ -80,14 +81,19 @@ func FindKey(actions []Action, pressed string) (Action, bool) {
 	return Action{}, false
 }
 
-// WhyNot says of a key that could not be taken that it means something here, and what: no key is silent.
+// WhyNot says of a key that could not be taken what it means here, or where it means something: no key of the table is silent, but
+// for the one that closes and stops, where nothing is open and nothing under way.
 func WhyNot(actions []Action, pressed string) tea.Cmd {
 	for _, a := range actions {
 		if slices.Contains(a.Keys, pressed) {
 			return Say(action.KeyName(pressed) + ", " + a.Name + ", has nothing to act on here just now. " + a.Help)
 		}
 	}
-	return nil
+	elsewhere := action.Elsewhere(pressed)
+	if len(elsewhere) == 0 || action.Is(action.Back, pressed) {
+		return nil
+	}
+	return Say(action.KeyName(pressed) + " does nothing here. " + strings.Join(elsewhere, "; ") + ".")
 }
 
 // Can says whether the action can be done now.

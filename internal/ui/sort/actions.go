@@ -52,14 +52,14 @@ func (m *Model) Actions() []kit.Action {
 		}),
 		kit.Act(action.DivideHunk, some, m.cut).InMemory(),
 		kit.Act(action.ReadHunk, some, kit.Just(s.Read)).InMemory(),
-		kit.Act(action.Hide, some || !now, kit.Just(s.Hide)).InMemory(),
+		kit.Act(action.Hide, s.CanHide(), kit.Just(s.Hide)).InMemory(),
 		kit.Act(action.MoreContext, m.view.Context < app.MostContext, func() tea.Cmd { return m.widen(max(1, 2*m.view.Context)) }),
 		kit.Act(action.LessContext, m.view.Context > 0, func() tea.Cmd { return m.widen(m.view.Context / 2) }),
 		kit.Act(action.HideSpaces, true, m.hideSpaces),
 		kit.Act(action.Load, m.canLoad(), m.load),
 		kit.Act(action.Ignored, true, m.showIgnored),
 		kit.Asking(action.Search, some, func() tea.Cmd { return kit.Show(m.stream().Find("Find in the changes")) }),
-		kit.Act(action.ClearMarks, some, kit.Just(s.Unmark)).InMemory(),
+		kit.Act(action.ClearMarks, some && s.HasMarks(), kit.Just(s.Unmark)).InMemory(),
 		kit.Asking(action.CopyHere, some, func() tea.Cmd { return kit.CopyOf(s.ToCopy()) }),
 	}
 	moves := kit.Navigator{Move: s.Move, Page: s.Page, End: s.End, Turn: func(half kit.Half) { m.half = half }}

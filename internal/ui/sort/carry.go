@@ -24,7 +24,7 @@ func (m *Model) carry(to tray.Layer, picked func() []tray.Selection, paths func(
 	return func() tea.Cmd {
 		c := sorting.TrayMove{From: m.here(), To: to, Selected: picked(), Within: paths(), View: m.shown}
 		if len(c.Selected) == 0 {
-			return nil
+			return kit.Say("Nothing to move is at the cursor. Put it on a hunk, or on a file's heading.")
 		}
 		if c.From == c.To {
 			return kit.Say(fmt.Sprintf("It is in tray %s already.", c.To))

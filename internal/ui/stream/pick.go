@@ -89,6 +89,12 @@ func (m *Model) atCursor() []tray.Hunk {
 	return m.files[r.file].Hunks[r.hunk : r.hunk+1]
 }
 
+// CanHide says whether there is something at the cursor to hide, or to show again.
+func (m *Model) CanHide() bool {
+	r := m.at()
+	return r.kind == sectionRow && len(m.sections[r.section].Files) > 0 || len(m.atCursor()) > 0
+}
+
 // Hide hides the hunk at the cursor, or all of the file on its heading, or shows it
 // again; on the heading of a section all of the section.
 func (m *Model) Hide() {
@@ -209,6 +215,9 @@ func (m *Model) Unmark() {
 	m.marks, m.cuts = nil, nil
 	m.relayout()
 }
+
+// HasMarks says whether there are marks or cuts to clear.
+func (m *Model) HasMarks() bool { return len(m.marks)+len(m.cuts) > 0 }
 
 // SetLeftovers marks the lines that a sweep would take, by hunk id.
 func (m *Model) SetLeftovers(lines tray.LinesOfHunks) { m.leftover = lines }
