@@ -186,7 +186,7 @@ func TestNoForcedPushToMain(t *testing.T) {
 	assert.Equal(t, before, shared.Git("rev-parse", "main"))
 	work.Git("config", "bastel.shared", "nothing")
 	work.Git("symbolic-ref", "--delete", "refs/remotes/origin/HEAD")
-	term.play("r", "+of Mira Lund replaced", "a", "+y sends.", "y", "+A rule of origin refused the push of main.",
+	term.play("r", "+1 of Mira Lund", "a", "+y sends.", "y", "+A rule of origin refused the push of main.",
 		"+main does not take forced pushes: "+before+" would be lost.")
 	assert.Equal(t, before, shared.Git("rev-parse", "main"))
 }
