@@ -59,24 +59,30 @@ func (c *chooser) matches() []kit.Option {
 	return c.found
 }
 
-// narrowed gives the options that have all typed words; those that have them in their names
-// come before those that are only described by them.
+// narrowed gives the options that have all typed words: first the one whose name or key is just that, then those whose names
+// begin with it, then those that have the words in their names; those that are only described by them come last.
 func (c *chooser) narrowed() []kit.Option {
 	words := strings.Fields(strings.ToLower(c.typed))
 	has := func(text string) bool {
 		text = strings.ToLower(text)
 		return !slices.ContainsFunc(words, func(word string) bool { return !strings.Contains(text, word) })
 	}
-	var named, described []kit.Option
+	typed := strings.ToLower(strings.TrimSpace(c.typed))
+	var exact, begun, named, described []kit.Option
 	for _, option := range c.Options {
+		label := strings.ToLower(option.Label)
 		switch {
+		case typed != "" && (label == typed || option.Key == typed):
+			exact = append(exact, option)
+		case typed != "" && (strings.HasPrefix(label, typed) || strings.HasPrefix(option.Key, typed)):
+			begun = append(begun, option)
 		case has(option.Label):
 			named = append(named, option)
 		case has(option.Key + " " + option.Label + " " + option.Detail):
 			described = append(described, option)
 		}
 	}
-	return append(named, described...)
+	return slices.Concat(exact, begun, named, described)
 }
 
 // lettered says whether the choices have letters of their own: those choose then, and only a key begins to type.

@@ -162,11 +162,11 @@ func TestSortByKeys(t *testing.T) {
 			func(t *testing.T, f *fixture.Repo, frame string) {
 				assert.Equal(t, "2\t2\ta.go", f.Git("show", "--numstat", "--format="))
 			}},
-		"amend author": {[]string{"+2 hunks", "M", "+Its author", "author", "enter", "+Author of the last commit",
+		"amend author": {[]string{"+2 hunks", "M", "+Its author", "@", "+Author of the last commit",
 			"Mira Lund <mira@quay.example>", "ctrl+s", "+Amended"}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Mira Lund", f.Git("log", "-1", "--format=%an"))
 		}},
-		"amend what is sent asks": {[]string{"+2 hunks", "M", "+Its message", "message", "enter", "+Message of the last commit", "!",
+		"amend what is sent asks": {[]string{"+2 hunks", "M", "+Its message", "m", "+Message of the last commit", "!",
 			"ctrl+s", "+has this commit already", "n", "+Nothing was done."}, func(t *testing.T, f *fixture.Repo, frame string) {
 			assert.Equal(t, "Change thirty", f.Git("log", "-1", "--format=%s"))
 		}},
@@ -328,7 +328,7 @@ func TestShapeByKeys(t *testing.T) {
 			"+This branch has no commits that main does not have."}, nil},
 		"start elsewhere": {[]string{"(", "+After which commit", "base", "enter", "+2 commits since"}, nil},
 		"another branch": {[]string{"b", "+Which branch is at work?", "other", "enter", "+at work is other, not checked out", "+Now  other",
-			"A", "+Done at once", "leave it out", "enter", "+1 commit"}, func(t *testing.T, f *fixture.Repo) {
+			"A", "+Done at once", "x", "+1 commit"}, func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "Other two", f.Git("log", "--format=%s", "main..other"))
 			assert.Equal(t, "topic", f.Git("branch", "--show-current"))
 		}},

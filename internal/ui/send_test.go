@@ -109,7 +109,7 @@ func TestSendByKeys(t *testing.T) {
 		"with options, and what the server says": {func(f, remote *fixture.Repo) {
 			remote.Git("config", "receive.advertisePushOptions", "true")
 			hookOf(t, remote, "pre-receive", `echo "You said $GIT_PUSH_OPTION_0."; echo "Review it: https://quay.example/review/7"`)
-		}, []string{"+A new branch there", "A", "+Other ways to push topic", "options", "enter", "+Options for the server's hooks", "draft",
+		}, []string{"+A new branch there", "A", "+Other ways to push topic", "o", "+Options for the server's hooks", "draft",
 			"ctrl+s", "+1 option will be passed", "+Along with it: 1 push option.",
 			"a", "+The server said:", "+You said draft.", "+https://quay.example/review/7", "esc", "+The remote has all of it",
 			"+https://quay.example/review/7",

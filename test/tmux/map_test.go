@@ -244,7 +244,7 @@ func TestTakingFromAnotherBranch(t *testing.T) {
 	term := open(t, work.Dir, 142, 42)
 	term.play("+3 hunks", "[", "+▰ Map", "+▸"+branch, "/", "+Find on the chart", "text:Tie ropes", "Escape", "/", "+Find on the chart",
 		"text:ropes again", "Enter", "Enter", "+back to the chart")
-	term.play("Y", "+Take 1 hunk of ropes/list.txt how?", "+as loose changes", "1", "+to answer first")
+	term.play("Y", "+Take 1 hunk of ropes/list.txt how?", "+as loose changes", "l", "+to answer first")
 	term.play("[", "[", "[", "+▰ Map")
 	assert.Equal(t, loose, work.Git("diff"), "nothing was changed yet")
 

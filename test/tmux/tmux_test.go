@@ -464,8 +464,7 @@ func TestOverlapsIdeasAndQuickWays(t *testing.T) {
 	term.waitFor("11 commits, nothing planned yet")
 	term.keys("g", "j", "j", "A")
 	term.waitFor("Done at once", "Leave it out")
-	term.text("leave it out")
-	term.keys("Enter")
+	term.keys("x")
 	term.waitFor("11 commits became 10.", "u undoes it")
 	assert.NotContains(t, work.Git("log", "--format=%s"), "Try the red theme")
 }

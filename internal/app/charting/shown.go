@@ -3,6 +3,7 @@ package charting
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"bastel/internal/app"
 	"bastel/internal/repo"
@@ -11,6 +12,7 @@ import (
 // Show says which branches the chart is to have.
 type Show struct {
 	All     bool
+	Also    []string           // branches that were looked for by name, whatever else is on show
 	Line    string             // another line than the target of the branch at work; empty: that one
 	Changed map[string]repo.ID // branches by their names as they will be: at another commit, or gone (zero)
 	Head    string             // the branch that will be checked out; empty: as it is
@@ -96,9 +98,10 @@ func choose(tips []Branch, target app.Target, show Show) []Branch {
 	for _, b := range tips {
 		_, pending := show.Changed[b.Name]
 		switch {
-		case b.Ref != "HEAD" && b.Remote && (b.Name == target.Name || local[b.Tip]), b.Remote && followed[b.Ref] && !show.All:
+		case b.Ref != "HEAD" && b.Remote && (b.Name == target.Name || local[b.Tip]),
+			b.Remote && followed[b.Ref] && !show.All && !slices.Contains(show.Also, b.Name):
 			continue
-		case show.All, b.AtWork, b.Here, pending && !b.Remote, !b.Remote && b.Mine && others < 2*recent:
+		case show.All, slices.Contains(show.Also, b.Name), b.AtWork, b.Here, pending && !b.Remote, !b.Remote && b.Mine && others < 2*recent:
 		case others >= recent:
 			continue
 		}

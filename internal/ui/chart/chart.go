@@ -44,7 +44,8 @@ type Model struct {
 type branching struct {
 	status app.BranchStatus
 	show   charting.Show
-	chosen bool // what to show is known: what was kept, or what keys chose since
+	sought string // a branch that was looked for: the cursor goes there once the chart has it
+	chosen bool   // what to show is known: what was kept, or what keys chose since
 	keeper kit.Keeper
 	tips   kit.Reading[[]charting.Branch] // until the chart is there
 	now    kit.Reading[charting.Chart]
@@ -139,7 +140,7 @@ func (m *Model) readNext() tea.Cmd {
 				return o, err
 			}
 		}
-		will.All, will.Line = show.All, show.Line
+		will.All, will.Also, will.Line = show.All, show.Also, show.Line
 		o.chart, err = m.charting.Chart(ctx, will)
 		return o, err
 	})
@@ -279,12 +280,12 @@ func (m *Model) chooseLine() tea.Cmd {
 	})
 }
 
-// search finds branches and commits on the chart.
+// search finds branches, on show or not, and the commits on the chart.
 func (m *Model) search() tea.Cmd {
-	choose := kit.Choose{Title: "Find on the chart"}
+	var options []kit.Option
+	shown := map[string]bool{}
 	for r, row := range m.rows() {
 		for i, item := range row.items {
-			p := place{row: r, item: i}
 			label, detail := item.branch, item.subject
 			if item.kind == mark || item.kind == line {
 				label, detail = item.subject, strings.TrimSpace(item.branch+"  "+item.author)
@@ -292,15 +293,38 @@ func (m *Model) search() tea.Cmd {
 			if label == "" {
 				continue
 			}
-			choose.Options = append(choose.Options, kit.Option{Label: safe.Line(label), Detail: safe.Line(detail), Key: item.commit.Short(),
-				Do: func() tea.Cmd {
-					m.cursor = p
-					m.keepOn(m.rows())
-					return m.tell()
-				}, Look: kit.LookAt(m.app, item.commit)})
+			shown[item.branch] = shown[item.branch] || item.kind == name
+			options = append(options, kit.Option{Label: safe.Line(label), Detail: safe.Line(detail), Key: item.commit.Short(),
+				Do: m.goBack(place{row: r, item: i}), Look: kit.LookAt(m.app, item.commit)})
 		}
 	}
-	return kit.Show(choose)
+	return kit.Find(m.ctx, Name, func(ctx context.Context) (kit.Choose, error) {
+		tips, err := m.charting.Tips(ctx)
+		for _, b := range tips {
+			if shown[b.Name] || b.Ref == "HEAD" {
+				continue
+			}
+			options = append(options, kit.Option{Label: safe.Line(b.Name), Detail: "not on the chart so far", Key: b.Tip.Short(),
+				Do: m.showAlso(b), Look: kit.LookAt(m.app, b.Tip)})
+		}
+		return kit.Choose{Title: "Find on the chart", Options: options}, err
+	})
+}
+
+func (m *Model) goBack(p place) func() tea.Cmd {
+	return func() tea.Cmd {
+		m.cursor = p
+		m.keepOn(m.rows())
+		return m.tell()
+	}
+}
+
+// showAlso puts a branch on the chart that was looked for, and goes there.
+func (m *Model) showAlso(b charting.Branch) func() tea.Cmd {
+	return func() tea.Cmd {
+		m.show.Also, m.sought = append(m.show.Also[:len(m.show.Also):len(m.show.Also)], b.Name), b.Name
+		return m.read()
+	}
 }
 
 // Explain says in the help what is shown.

@@ -195,17 +195,17 @@ func (d *difference) take() tea.Cmd {
 	at, _ := d.look.FileAt(newer, repo.ID{})
 	choose := kit.Choose{Title: "Take " + what + " of " + safe.Line(path) + " how?"}
 	choose.Options = append(m.source(older, newer, selected).Options(m.ctx), []kit.Option{
-		{Label: "as an entry of the plan", Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape, with its message",
+		{Key: "e", Label: "as an entry of the plan", Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape, with its message",
 			Do: func() tea.Cmd { return m.takeIntoPlan(older, newer, selected) }},
-		{Label: "the whole file as it is there", Detail: safe.Line(at.Path) + ", in place of what the working tree has",
+		{Key: "w", Label: "the whole file as it is there", Detail: safe.Line(at.Path) + ", in place of what the working tree has",
 			Do: func() tea.Cmd { return m.takeFile(newer.String(), at.Path, false) }},
 	}...)
 	if d.compared == nil {
 		all := m.source(older, newer, nil).Options(m.ctx)
 		choose.Options = append(choose.Options,
-			kit.Option{Label: "all of the commit, as loose changes", Detail: "whatever is marked",
+			kit.Option{Key: "a", Label: "all of the commit, as loose changes", Detail: "whatever is marked",
 				Look: all[0].Look, Do: all[0].Do},
-			kit.Option{Label: "all of the commit, as an entry of the plan", Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape",
+			kit.Option{Key: "p", Label: "all of the commit, as an entry of the plan", Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape",
 				Do: func() tea.Cmd { return m.takeIntoPlan(older, newer, nil) }})
 	}
 	return kit.Show(choose)

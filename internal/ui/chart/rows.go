@@ -292,6 +292,8 @@ func (m *Model) find() {
 		for i, it := range row.items {
 			fits := 0
 			switch {
+			case m.sought != "" && it.kind == name && it.branch == m.sought:
+				fits = 7
 			case m.cursor.row < 0 && it.kind == name && it.branch == cmp.Or(m.status.Work.Branch(), "HEAD"):
 				fits = 3
 			case m.cursor.row < 0:
@@ -311,6 +313,9 @@ func (m *Model) find() {
 				score, best = fits, place{row: r, item: i}
 			}
 		}
+	}
+	if score == 7 {
+		m.sought = ""
 	}
 	if score == 0 {
 		best = place{row: min(max(0, m.cursor.row), len(rows)-1), item: m.cursor.item}

@@ -15,6 +15,7 @@ import (
 	"bastel/internal/repo"
 	"bastel/internal/safe"
 	sending "bastel/internal/send"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 	"bastel/internal/wording"
 )
@@ -195,14 +196,28 @@ func changedSince(seen, now publishing.Outgoing) string {
 	return ""
 }
 
+// otherRemote is the key of a remote among the ways to push: its place among all remotes, and for one push its letter.
+func otherRemote(at int, once bool) string {
+	switch {
+	case once && at < len(onceTo):
+		return string(onceTo[at])
+	case !once && at < len(action.Digits):
+		return action.Digits[at]
+	}
+	return ""
+}
+
+// onceTo are the letters of remotes for one push, beside o and s, which are other ways.
+const onceTo = "abcdefghi"
+
 // ways lists the ways to push that are not the usual one.
 func (m *Model) ways() tea.Cmd {
 	choose := kit.Choose{Title: "Other ways to push " + safe.Line(m.series.Branch)}
-	for _, remote := range m.series.Remotes {
+	for at, remote := range m.series.Remotes {
 		if remote == m.series.Remote {
 			continue
 		}
-		choose.Options = append(choose.Options, kit.Option{Label: "to " + safe.Line(remote),
+		choose.Options = append(choose.Options, kit.Option{Key: otherRemote(at, false), Label: "to " + safe.Line(remote),
 			Detail: "from now on, stored as the branch's pushRemote", Do: func() tea.Cmd {
 				return kit.Start(kit.Work[string]{Title: "Choosing " + safe.Line(remote), Do: func(ctx context.Context,
 					_ func(string)) (string, error) {
@@ -210,9 +225,9 @@ func (m *Model) ways() tea.Cmd {
 				}})
 			}})
 	}
-	for _, remote := range m.series.Remotes {
+	for at, remote := range m.series.Remotes {
 		if remote != m.series.Remote {
-			choose.Options = append(choose.Options, kit.Option{Label: "once to " + safe.Line(remote), Detail: "the next push only",
+			choose.Options = append(choose.Options, kit.Option{Key: otherRemote(at, true), Label: "once to " + safe.Line(remote), Detail: "the next push only",
 				Do: func() tea.Cmd { return m.sendOnce(remote) }})
 		}
 	}
@@ -221,9 +236,10 @@ func (m *Model) ways() tea.Cmd {
 		if m.stack {
 			label, detail = "without the stack", "this branch alone"
 		}
-		choose.Options = append(choose.Options, kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd { m.stack = !m.stack; return nil }})
+		choose.Options = append(choose.Options, kit.Option{Key: "s", Label: label, Detail: detail, Do: func() tea.Cmd { m.stack = !m.stack; return nil }})
 	}
-	choose.Options = append(choose.Options, kit.Option{Label: "with options for the server", Detail: "one per line; an empty text sends none",
+	choose.Options = append(choose.Options, kit.Option{Key: "o", Label: "with options for the server",
+		Detail: "one per line; an empty text sends none",
 		Do: func() tea.Cmd {
 			return kit.Show(kit.Edit{Title: "Options for the server's hooks, one per line", Text: strings.Join(m.options, "\n"),
 				Done: func(text string) tea.Cmd {

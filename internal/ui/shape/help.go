@@ -88,7 +88,7 @@ func (m *Model) ideas() tea.Cmd {
 	choose := kit.Choose{Title: "What could be done with this plan, and how many commits it then has"}
 	for _, s := range found {
 		choose.Options = append(choose.Options, kit.Option{
-			Key: fmt.Sprint(len(s.Plan.Next)), Label: safe.Line(s.Title), Detail: outline(m, s.Plan),
+			Key: wording.Count(len(s.Plan.Next), "commit"), Label: safe.Line(s.Title), Detail: outline(m, s.Plan),
 			Do: func() tea.Cmd { return m.set(s.Plan) },
 		})
 	}
@@ -112,24 +112,24 @@ func outline(m *Model, plan shape.Plan) string {
 func (m *Model) quick() tea.Cmd {
 	at := m.entry()
 	var options []kit.Option
-	now := func(label, detail string, plan func() shape.Plan) {
-		options = append(options, kit.Option{Label: label, Detail: detail, Do: func() tea.Cmd { return m.applyAtOnce(plan()) }})
+	now := func(key, label, detail string, plan func() shape.Plan) {
+		options = append(options, kit.Option{Key: key, Label: label, Detail: detail, Do: func() tea.Cmd { return m.applyAtOnce(plan()) }})
 	}
 	if at >= 0 {
 		subject := safe.Line(m.subject(m.plan.Next[at]))
-		options = append(options, kit.Option{Label: "Reword it", Detail: subject, Do: func() tea.Cmd { return m.rewordAtOnce(at) }})
-		now("Leave it out", subject, func() shape.Plan { return m.plan.LeaveOut(at) })
+		options = append(options, kit.Option{Key: "m", Label: "Reword it", Detail: subject, Do: func() tea.Cmd { return m.rewordAtOnce(at) }})
+		now("x", "Leave it out", subject, func() shape.Plan { return m.plan.LeaveOut(at) })
 		if at > 0 {
-			now("Squash it into the one above", safe.Line(m.subject(m.plan.Next[at-1])), func() shape.Plan { return m.plan.Join(at-1, at) })
+			now("s", "Squash it into the one above", safe.Line(m.subject(m.plan.Next[at-1])), func() shape.Plan { return m.plan.Join(at-1, at) })
 		}
-		options = append(options, kit.Option{Label: "Join what is staged to it", Detail: subject,
+		options = append(options, kit.Option{Key: "a", Label: "Join what is staged to it", Detail: subject,
 			Do: func() tea.Cmd { return m.joinStaged(m.plan.Next[at].From[0]) }})
 	}
 	if marked := m.markedPlaces(); len(marked) > 1 {
-		now("Squash the marked ones", wording.Count(len(marked), "entry"), func() shape.Plan { return m.plan.Join(marked...) })
+		now("e", "Squash the marked ones", wording.Count(len(marked), "entry"), func() shape.Plan { return m.plan.Join(marked...) })
 	}
 	if len(m.plan.Next) > 1 {
-		now("Join all of the branch into one commit", "The first message stays; reword it afterwards.", func() shape.Plan {
+		now("o", "Join all of the branch into one commit", "The first message stays; reword it afterwards.", func() shape.Plan {
 			all := make([]int, len(m.plan.Next))
 			for i := range all {
 				all[i] = i

@@ -74,7 +74,7 @@ func (m *Model) offerTakeable(found takeable) tea.Cmd {
 func (m *Model) offerWays(ids []repo.ID) tea.Cmd {
 	at, plan := m.entry()+1, m.plan
 	choose := kit.Choose{Title: "Take " + wording.Count(len(ids), "commit") + " how?", Options: []kit.Option{
-		{Label: "as entries of the plan", Detail: "after entry " + shape.Letter(max(0, at-1)), Do: func() tea.Cmd {
+		{Key: "e", Label: "as entries of the plan", Detail: "after entry " + shape.Letter(max(0, at-1)), Do: func() tea.Cmd {
 			return m.make("Taking", func(ctx context.Context) (shape.Plan, error) { return m.app.WithTaken(ctx, plan, at, ids) })
 		}},
 	}}

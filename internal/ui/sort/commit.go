@@ -73,13 +73,13 @@ func (m *Model) amend() tea.Cmd {
 		choose.Title = "Amend the last commit: " + safe.Line(repo.Subject(m.texts.Value.Earlier[0]))
 	}
 	if staged {
-		choose.Options = append(choose.Options, kit.Option{Label: "Add tray A to it", Detail: "The message stays.", Do: func() tea.Cmd {
+		choose.Options = append(choose.Options, kit.Option{Key: "a", Label: "Add tray A to it", Detail: "The message stays.", Do: func() tea.Cmd {
 			return m.amendWith(sorting.Amendment{Content: true})
 		}})
 	}
 	choose.Options = append(choose.Options,
-		kit.Option{Label: "Its message", Detail: "Its content stays.", Do: m.amendMessage},
-		kit.Option{Label: "Its author", Detail: "Written as Name <address>; the date stays.", Do: m.amendAuthor})
+		kit.Option{Key: "m", Label: "Its message", Detail: "Its content stays.", Do: m.amendMessage},
+		kit.Option{Key: "@", Label: "Its author", Detail: "Written as Name <address>; the date stays.", Do: m.amendAuthor})
 	return kit.Show(choose)
 }
 

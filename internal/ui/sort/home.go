@@ -125,7 +125,12 @@ func (h *home) choose() tea.Cmd {
 	at := h.cursor
 	choose := kit.Choose{Title: "Which commit does the hunk belong to?"}
 	for place, c := range slices.Backward(h.homes.Commits) {
-		choose.Options = append(choose.Options, kit.Option{Key: c.ID.Short(), Label: safe.Line(c.Commit.Subject()),
+		number := fmt.Sprint(place + 1) // as it stands in Next
+		key := number
+		if len(h.homes.Commits) > len(action.Digits) {
+			key = c.ID.Short() // numbers are typed then
+		}
+		choose.Options = append(choose.Options, kit.Option{Key: key, Label: number + "  " + safe.Line(c.Commit.Subject()),
 			Look: kit.LookAt(h.screen.app, c.ID), Do: func() tea.Cmd {
 				h.chosen[at], h.taken[at] = place, true
 				h.homes.Homes[at].Reason = "You chose it."

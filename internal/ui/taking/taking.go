@@ -36,9 +36,9 @@ type Source struct {
 // Options are the ways.
 func (s Source) Options(ctx context.Context) []kit.Option {
 	return []kit.Option{
-		{Label: "as loose changes", Detail: "into the working files, to be sorted; what conflicts is answered in Mend first", Look: s.preview,
-			Do: func() tea.Cmd { return s.take(tray.Loose, false) }},
-		{Label: "into a tray", Detail: "into the working files too, and drafted", Look: s.preview,
+		{Key: "l", Label: "as loose changes", Detail: "into the working files, to be sorted; what conflicts is answered in Mend first",
+			Look: s.preview, Do: func() tea.Cmd { return s.take(tray.Loose, false) }},
+		{Key: "t", Label: "into a tray", Detail: "into the working files too, and drafted", Look: s.preview,
 			Do: func() tea.Cmd { return kit.Find(ctx, s.Screen, s.trays) }},
 	}
 }
