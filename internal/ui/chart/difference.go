@@ -205,8 +205,9 @@ func (d *difference) take() tea.Cmd {
 		choose.Options = append(choose.Options,
 			kit.Option{Key: "a", Label: "all of the commit, as loose changes", Detail: "whatever is marked",
 				Look: all[0].Look, Do: all[0].Do},
-			kit.Option{Key: "p", Label: "all of the commit, as an entry of the plan", Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape",
-				Do: func() tea.Cmd { return m.takeIntoPlan(older, newer, nil) }})
+			kit.Option{Key: "p", Label: "all of the commit, as an entry of the plan",
+				Detail: "of " + safe.Line(m.status.Work.Branch()) + ", in Shape",
+				Do:     func() tea.Cmd { return m.takeIntoPlan(older, newer, nil) }})
 	}
 	return kit.Show(choose)
 }

@@ -227,8 +227,9 @@ func (m *Model) ways() tea.Cmd {
 	}
 	for at, remote := range m.series.Remotes {
 		if remote != m.series.Remote {
-			choose.Options = append(choose.Options, kit.Option{Key: otherRemote(at, true), Label: "once to " + safe.Line(remote), Detail: "the next push only",
-				Do: func() tea.Cmd { return m.sendOnce(remote) }})
+			choose.Options = append(choose.Options, kit.Option{Key: otherRemote(at, true), Label: "once to " + safe.Line(remote),
+				Detail: "the next push only",
+				Do:     func() tea.Cmd { return m.sendOnce(remote) }})
 		}
 	}
 	if n := len(m.series.Stack); n > 0 {
@@ -236,7 +237,8 @@ func (m *Model) ways() tea.Cmd {
 		if m.stack {
 			label, detail = "without the stack", "this branch alone"
 		}
-		choose.Options = append(choose.Options, kit.Option{Key: "s", Label: label, Detail: detail, Do: func() tea.Cmd { m.stack = !m.stack; return nil }})
+		choose.Options = append(choose.Options, kit.Option{Key: "s", Label: label, Detail: detail,
+			Do: func() tea.Cmd { m.stack = !m.stack; return nil }})
 	}
 	choose.Options = append(choose.Options, kit.Option{Key: "o", Label: "with options for the server",
 		Detail: "one per line; an empty text sends none",
