@@ -251,7 +251,8 @@ type matterDocument struct {
 	Conflicts []conflictDocument `json:"conflicts"`
 }
 
-var originNames = map[mend.Origin]string{mend.Open: "open", mend.Here: "given", mend.Elsewhere: "elsewhere", mend.Remembered: "remembered"}
+var originNames = map[mend.Origin]string{mend.Open: "open", mend.Here: "given", mend.Elsewhere: "elsewhere", mend.Remembered: "remembered",
+	mend.ByHand: "by hand"}
 
 // listConflicts prints what met; the answer is no while something is open.
 func (c *command) listConflicts(steps []resolving.ConflictedStep) error {

@@ -65,8 +65,8 @@ func Take(sides ...Side) Answer {
 	return a
 }
 
-// flipped is the answer for the same conflict with its sides the other way round.
-func (a Answer) flipped() Answer {
+// Flipped is the answer for the same conflict with its sides the other way round.
+func (a Answer) Flipped() Answer {
 	parts := make([]Part, len(a.Take))
 	for i, p := range a.Take {
 		parts[i] = Part{p.Side.other(), p.Lines}
@@ -124,6 +124,7 @@ const (
 	Here                     // it was given for this place
 	Elsewhere                // it was given for another place of this plan
 	Remembered               // it was given before, in another plan
+	ByHand                   // it stands in the working file already
 )
 
 // Place is where an answer was given.
@@ -149,6 +150,7 @@ type AnswerBook struct {
 	Answers       []Resolution
 	NotFromMemory []Key              // for these the memory is not asked
 	Memory        map[Key]Resolution // with the sides in the order of their bytes
+	InFiles       []Resolution       // those that stand in working files
 }
 
 // find looks an answer up: for this very place, for another one, or in the memory.
@@ -161,6 +163,11 @@ func (b AnswerBook) find(key Key, flipped bool, at Place) (Answer, Origin) {
 			return turned(g.Answer, flipped), Here
 		case other == nil && !g.Answer.Unfinished && g.counts(at):
 			other = g
+		}
+	}
+	for _, g := range b.InFiles {
+		if g.Key == key && g.Place == at {
+			return turned(g.Answer, flipped), ByHand
 		}
 	}
 	for _, shut := range b.NotFromMemory {
@@ -179,7 +186,7 @@ func (b AnswerBook) find(key Key, flipped bool, at Place) (Answer, Origin) {
 
 func turned(a Answer, flipped bool) Answer {
 	if flipped {
-		return a.flipped()
+		return a.Flipped()
 	}
 	return a
 }
@@ -202,6 +209,15 @@ func (q Question) Open() bool {
 // Give is the answer to a question, as a plan keeps it.
 func (q Question) Give(a Answer) Resolution {
 	return Resolution{Place: q.Place, Key: q.Key, Answer: turned(a, q.flipped)}
+}
+
+// Fitting is the answer to a question, if it can be one there.
+func (q Question) Fitting(c merge.Conflict, a Answer) (Resolution, bool) {
+	q.Answer = a
+	if q.Region == nil && c.Chunks == nil || q.Region != nil {
+		return q.Give(a), q.fits(c)
+	}
+	return Resolution{}, false
 }
 
 // fits says whether an answer can be one to this question. Answers come from files, too.

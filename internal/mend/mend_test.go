@@ -235,16 +235,22 @@ func TestSuggest(t *testing.T) {
 	}{
 		"white space there": {"a", "a:x y,", "a:x  y,", "a:z,", "", "the other side changed only white space: z,"},
 		"white space here":  {"a", "a:x y,", "a:z,", "a:x  y,", "", "the other side changed only white space: z,"},
-		"both added": {"a", "a:1,", "a:1,x,", "a:1,y,", "", "both only added lines: one after the other: x,y,; both only added lines: " +
-			"the other way round: y,x,"},
-		"newer": {"go.sum", "go.sum:v1.2.3,", "go.sum:v1.10.0,", "go.sum:v1.9.0,", "", "the newer version: v1.10.0,"},
+		"both added": {"a", "a:1,", "a:1,x y z u,", "a:1,y,", "", "both only added lines: one after the other: x y z u,y,; both only added " +
+			"lines: the other way round: y,x y z u,"},
+		"a list": {"a", "a:1,", "a:1,use x;,", "a:1,use a;,use y;,", "", "both sides' entries, sorted: use a;,use x;,use y;,; both only added " +
+			"lines: one after the other: use x;,use a;,use y;,; both only added lines: the other way round: use a;,use y;,use x;,"},
+		"a list, one entry gone": {"a", "a:1,- b,- c,", "a:1,- c,", "a:1,- b,- a,- c,", "", "both sides' entries, each once: - a,"},
+		"line ends":              {"a", "a:x y,", "a:x y\r,", "a:x z,", "", "one side's text with the other's line ends: x z\r,; "+
+			"the other side changed only white space: x z,"},
+		"newer":                  {"go.sum", "go.sum:v1.2.3,", "go.sum:v1.10.0,", "go.sum:v1.9.0,", "", "the newer version: v1.10.0,"},
 		"newer on the right": {"web/package-lock.json", "web/package-lock.json:v1.2,", "web/package-lock.json:v1.3,",
 			"web/package-lock.json:v1.3.1,", "", "the newer version: v1.3.1,"},
-		"older and newer": {"go.sum", "go.sum:v1.2-v1.1,", "go.sum:v1.3-v1.4,", "go.sum:v1.4-v1.3,", "", ""},
-		"no list":         {"a", "a:v1.2,", "a:v1.3,", "a:v1.4,", "", ""},
-		"words":           {"a", "a:one_two_three,", "a:One_two_three,", "a:one_two_Three,", "", ""},
-		"words apart":     {"a", "a:one=two=three,", "a:One=two=three,", "a:one=two=Three,", "", "both sides' words: One=two=Three,"},
-		"the end":         {"a", "a:1,2,3,", "a:1,x,3,", "a:1,y,3,", "0,1,z,3,", "as it is at the branch's end now: z,"},
+		"older and newer":   {"go.sum", "go.sum:v1.2-v1.1,", "go.sum:v1.3-v1.4,", "go.sum:v1.4-v1.3,", "", ""},
+		"versions anywhere": {"a", "a:v1.2,", "a:v1.3,", "a:v1.4,", "", "the newer version: v1.4,"},
+		"not of one text":   {"a", "a:v1.2 x,", "a:v1.3 y,", "a:v1.4 z,", "", ""},
+		"words":             {"a", "a:one_two_three,", "a:One_two_three,", "a:one_two_Three,", "", ""},
+		"words apart":       {"a", "a:one=two=three,", "a:One=two=three,", "a:one=two=Three,", "", "both sides' words: One=two=Three,"},
+		"the end":           {"a", "a:1,2,3,", "a:1,x,3,", "a:1,y,3,", "0,1,z,3,", "as it is at the branch's end now: z,"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			r := merge.Regions(meetRaw(t, test.path, test.base, test.left, test.right))[0]

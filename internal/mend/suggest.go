@@ -16,20 +16,38 @@ type Suggestion struct {
 	Answer Answer
 }
 
-// Suggest finds answers to a region that could be right. AtEnd is what the region is at
-// the branch's end now, if that is known.
+// Suggest finds answers to a region that could be right, the likeliest first: those that keep what both sides did before those that are
+// one side's text. AtEnd is what the region is at the branch's end now, if that is known.
 func Suggest(path string, r merge.Region, atEnd [][]byte) []Suggestion {
-	var found []Suggestion
+	var both, copies []Suggestion
 	add := func(why string, a Answer) {
 		text := join(a.Lines(r))
-		if !slices.ContainsFunc(found, func(s Suggestion) bool { return bytes.Equal(join(s.Answer.Lines(r)), text) }) {
-			found = append(found, Suggestion{why, a})
+		same := func(s Suggestion) bool { return bytes.Equal(join(s.Answer.Lines(r)), text) }
+		switch {
+		case slices.ContainsFunc(both, same) || slices.ContainsFunc(copies, same):
+		case bytes.Equal(text, join(r.Left)) || bytes.Equal(text, join(r.Right)):
+			copies = append(copies, Suggestion{why, a})
+		default:
+			both = append(both, Suggestion{why, a})
 		}
 	}
-	if atEnd != nil {
-		add("as it is at the branch's end now", Answer{Own: own(atEnd)})
+	if lines, sorted, ok := union(r); ok && sorted {
+		add("both sides' entries, sorted", Answer{Own: own(lines)})
+	} else if ok {
+		add("both sides' entries, each once", Answer{Own: own(lines)})
+	}
+	if text, ok := merge.Words(r); ok {
+		add("both sides' words", Answer{Own: text})
+	}
+	if text, ok := withLineEnds(r); ok {
+		add("one side's text with the other's line ends", Answer{Own: text})
 	}
 	base, left, right := join(r.Base), join(r.Left), join(r.Right)
+	if isVersioned(path) || bytes.Equal(versionNumber.ReplaceAll(left, nil), versionNumber.ReplaceAll(right, nil)) {
+		if side, ok := newer(left, right); ok {
+			add("the newer version", Take(side))
+		}
+	}
 	if sameButSpaces(base, left) {
 		add("the other side changed only white space", Take(Right))
 	}
@@ -40,15 +58,10 @@ func Suggest(path string, r merge.Region, atEnd [][]byte) []Suggestion {
 		add("both only added lines: one after the other", Take(Left, Right))
 		add("both only added lines: the other way round", Take(Right, Left))
 	}
-	if isVersioned(path) {
-		if side, ok := newer(left, right); ok {
-			add("the newer version", Take(side))
-		}
+	if atEnd != nil {
+		add("as it is at the branch's end now", Answer{Own: own(atEnd)})
 	}
-	if text, ok := merge.Words(r); ok {
-		add("both sides' words", Answer{Own: text})
-	}
-	return found
+	return append(both, copies...)
 }
 
 func own(lines [][]byte) []byte { return append([]byte{}, join(lines)...) }
@@ -57,6 +70,74 @@ func own(lines [][]byte) []byte { return append([]byte{}, join(lines)...) }
 func sameButSpaces(a, b []byte) bool {
 	return bytes.Equal(bytes.Join(bytes.Fields(a), nil), bytes.Join(bytes.Fields(b), nil)) && !bytes.Equal(a, b)
 }
+
+// withLineEnds is one side's text with the line ends of the other, which changed nothing else.
+func withLineEnds(r merge.Region) ([]byte, bool) {
+	unix := func(text []byte) []byte { return bytes.ReplaceAll(text, []byte("\r\n"), []byte("\n")) }
+	base := join(r.Base)
+	for _, sides := range [][2][]byte{{join(r.Left), join(r.Right)}, {join(r.Right), join(r.Left)}} {
+		ends, text := sides[0], sides[1]
+		if len(base) == 0 || bytes.Equal(ends, base) || !bytes.Equal(unix(ends), unix(base)) || bytes.Equal(unix(text), unix(base)) {
+			continue
+		}
+		text = unix(text)
+		if bytes.Contains(ends, []byte("\r\n")) {
+			text = bytes.ReplaceAll(text, []byte("\n"), []byte("\r\n"))
+		}
+		return text, true
+	}
+	return nil, false
+}
+
+// union puts two versions of a list together: what either side added, without what either took away, each entry once. It is sorted if
+// both sides are; ok is false for what does not look like a list, or where a side changed an entry.
+func union(r merge.Region) (lines [][]byte, sorted, ok bool) {
+	if !isList(slices.Concat(r.Base, r.Left, r.Right)) {
+		return nil, false, false
+	}
+	has := func(list [][]byte, line []byte) bool {
+		return slices.ContainsFunc(list, func(o []byte) bool { return bytes.Equal(o, line) })
+	}
+	for _, side := range [][2][][]byte{{r.Left, r.Right}, {r.Right, r.Left}} {
+		goes, comes := false, false
+		for _, line := range r.Base {
+			goes = goes || !has(side[0], line)
+		}
+		for _, line := range side[0] {
+			comes = comes || !has(r.Base, line)
+			gone := has(r.Base, line) && !has(side[1], line)
+			if !gone && !has(lines, line) {
+				lines = append(lines, line)
+			}
+		}
+		if goes && comes { // it changed an entry
+			return nil, false, false
+		}
+	}
+	sorted = slices.IsSortedFunc(r.Left, bytes.Compare) && slices.IsSortedFunc(r.Right, bytes.Compare)
+	if sorted {
+		slices.SortFunc(lines, bytes.Compare)
+	}
+	return lines, sorted, true
+}
+
+// isList says whether lines look like the entries of one list: imports, names, keys with values. They begin at one column and are of
+// one shape, each word of them aside, whatever language that is.
+func isList(lines [][]byte) bool {
+	for _, line := range lines {
+		if shape := shapeOf(line); shape != shapeOf(lines[0]) || !bytes.HasSuffix(line, []byte("\n")) || len(bytes.TrimSpace(line)) == 0 {
+			return false
+		}
+	}
+	return len(lines) > 0 && bytes.Count([]byte(shapeOf(lines[0])), []byte("w")) <= mostWords
+}
+
+// mostWords is how many words an entry of a list has: more are prose, or a statement.
+const mostWords = 3
+
+var entryWord = regexp.MustCompile(`[\pL\pN_./@+-]*[\pL\pN_]+[\pL\pN_./@+-]*`)
+
+func shapeOf(line []byte) string { return string(entryWord.ReplaceAll(line, []byte("w"))) }
 
 // versioned are the files that list versions of what a program is built with.
 var versioned = regexp.MustCompile(`(?i)(^|/)([^/]*\.lock|[^/]*-lock\.(json|ya?ml)|` +

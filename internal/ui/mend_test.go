@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	tea "charm.land/bubbletea/v2"
 	"github.com/stretchr/testify/assert"
 
 	"bastel/test/fixture"
@@ -16,8 +17,8 @@ var toMend = []string{"+No loose changes", "]", "+1 file +12 −12", ")", "+What
 	"+conflicts in the way", "!", "+entry 1 of 4, Newer packages"}
 
 func TestMendByKeys(t *testing.T) {
-	lockFile := []string{"+region 1 of 12", "+12 open", "1", "+region 2 of 12", "{", "R", "+Give the same answer to what else?",
-		"enter", "+entry 2 of 4, A warmer guide"}
+	lockFile := []string{"+region 1 of 12", "+12 open", "1", "+region 2 of 12", "R", "+11 places: 1, in the rest of app.lock.",
+		"+entry 2 of 4, A warmer guide"}
 	guide := []string{"+region 1 of 2", "2", "+region 2 of 2", "1", "+entry 3 of 4"}
 	old := []string{"+depth  region 1 of 1", "n", "+old.txt", "+deleted it", "1", "+depth", "2"}
 	for name, test := range map[string]struct {
@@ -34,9 +35,8 @@ func TestMendByKeys(t *testing.T) {
 			f.Git("fsck", "--strict")
 		}},
 		"undo, redo and open again": {join(lockFile, []string{"2", "+region 2 of 2",
-			"u", "+2 open", "U", "+1 open", "{",
-			"+┃ Good day.", "x", "+2 open", "+▒▒ open: region 1"}), nil},
-		"lines and typing": {join(lockFile, []string{"space", "+ ■", "+┃ Good morning.", "G", "space", "+┃ Sit down.", "m",
+			"u", "+2 open here", "U", "+1 open here", "+┃ Good day.", "x", "+2 open", "+▒▒ open: region 1"}), nil},
+		"lines and typing": {join(lockFile, []string{"space", "+ ■", "+┃ Good morning.", "'", "j", "space", "+┃ Sit down.", "m",
 			"+The text for this place in guide.md", "ctrl+home", "Well. ", "ctrl+s",
 			"+region 2 of 2", "{", "+┃ Well. Good morning.", "+┃ Sit down."}), nil},
 		"both, turned, the base, nothing": {join(lockFile, []string{"3", "+region 2 of 2", "{", "+┃ Good morning.", "+┃ Good day.", "4",
@@ -87,7 +87,7 @@ func TestAnswersComeBack(t *testing.T) {
 	f.Git("config", "branch.second.bastelStack", "keep")
 	f.Git("switch", "--quiet", "topic")
 	d := newDriver(t, f.Dir)
-	d.play(join(toMend, []string{"2", "+region 2 of 12", "{", "R", "enter", "+entry 2 of 4"})...)
+	d.play(join(toMend, []string{"2", "+region 2 of 12", "R", "+entry 2 of 4", "?", "+Now shows both sides", "esc"})...)
 	again := newDriver(t, f.Dir)
 	again.play("+No loose changes", "]", "+conflicts in the way", "!", "+entry 2 of 4", "+2 open", "1", "1", "+entry 3 of 4",
 		"+depth", "2", "+old.txt", "1", "+entry 4 of 4", "1", "+the rest is clean", "a", "+became 3")
@@ -107,12 +107,12 @@ func TestWhatWaitsInTheWorkingTree(t *testing.T) {
 	assert.Error(t, err)
 	f.Git("config", "merge.conflictStyle", "diff3")
 	d := newDriver(t, f.Dir)
-	d.play("+merge", "]", "]", "+a merge that waits in the working tree", "+12 open", "1", "{", "R", "enter", "+depth", "2",
+	d.play("+merge", "]", "]", "+a merge that waits in the working tree", "+12 open", "1", "R", "+depth", "2",
 		"+guide.md", "1", "a", "+Resolved 2 files")
 	assert.Equal(t, "600 cm\n", f.Read("depth"))
 	assert.Equal(t, 12, strings.Count(f.Read("app.lock"), "version 1.2."))
-	d.play("+guide.md", "u", "+2 open", ";", "+mark as resolved", "1", "+There are conflict markers in", "esc", "1", "+old.txt",
-		"+deleted it", "2", "+region 1 of 2", "1", "+all answered", "a", "+Resolved 2 files", "+Everything in the merge is resolved.", "a",
+	d.play("+guide.md", "u", "+2 open", ";", "+mark as resolved", "1", "+There are conflict markers in", "esc", "1", "+region 2 of 2", "1",
+		"+old.txt", "+deleted it", "2", "+all answered", "a", "+Resolved 2 files", "+Everything in the merge is resolved.", "a",
 		"+Resolved by hand:", "ctrl+s", "+The merge is made")
 	assert.Equal(t, "Deeper\nThe colleague's work", f.Git("log", "-2", "--format=%s", "--no-walk=unsorted", "HEAD^1", "HEAD^2"))
 	assert.Contains(t, f.Git("log", "-1", "--format=%B"), "guide.md")
@@ -139,7 +139,7 @@ func TestTakingFromElsewhere(t *testing.T) {
 			"+? y does it.", "y", "+No loose changes"}), nil},
 		"loose, with a conflict": {join(from("main", "all of them"), []string{"down", "enter", "+1 commit taken as loose changes",
 			"+12 open",
-			"2", "{", "R", "+to what else", "everything", "enter", "+old.txt", "2", "+all answered", "a", "+Resolved 4 files",
+			"2", "R", "+in the rest of", "R", "+all answered", "a", "+Resolved 4 files",
 			"+No conflict waits"}), func(t *testing.T, f *fixture.Repo) {
 			assert.Equal(t, "600 cm\n", f.Read("depth"))
 			assert.Equal(t, " M app.lock\n M depth\n M guide.md\n D old.txt", f.Git("status", "--porcelain"))
@@ -186,4 +186,52 @@ func TestWhatAnAnswerDeletesIsNamedBefore(t *testing.T) {
 	d := newDriver(t, f.Dir)
 	d.play("+No loose changes", "]", "+nothing planned yet", ")", "+What does the series go onto?", "down", "enter", "+conflict",
 		"!", "+Mira", "+a folder of 2 files, which the other answer deletes", "++ c/in", "++ c/other")
+}
+
+// TestTheListOfConflicts: all of them by rows, marked and answered from there, and undone by one key.
+func TestTheListOfConflicts(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	f := fixture.Quarrel(t, t.TempDir())
+	d := newDriver(t, f.Dir)
+	d.play(join(toMend, []string{"e", "+17 questions, 17 open", "+12 open ", "+2 open, not yet certain", "+At the cursor", "?",
+		"+▰ All conflicts", "esc",
+		"G", "+depth  region 1 of 1", "g", "space", "space", "+■", "1", "+14 places, in 2 files: 1.", "+17 questions, 3 open", "u",
+		"+17 questions, 17 open", "U", "+3 open", "-", "+List which conflicts?", "o", "+only what is open", "-app.lock", "-", "a", "+app.lock",
+		"g", "x", "+app.lock is open again.", "+15 open", "+12 open ", "2", "+12 places, in app.lock: 2.", "n", "enter", "-questions",
+		"+1 open here", "e", "+questions", "esc", "-questions"})...)
+}
+
+// TestWhatIsOpenNeverFlips: a merge that another tool begins does not take the keys that are typed at a plan's conflict.
+func TestWhatIsOpenNeverFlips(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	f := fixture.Quarrel(t, t.TempDir())
+	d := newDriver(t, f.Dir)
+	d.play(toMend...)
+	_, err := f.Run("merge", "main")
+	assert.Error(t, err)
+	d.play("r", "+begun outside Bastel", "+entry 1 of 4", "1", "+your commit 1.", "+entry 1 of 4", "e", "+▸ the plan of topic",
+		"+a merge that waits",
+		"!", "+▸ a merge that waits", "esc", "+1 your branch topic", "!", "+entry 1 of 4")
+}
+
+// TestLongLinesAreWhole: they wrap on all sides, and the base is reached, in the smallest terminal too.
+func TestLongLinesAreWhole(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	f := fixture.New(t)
+	long := strings.Repeat("The tide table lists the depth of each quay. ", 6)
+	f.Commit("base", "a.md", "# A\n\n"+"Base. "+long+"\n\nTail.\n", "tabs", "a\n\tb\nc")
+	f.Git("switch", "--quiet", "-c", "topic")
+	f.Commit("Ours", "a.md", "# A\n\n"+"Ours. "+long+"\n\nTail.\n", "tabs", "a\n\tb \nc")
+	f.Git("switch", "--quiet", "main")
+	f.Commit("Theirs", "a.md", "# A\n\n"+"Theirs. "+long+"\n\nTail.\n", "tabs", "a\n        b\nc")
+	f.Git("switch", "--quiet", "topic")
+	newDriver(t, f.Dir).play("+No loose changes", "]", "+nothing planned yet", ")", "+What does the series go onto?", "down", "enter",
+		"+conflict", "?", "+Now holds the branch", "esc")
+	for _, size := range []tea.WindowSizeMsg{{Width: 142, Height: 42}, {Width: 60, Height: 20}} {
+		d := newDriver(t, f.Dir)
+		d.update(size)
+		d.play("+No loose changes", "]", "+conflict", "!", "+Ours.", "'", "+Theirs.", "'", "+Base.", "=",
+			"+changed of the base", "'", "+3+ Ours.",
+			"n", "+→   b·", "'", "'", "+→   b", "+(no line end)")
+	}
 }

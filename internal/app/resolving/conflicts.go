@@ -23,6 +23,8 @@ type ConflictedStep struct {
 	First mend.Side // the side that is the user's own, shown first
 	Files []ConflictedFile
 
+	Uncertain bool // an entry before this one is open: its conflicts may yet be others
+
 	Objects *repo.Overlay // where what met there can be read
 }
 
@@ -78,8 +80,7 @@ func (m ConflictedStep) Open() (n int) {
 	return n
 }
 
-// Mending lists what met in a plan, entry by entry, up to the first entry that is not
-// settled: what comes after that one is not certain yet.
+// Mending lists what met in a plan, entry by entry. What comes after an entry that is open is not certain yet.
 func (a *App) Mending(ctx context.Context, plan shape.Plan, f *replay.Forecast) (Mending, error) {
 	memory, err := a.RememberedAnswers()
 	found := Mending{Memory: memory}
@@ -88,12 +89,13 @@ func (a *App) Mending(ctx context.Context, plan shape.Plan, f *replay.Forecast) 
 	}
 	rules := a.Repo.NewMergeRules()
 	defer rules.Close()
+	uncertain := false
 	for at, step := range f.Steps {
 		if len(step.PathConflicts) == 0 {
 			continue
 		}
 		m := ConflictedStep{Title: fmt.Sprintf("entry %d of %d, %s", at+1, len(f.Steps), step.Title), Step: at, First: mend.Right,
-			Objects: f.Objects()}
+			Uncertain: uncertain, Objects: f.Objects()}
 		if step.Merge {
 			m.First = mend.Left
 		}
@@ -105,9 +107,7 @@ func (a *App) Mending(ctx context.Context, plan shape.Plan, f *replay.Forecast) 
 			m.Files = append(m.Files, file)
 		}
 		found.Steps = append(found.Steps, m)
-		if step.Result == replay.Conflict {
-			break
-		}
+		uncertain = uncertain || step.Result == replay.Conflict
 	}
 	return found, nil
 }

@@ -19,17 +19,18 @@ const waitingFile = "waiting.toml"
 // left in the working tree.
 type PendingMerge struct {
 	ConflictedStep
-	Memory    map[mend.Key]mend.Resolution
-	Answers   []mend.Resolution
-	Operation string    // empty: one that leaves no trace, such as bringing back what was put aside
-	Finish    string    // the command that ends it, where Bastel does not
-	Taking    []repo.ID // the commits that are taken as loose changes, if it is that
-	stages    []repo.Stage
-	merged    map[string]repo.Entry // of paths that merge by themselves
-	found     []mend.Resolution     // answers that stand in working files
-	tree      repo.ID               // what the trees merge to; its conflicts of names are asked about
-	related   map[string][]string   // by the path of such a conflict: the unsettled paths that it is about
-	auto      repo.ID               // what the operation wrote into the working files; zero: not known
+	Memory        map[mend.Key]mend.Resolution
+	Answers       []mend.Resolution
+	Operation     string    // empty: one that leaves no trace, such as bringing back what was put aside
+	Finish        string    // the command that ends it, where Bastel does not
+	Taking        []repo.ID // the commits that are taken as loose changes, if it is that
+	stages        []repo.Stage
+	merged        map[string]repo.Entry // of paths that merge by themselves
+	found         []mend.Resolution     // answers that stand in working files
+	notFromMemory []mend.Key            // those that were reopened
+	tree          repo.ID               // what the trees merge to; its conflicts of names are asked about
+	related       map[string][]string   // by the path of such a conflict: the unsettled paths that it is about
+	auto          repo.ID               // what the operation wrote into the working files; zero: not known
 }
 
 type waitingKept struct {
@@ -145,7 +146,7 @@ func (a *App) addConflict(ctx context.Context, w *PendingMerge, c merge.Conflict
 	if err != nil {
 		return err
 	}
-	file := ConflictedFile{State: mend.Look(c, repo.ID{}, w.book()), MarkerSize: rule.MarkerSize}
+	file := ConflictedFile{State: mend.Look(c, repo.ID{}, w.Book()), MarkerSize: rule.MarkerSize}
 	for range max(1, len(c.Regions())) {
 		file.Stories = append(file.Stories, stories)
 	}
@@ -178,14 +179,33 @@ func (w *PendingMerge) Clone() *PendingMerge {
 
 // Reopen takes an answer back.
 func (w *PendingMerge) Reopen(q mend.Question) {
-	w.Answers = shape.Plan{Answers: w.Answers}.Reopen(q).Answers
+	plan := shape.Plan{Answers: w.Answers, NotFromMemory: w.notFromMemory}.Reopen(q)
+	w.Answers, w.notFromMemory = plan.Answers, plan.NotFromMemory
+	w.found = slices.DeleteFunc(slices.Clone(w.found), func(g mend.Resolution) bool { return g.Key == q.Key && g.Place == q.Place })
+}
+
+// Given are the answers at a moment.
+type Given struct {
+	answers, found []mend.Resolution
+	notFromMemory  []mend.Key
+}
+
+// Given notes the answers as they are.
+func (w *PendingMerge) Given() Given {
+	return Given{slices.Clone(w.Answers), slices.Clone(w.found), slices.Clone(w.notFromMemory)}
+}
+
+// Restore goes back to answers that were noted.
+func (w *PendingMerge) Restore(g Given) {
+	w.Answers, w.found, w.notFromMemory = g.answers, g.found, g.notFromMemory
 }
 
 // WritesSomething says whether there are files to be written.
 func (w *PendingMerge) WritesSomething() bool { return len(w.stages) > 0 || len(w.Taking) > 0 }
 
-func (w *PendingMerge) book() mend.AnswerBook {
-	return mend.AnswerBook{Answers: slices.Concat(w.Answers, w.found), Memory: w.Memory}
+// Book is all that is known of answers to what waits.
+func (w *PendingMerge) Book() mend.AnswerBook {
+	return mend.AnswerBook{Answers: w.Answers, NotFromMemory: w.notFromMemory, Memory: w.Memory, InFiles: w.found}
 }
 
 // mostNamed is how many commits of a side are named for a path.

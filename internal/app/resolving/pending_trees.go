@@ -149,7 +149,7 @@ func (a *App) resolvedInFile(ctx context.Context, w *PendingMerge, file *Conflic
 		return err
 	}
 	w.found = append(w.found, file.WholeQuestion().Give(mend.Answer{Own: text}))
-	file.State = mend.Look(file.Conflict, repo.ID{}, w.book())
+	file.State = mend.Look(file.Conflict, repo.ID{}, w.Book())
 	return nil
 }
 

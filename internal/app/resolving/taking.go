@@ -176,7 +176,7 @@ func (a *App) takeInMemory(ctx context.Context, ids []repo.ID) (taking, error) {
 		t.end = merged.Tree
 		var states []mend.State
 		for _, conflict := range merged.Conflicts {
-			state := mend.Look(conflict, c.ID, w.book())
+			state := mend.Look(conflict, c.ID, w.Book())
 			states = append(states, state)
 			rule, err := rules.Rule(ctx, conflict.Path)
 			if err != nil {

@@ -30,6 +30,7 @@ const (
 	Parts      Place = "a divided commit"
 	Overlaps   Place = "overlaps"
 	Mend       Place = "Mend"
+	Listing    Place = "the list of conflicts"
 	Send       Place = "Send"
 	Reading    Place = "reading through"
 	Preflight  Place = "the preflight"

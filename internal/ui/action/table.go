@@ -140,92 +140,99 @@ const (
 	DividePart  ID = "divide part"
 	ClearOfPart ID = "clear marks of parts"
 
-	Squash        ID = "squash"
-	Unsquash      ID = "take apart"
-	MoveUp        ID = "move up"
-	MoveDown      ID = "move down"
-	MoveTo        ID = "move to"
-	EntryMessage  ID = "entry message"
-	LeaveOut      ID = "leave out"
-	MarkEntry     ID = "mark entry"
-	ClearEntries  ID = "clear entries"
-	Begins        ID = "begins after"
-	Onto          ID = "goes onto"
-	LookInto      ID = "look into"
-	Conflicts     ID = "conflicts"
-	ApplyPlan     ID = "apply plan"
-	AtOnce        ID = "at once"
-	Divide        ID = "divide"
-	Ideas         ID = "ideas"
-	ShowOverlaps  ID = "overlaps"
-	NewCommit     ID = "new commit"
-	Author        ID = "author"
-	EditContent   ID = "edit content"
-	TakeCommits   ID = "take commits"
-	CompareTarget ID = "compare with the target"
-	CompareEnd    ID = "compare end"
-	CheckEntries  ID = "check entries"
-	CheckOutput   ID = "check output"
-	DrawPlan      ID = "draw plan"
-	DrawOverlaps  ID = "draw overlaps"
-	SweepBranch   ID = "sweep branch"
-	StartOver     ID = "start over"
-	FilesCommits  ID = "files commits"
-	GridRight     ID = "grid right"
-	GridLeft      ID = "grid left"
-	Side1         ID = "side 1"
-	Side2         ID = "side 2"
-	OneThenTwo    ID = "1 then 2"
-	TwoThenOne    ID = "2 then 1"
-	BaseText      ID = "base text"
-	Nothing       ID = "nothing"
-	WriteAnswer   ID = "write answer"
-	SameForRest   ID = "same for the rest"
-	AnswerIdeas   ID = "answer ideas"
-	ClearAnswer   ID = "clear answer"
-	ApplyAnswers  ID = "apply answers"
-	LookAtSide    ID = "look at side"
-	PickLine      ID = "pick line"
-	AnswerFile    ID = "answer file"
-	EditOutside   ID = "edit outside"
-	JoinFirst     ID = "join first"
-	MarkResolved  ID = "mark resolved"
-	Remembered    ID = "remembered"
-	ChooseStack   ID = "choose-stack"
-	StopTaking    ID = "stop taking"
-	Push          ID = "push"
-	LookAtCommit  ID = "look at commit"
-	ReadThrough   ID = "read through"
-	LookBefore    ID = "preflight"
-	Land          ID = "land"
-	HandOver      ID = "hand over"
-	OtherPush     ID = "other push"
-	ServerPage    ID = "server page"
-	DrawSent      ID = "draw sent"
-	TakePushBack  ID = "take push back"
-	TakeIn        ID = "take in"
-	ReadPart      ID = "read part"
-	WriteRemark   ID = "write remark"
-	RemarkDone    ID = "remark done"
-	DropRemark    ID = "drop remark"
-	ListRemarks   ID = "list remarks"
-	CopyRemarks   ID = "copy remarks"
-	Receive       ID = "comments"
-	AsOne         ID = "as one"
-	GoMend        ID = "go mend"
-	LandNow       ID = "land now"
-	LandByMerge   ID = "land by merge"
-	DeleteLanded  ID = "delete landed"
-	OntoTarget    ID = "onto target"
-	Choose        ID = "choose"
-	CloseList     ID = "close list"
-	KeepText      ID = "keep text"
-	DropText      ID = "drop text"
-	OwnEditor     ID = "own editor"
-	EarlierTexts  ID = "earlier messages"
-	AboutDown     ID = "down in what a text is for"
-	AboutUp       ID = "up in what a text is for"
-	Trailers      ID = "trailers"
+	Squash         ID = "squash"
+	Unsquash       ID = "take apart"
+	MoveUp         ID = "move up"
+	MoveDown       ID = "move down"
+	MoveTo         ID = "move to"
+	EntryMessage   ID = "entry message"
+	LeaveOut       ID = "leave out"
+	MarkEntry      ID = "mark entry"
+	ClearEntries   ID = "clear entries"
+	Begins         ID = "begins after"
+	Onto           ID = "goes onto"
+	LookInto       ID = "look into"
+	Conflicts      ID = "conflicts"
+	ApplyPlan      ID = "apply plan"
+	AtOnce         ID = "at once"
+	Divide         ID = "divide"
+	Ideas          ID = "ideas"
+	ShowOverlaps   ID = "overlaps"
+	NewCommit      ID = "new commit"
+	Author         ID = "author"
+	EditContent    ID = "edit content"
+	TakeCommits    ID = "take commits"
+	CompareTarget  ID = "compare with the target"
+	CompareEnd     ID = "compare end"
+	CheckEntries   ID = "check entries"
+	CheckOutput    ID = "check output"
+	DrawPlan       ID = "draw plan"
+	DrawOverlaps   ID = "draw overlaps"
+	SweepBranch    ID = "sweep branch"
+	StartOver      ID = "start over"
+	FilesCommits   ID = "files commits"
+	GridRight      ID = "grid right"
+	GridLeft       ID = "grid left"
+	Side1          ID = "side 1"
+	Side2          ID = "side 2"
+	OneThenTwo     ID = "1 then 2"
+	TwoThenOne     ID = "2 then 1"
+	BaseText       ID = "base text"
+	Nothing        ID = "nothing"
+	WriteAnswer    ID = "write answer"
+	SameForRest    ID = "same for the rest"
+	AnswerIdeas    ID = "answer ideas"
+	ClearAnswer    ID = "clear answer"
+	ApplyAnswers   ID = "apply answers"
+	LookAtSide     ID = "look at side"
+	PickLine       ID = "pick line"
+	AnswerFile     ID = "answer file"
+	NextSide       ID = "next side"
+	ListConflicts  ID = "list conflicts"
+	OtherConflicts ID = "other conflicts"
+	OpenConflict   ID = "open conflict"
+	MarkConflict   ID = "mark conflict"
+	OnlyConflicts  ID = "only some conflicts"
+	AgainstBase    ID = "against the base"
+	EditOutside    ID = "edit outside"
+	JoinFirst      ID = "join first"
+	MarkResolved   ID = "mark resolved"
+	Remembered     ID = "remembered"
+	ChooseStack    ID = "choose-stack"
+	StopTaking     ID = "stop taking"
+	Push           ID = "push"
+	LookAtCommit   ID = "look at commit"
+	ReadThrough    ID = "read through"
+	LookBefore     ID = "preflight"
+	Land           ID = "land"
+	HandOver       ID = "hand over"
+	OtherPush      ID = "other push"
+	ServerPage     ID = "server page"
+	DrawSent       ID = "draw sent"
+	TakePushBack   ID = "take push back"
+	TakeIn         ID = "take in"
+	ReadPart       ID = "read part"
+	WriteRemark    ID = "write remark"
+	RemarkDone     ID = "remark done"
+	DropRemark     ID = "drop remark"
+	ListRemarks    ID = "list remarks"
+	CopyRemarks    ID = "copy remarks"
+	Receive        ID = "comments"
+	AsOne          ID = "as one"
+	GoMend         ID = "go mend"
+	LandNow        ID = "land now"
+	LandByMerge    ID = "land by merge"
+	DeleteLanded   ID = "delete landed"
+	OntoTarget     ID = "onto target"
+	Choose         ID = "choose"
+	CloseList      ID = "close list"
+	KeepText       ID = "keep text"
+	DropText       ID = "drop text"
+	OwnEditor      ID = "own editor"
+	EarlierTexts   ID = "earlier messages"
+	AboutDown      ID = "down in what a text is for"
+	AboutUp        ID = "up in what a text is for"
+	Trailers       ID = "trailers"
 )
 
 // differences are the views that show hunks.
@@ -260,10 +267,11 @@ var Table = []Key{
 			"F6.", Words: "switch screens tabs"}}},
 	{Keys: []string{"n"}, Means: "To the next hunk or open conflict.", Actions: []Action{
 		{ID: NextHunk, In: differences, Name: "next hunk", Help: "Go to the next hunk."},
-		{ID: NextOpen, In: []Place{Mend}, Name: "next open", Help: "Go to the next open conflict, in this file or another one.", Listed: true}}},
+		{ID: NextOpen, In: []Place{Mend, Listing}, Name: "next open", Help: "Go to the next open conflict, in this file or another one.",
+			Listed: true}}},
 	{Keys: []string{"p"}, Means: "To the previous hunk or open conflict.", Actions: []Action{
 		{ID: PreviousHunk, In: differences, Name: "previous hunk", Help: "Go to the previous hunk."},
-		{ID: PreviousOpen, In: []Place{Mend}, Name: "previous open", Help: "Go to the previous open conflict."}}},
+		{ID: PreviousOpen, In: []Place{Mend, Listing}, Name: "previous open", Help: "Go to the previous open conflict."}}},
 	{Keys: []string{"ctrl+n"}, Means: "To the next file.", Actions: []Action{
 		{ID: NextFile, In: differences, Name: "next file", Help: "Go to the next file."}}},
 	{Keys: []string{"ctrl+p"}, Means: "To the previous file.", Actions: []Action{
@@ -290,6 +298,8 @@ var Table = []Key{
 			{ID: LookInto, In: []Place{Shape}, Name: "look", Help: "Show what the commit at the cursor changes.", Words: "show diff", Listed: true},
 			{ID: FilesCommits, In: []Place{Overlaps}, Name: "commit by commit", Help: "Show what each commit does to the file.",
 				Words: "log history", Listed: true},
+			{ID: OpenConflict, In: []Place{Listing}, Name: "open it", Help: "Go to the first open place of the conflict at the cursor.",
+				Listed: true},
 			{ID: LookAtSide, In: []Place{Mend}, Name: "look", Help: "Show what a commit behind one of the sides changes.", Listed: true},
 			{ID: LookAtCommit, In: []Place{Send}, Name: "look", Help: "Show what the commit at the cursor changes; of one whose content is " +
 				"different there and here, what differs between the two.", Words: "show diff compare", Command: "compare", Listed: true},
@@ -297,7 +307,7 @@ var Table = []Key{
 			{ID: IntoFile, In: []Place{Handing}, Name: "into a file", Help: "Write the text into a new file.", Words: "save export", Listed: true},
 			{ID: Choose, In: []Place{Choosing}, Name: "choose", Help: "Choose what is at the cursor."}}},
 	{Keys: []string{"esc"}, Means: "Stops what is under way, else closes what is open.", Actions: []Action{
-		{ID: Back, In: []Place{Homes, Parts, Overlaps, Look, Telling, Reading, Preflight, Landing, Handing,
+		{ID: Back, In: []Place{Homes, Parts, Overlaps, Listing, Look, Telling, Reading, Preflight, Landing, Handing,
 			Output}, Name: "back",
 			Help: "Go back; nothing is changed by that.", Listed: true},
 		{ID: Stop, In: []Place{Everywhere}, Name: "stop", Help: "Stop what is under way.", Words: "cancel abort"},
@@ -314,17 +324,18 @@ var Table = []Key{
 			{ID: ClearMarks, In: []Place{Sort}, Keys: []string{"0"}, Name: "clear marks", Help: "Clear all marks and cuts."},
 			{ID: ClearOfPart, In: []Place{Parts}, Keys: []string{"0"}, Name: "clear marks", Help: "Clear all marks and cuts."},
 			{ID: ClearEntries, In: []Place{Shape}, Keys: []string{"0"}, Name: "clear marks", Help: "Clear all marks."},
-			{ID: Side1, In: []Place{Mend}, Keys: []string{"1"}, Name: "use 1", Help: "Answer with the side that is called 1.",
+			{ID: Side1, In: []Place{Mend, Listing}, Keys: []string{"1"}, Name: "use 1", Help: "Answer with the side that is called 1.",
 				Command: "mend --answer KEY=SIDES", Listed: true},
-			{ID: Side2, In: []Place{Mend}, Keys: []string{"2"}, Name: "use 2", Help: "Answer with the side that is called 2.",
+			{ID: Side2, In: []Place{Mend, Listing}, Keys: []string{"2"}, Name: "use 2", Help: "Answer with the side that is called 2.",
 				Command: "mend --answer KEY=SIDES", Listed: true},
-			{ID: OneThenTwo, In: []Place{Mend}, Keys: []string{"3"}, Name: "1 then 2", Help: "Answer with both sides, 1 first.",
+			{ID: OneThenTwo, In: []Place{Mend, Listing}, Keys: []string{"3"}, Name: "1 then 2", Help: "Answer with both sides, 1 first.",
 				Words: "both union", Command: "mend --answer KEY=SIDES", Listed: true},
-			{ID: TwoThenOne, In: []Place{Mend}, Keys: []string{"4"}, Name: "2 then 1", Help: "Answer with both sides, 2 first.",
+			{ID: TwoThenOne, In: []Place{Mend, Listing}, Keys: []string{"4"}, Name: "2 then 1", Help: "Answer with both sides, 2 first.",
 				Words: "both union", Command: "mend --answer KEY=SIDES", Listed: true},
-			{ID: BaseText, In: []Place{Mend}, Keys: []string{"5"}, Name: "the base", Help: "Answer with the text that both sides started from.",
+			{ID: BaseText, In: []Place{Mend, Listing}, Keys: []string{"5"}, Name: "the base",
+				Help: "Answer with the text that both sides started from.",
 				Words: "original ancestor", Command: "mend --answer KEY=SIDES", Listed: true},
-			{ID: Nothing, In: []Place{Mend}, Keys: []string{"0"}, Name: "nothing", Help: "Answer with nothing: no line stays there.",
+			{ID: Nothing, In: []Place{Mend, Listing}, Keys: []string{"0"}, Name: "nothing", Help: "Answer with nothing: no line stays there.",
 				Words: "neither none delete", Command: "mend --answer KEY=SIDES"}}},
 	{Keys: []string{"space"}, Means: "Marks what is at the cursor, or clears its mark.", Actions: []Action{
 		{ID: MarkLine, In: []Place{Sort}, Name: "mark line", Help: "Mark the line at the cursor; actions then use only the marked lines.",
@@ -340,6 +351,8 @@ var Table = []Key{
 			Words: "select pick"},
 		{ID: MarkEntry, In: []Place{Shape}, Name: "mark", Help: "Mark the entry; actions then use all marked entries.", Words: "select",
 			Listed: true},
+		{ID: MarkConflict, In: []Place{Listing}, Name: "mark", Help: "Mark the conflict at the cursor; an answer then goes to all that are " +
+			"marked.", Words: "select", Listed: true},
 		{ID: PickLine, In: []Place{Mend}, Name: "mark line", Help: "Mark the line at the cursor: the marked lines are the answer.",
 			Words: "select pick", Listed: true}}},
 	{Keys: []string{"a"}, Means: "Applies what Next shows.", Actions: []Action{
@@ -388,7 +401,7 @@ var Table = []Key{
 			Listed: true},
 		{ID: LeaveOut, In: []Place{Shape}, Name: "leave out", Help: "Leave the entry's commits, or those of the marked ones, out of the " +
 			"series; or bring a commit back that was left out.", Words: "drop delete remove", Listed: true},
-		{ID: ClearAnswer, In: []Place{Mend}, Name: "clear answer", Help: "Clear this answer, even a reused one.", Words: "reopen reset",
+		{ID: ClearAnswer, In: []Place{Mend, Listing}, Name: "clear answer", Help: "Clear this answer, even a reused one.", Words: "reopen reset",
 			Listed: true},
 		{ID: DropRemark, In: []Place{Reading}, Name: "drop the remark", Help: "Delete the remark at the cursor.", Command: "remarks --drop N"},
 		{ID: DeleteLanded, In: []Place{Landing}, Name: "delete the branch", Help: "Delete the branch afterwards, here and on the remote, if " +
@@ -407,14 +420,15 @@ var Table = []Key{
 		{ID: UndoPart, In: []Place{Parts}, Name: "undo", Help: "Undo the last step of sorting into parts. With none left, the last commit " +
 			"or other step."},
 		{ID: UndoEdit, In: []Place{Shape}, Name: "undo edit", Help: "Undo the last edit of the plan. With no edit left, the last applied step."},
-		{ID: UndoAnswer, In: []Place{Mend}, Name: "undo answer", Help: "Undo the last answer, or the last edit of the plan. With none left, " +
+		{ID: UndoAnswer, In: []Place{Mend, Listing}, Name: "undo answer",
+			Help: "Undo the last answer, or the last edit of the plan. With none left, " +
 			"the last applied step."}}},
 	{Keys: []string{"U"}, Means: "Does again what was undone.", Actions: []Action{
 		{ID: Redo, In: []Place{Everywhere}, Name: "redo", Help: "Do again what was undone.", Command: "redo"},
 		{ID: RedoSorting, In: []Place{Sort}, Name: "redo sorting", Help: "Do the step of sorting again that was undone."},
 		{ID: RedoPart, In: []Place{Parts}, Name: "redo", Help: "Do the step of sorting into parts again that was undone."},
 		{ID: RedoEdit, In: []Place{Shape}, Name: "redo edit", Help: "Do the edit again that was undone."},
-		{ID: RedoAnswer, In: []Place{Mend}, Name: "redo answer", Help: "Do the answer again that was undone."}}},
+		{ID: RedoAnswer, In: []Place{Mend, Listing}, Name: "redo answer", Help: "Do the answer again that was undone."}}},
 	{Keys: []string{"f"}, Means: "The whole file instead of a part.", Actions: []Action{
 		{ID: WholeFile, In: []Place{Sort}, Name: "whole file", Help: "Put all hunks of the file at the cursor into the current tray; in Next, " +
 			"back.", Words: "stage file add", Command: "stage PATH", Listed: true},
@@ -428,6 +442,8 @@ var Table = []Key{
 			"the commit changed of it.", Words: "text content cat", Listed: true},
 		{ID: Everything, In: []Place{Sort}, Name: "everything", Help: "Put everything into the current tray; in Next, all of the tray back.",
 			Words: "stage all add"},
+		{ID: ListConflicts, In: []Place{Mend}, Name: "all conflicts", Help: "List all conflicts: entry, file, kind, and how each is answered.",
+			Words: "list overview files", Command: "mend", Listed: true},
 		{ID: AsOne, In: []Place{Reading}, Name: "as a whole", Help: "Show the whole branch as one difference, or commit by commit.",
 			Listed: true}}},
 	{Keys: []string{"t"}, Means: "Chooses where things go.", Actions: []Action{
@@ -530,6 +546,8 @@ var Table = []Key{
 	{Keys: []string{"!"}, Means: "Goes to what stands in the way.", Actions: []Action{
 		{ID: Conflicts, In: []Place{Shape}, Name: "conflicts", Help: "Answer the conflicts, in Mend.", Words: "resolve merge",
 			Command: "mend", Listed: true},
+		{ID: OtherConflicts, In: []Place{Mend, Listing}, Name: "the other conflicts", Help: "Go from the plan's conflicts to those in the " +
+			"working tree, or back."},
 		{ID: LookBefore, In: []Place{Send}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, " +
 			"leftovers, large files, authors, checks, the target.", Words: "lint check", Command: "preflight", Listed: true}}},
 	{Keys: []string{"="}, Means: "Compares.", Actions: []Action{
@@ -537,15 +555,21 @@ var Table = []Key{
 			"side, and what differs. esc comes back here.", Words: "diff against", Command: "compare"},
 		{ID: CompareBranches, In: []Place{Map}, Name: "compare", Help: "Compare the point at the cursor with the marked one, or with the " +
 			"target: commits on either side, and what differs.", Words: "diff against", Command: "compare", Listed: true},
+		{ID: AgainstBase, In: []Place{Mend}, Name: "against the base", Help: "Show each side as what it changed of the base, or as it is again.",
+			Words: "diff base ancestor"},
 		{ID: CompareEnd, In: []Place{Shape}, Name: "content at the end", Help: "List the files whose content at the end is not the branch's, " +
 			"and what brings that.", Words: "compare diff proof"}}},
+	{Keys: []string{"'"}, Means: "To the next side of a conflict.", Actions: []Action{
+		{ID: NextSide, In: []Place{Mend}, Name: "next side", Help: "Go to the first line of the next side, or of the base."}}},
 	{Keys: []string{"*"}, Means: "Offers ideas.", Actions: []Action{
 		{ID: Ideas, In: []Place{Shape}, Name: "ideas", Help: "Show what could be joined or left out: by subjects, by lines that are written " +
 			"twice, by conflicts.", Words: "suggest autosquash", Command: "suggest"},
 		{ID: AnswerIdeas, In: []Place{Mend}, Name: "ideas", Help: "Show answers that could be right.", Words: "suggest", Listed: true}}},
 	{Keys: []string{"R"}, Means: "Gives the same answer to the rest.", Actions: []Action{
-		{ID: SameForRest, In: []Place{Mend}, Name: "same for the rest", Help: "Give the same answer to the rest of this file, to files like " +
-			"it, or to everything.", Words: "all", Listed: true}}},
+		{ID: SameForRest, In: []Place{Mend}, Name: "same for the rest",
+			Help: "Give the answer at the cursor to the rest of its file; on an open " +
+			"place the one that was given last. Each further press goes further: to the same conflict elsewhere, to files like it, to later " +
+			"entries, to all.", Words: "all", Listed: true}}},
 	{Keys: []string{"T"}, Means: "Runs your check command.", Actions: []Action{
 		{ID: CheckTray, In: []Place{Sort}, Name: "check", Help: "Run your check command on the exact content that the tray would commit, in a " +
 			"scratch folder.", Words: "test build ci", Command: "check --tray B"},
@@ -593,6 +617,8 @@ var Table = []Key{
 			"it again.", Words: "collapse fold"},
 		{ID: OpenRows, In: []Place{Map}, Name: "open", Help: "Give the commits of the branch at the cursor rows of their own, or put them " +
 			"into the branch's row again.", Words: "list log commits expand collapse", Listed: true},
+		{ID: OnlyConflicts, In: []Place{Listing}, Name: "only some", Help: "Choose which conflicts are listed: what is open, this file, this " +
+			"kind, those against this person.", Words: "filter", Listed: true},
 		{ID: FoldPlaces, In: []Place{Overlaps}, Name: "places", Help: "Show or hide the places in the file, each with the commits whose lines " +
 			"touch there.", Listed: true}}},
 	{Keys: []string{">"}, Means: "More context.", Actions: []Action{

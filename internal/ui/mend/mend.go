@@ -50,19 +50,30 @@ type Model struct {
 	keeper     kit.Keeper
 	memory     map[mend.Key]mend.Resolution
 	steps      []resolving.ConflictedStep
-	waiting    *resolving.PendingMerge // conflicts that another tool left in the working tree; nil: the plan's
+	ofPlan     resolving.Mending       // the plan's conflicts
+	pending    *resolving.PendingMerge // those in the working tree, whoever left them; nil: there are none
+	waiting    *resolving.PendingMerge // it is pending, while that is on show; nil: the plan's are
+	list       *list                   // all of them are on show beside what the cursor is on; nil: the one at the cursor alone
 
 	spots     []spot
-	at        int  // among the spots
-	given     bool // an answer was given since the last forecast
-	onward    bool // the last answer was the last one known: go to what comes next
-	line      int  // among the lines of the sides
-	top       int  // of Now
-	shift     int  // of Next, away from the region at the cursor
+	at        int // among the spots
+	last      *lastAnswer
+	same      *sameAnswer       // it is being given on; nil: the next press begins anew
+	past      []resolving.Given // of what waits in the working tree: before each key; for undo
+	future    []resolving.Given // for redo
+	given     bool              // an answer was given since the last forecast
+	onward    bool              // the last answer was the last one known: go to what comes next
+	line      int               // among the lines of the sides and of the base
+	against   bool              // the sides show what each changed of the base
+	top       int               // of Now
+	upper     int               // rows of Now, where Next lies below it
+	shift     int               // of Next, away from the region at the cursor
 	half      kit.Half
 	size      kit.Size
 	texts     map[mend.Side][]byte // of a path without regions
 	textsOf   spot
+	laid      []nowRow // for laidFor; nil: what they show has changed
+	laidFor   laying
 	code      stream.Code
 	look      *stream.Model // what a commit of one side changes; nil: the sides
 	lookOut   *app.ReadOut  // of the commit that is looked at
@@ -89,11 +100,10 @@ func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
 	if s.Operation == "" && !s.Taking && !slices.ContainsFunc(s.Changes, func(c repo.Change) bool { return c.Conflict }) {
 		m.looking.Supersede()
 		m.looking.Err = nil
-		if m.waiting == nil && m.planned.Err == nil {
+		if m.pending == nil && m.planned.Err == nil {
 			return nil
 		}
-		m.waiting = nil
-		return m.read()
+		return tea.Batch(m.takePending(nil), m.read())
 	}
 	return m.looking.Begin(m.ctx, Name, m.resolving.PendingMerge)
 }
@@ -123,7 +133,7 @@ type looked struct {
 func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	switch msg := msg.(type) {
 	case kit.Forecasted:
-		if m.waiting == nil && msg.Plan.Equal(m.planner.Plan()) {
+		if msg.Plan.Equal(m.planner.Plan()) {
 			if m.unforecast = msg.Err; msg.Err != nil {
 				return nil // what was known stays: that nothing conflicts is not known
 			}
@@ -134,17 +144,18 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	case joining:
 		return m.planner.Edit(func(p shape.Plan) shape.Plan { return p.Join(msg...) })
 	case meant:
-		return m.giveAll(true, []mend.Resolution{msg.question.Give(mend.Answer{Own: msg.own, Confirmed: true})})
+		return m.giveAll(true, []mend.Resolution{msg.question.Give(mend.Answer{Own: msg.own, Confirmed: true})}, m.here()+": text of your own.")
 	case edited:
 		return m.giveOwn(msg.question, msg.own)
 	case kit.Read[conflictsRead]:
 		// What was read of a plan that was answered since says nothing of what is next.
-		if m.planned.Take(msg) && m.waiting == nil && msg.Value.plan.Equal(m.planner.Plan()) {
-			return m.take(msg.Value.found.Steps, msg.Value.found.Memory)
+		if m.planned.Take(msg) && msg.Value.plan.Equal(m.planner.Plan()) {
+			m.ofPlan = msg.Value.found
+			return m.showPlan()
 		}
 	case kit.Read[*resolving.PendingMerge]:
 		if m.looking.Take(msg) {
-			return m.takeWaiting(msg.Value)
+			return m.takePending(msg.Value)
 		}
 	case kit.Found[answers]:
 		return m.offerAnswers(msg.Value)
@@ -161,22 +172,40 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 	return nil
 }
 
-// takeWaiting shows what waits in the working tree. Answers that were given while it was
-// read count, and not those that were kept before.
-func (m *Model) takeWaiting(read *resolving.PendingMerge) tea.Cmd {
-	before := m.waiting
-	m.waiting = read
+// takePending notes what waits in the working tree. Answers that were given while it was read count, and not those that were kept
+// before. What is on show stays on show while something of it is open: keys that are typed at it never meet something else.
+func (m *Model) takePending(read *resolving.PendingMerge) tea.Cmd {
+	before := m.pending
+	m.pending = read
 	if read == nil {
-		return m.read()
+		m.waiting, m.past, m.future = nil, nil, nil
+		return m.showPlan()
 	}
 	if before != nil {
 		read.Answers = slices.DeleteFunc(slices.Clone(before.Answers), func(g mend.Resolution) bool {
 			return !slices.ContainsFunc(read.Files, func(f resolving.ConflictedFile) bool { return f.Path == g.Path })
 		})
 	}
-	cmd := m.take([]resolving.ConflictedStep{read.ConflictedStep}, read.Memory)
+	if _, open := m.open(); m.waiting == nil && open > 0 {
+		return nil
+	}
+	return m.showPending()
+}
+
+// showPending shows the conflicts in the working tree.
+func (m *Model) showPending() tea.Cmd {
+	m.waiting = m.pending
+	cmd := m.take([]resolving.ConflictedStep{m.pending.ConflictedStep}, m.pending.Memory)
 	m.lookAnew()
 	return cmd
+}
+
+// showPlan shows the conflicts of the plan, unless others are on show.
+func (m *Model) showPlan() tea.Cmd {
+	if m.waiting != nil {
+		return nil
+	}
+	return m.take(m.ofPlan.Steps, m.ofPlan.Memory)
 }
 
 // newlyEmpty says of which entries an answer leaves nothing, as soon as it does.
@@ -207,8 +236,8 @@ func (m *Model) read() tea.Cmd {
 	}
 	if forecast == nil {
 		m.planned.Supersede()
-		m.take(nil, nil)
-		return nil
+		m.ofPlan = resolving.Mending{}
+		return m.showPlan()
 	}
 	return m.planned.Begin(m.ctx, Name, func(ctx context.Context) (conflictsRead, error) {
 		found, err := m.resolving.Mending(ctx, plan, forecast)
@@ -223,7 +252,7 @@ func (m *Model) take(steps []resolving.ConflictedStep, memory map[mend.Key]mend.
 	if q, ok := m.question(); ok {
 		was = &q
 	}
-	m.steps, m.memory = steps, memory
+	m.steps, m.memory, m.laid = steps, memory, nil
 	m.spots = spotsOf(steps)
 	at := -1
 	if was != nil {

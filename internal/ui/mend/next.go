@@ -9,6 +9,7 @@ import (
 	"bastel/internal/merge"
 	"bastel/internal/safe"
 	"bastel/internal/ui/kit"
+	"bastel/internal/ui/stream"
 	"bastel/internal/wording"
 )
 
@@ -50,9 +51,20 @@ func (m *Model) nextBody(width, height int, theme kit.Theme) []string {
 	if f.Chunks == nil || len(f.Regions) == 0 || m.spot().question >= len(f.Regions) || len(f.Questions()) != len(f.Regions) {
 		return kit.Pad(m.wholeNext(width, theme), width, height)
 	}
-	rows, focus := m.resultRows(width, height, theme)
-	top := max(0, min(focus-height/3+m.shift, len(rows)-height))
-	return kit.Pad(rows[top:min(len(rows), top+height)], width, height)
+	lines, focus := m.result()
+	m.shift = max(-focus, min(m.shift, len(lines)-1-focus))
+	rows, above := []string{}, height/3
+	top := focus + m.shift
+	for ; top > 0 && above > 0; above-- { // in lines, some of which have more rows than one
+		top--
+	}
+	for _, line := range lines[top:] {
+		if len(rows) >= height {
+			break
+		}
+		rows = append(rows, m.drawResult(line, width, theme)...)
+	}
+	return kit.Pad(rows, width, height)
 }
 
 // wholeNext says what becomes of a path that is answered as a whole.
@@ -67,8 +79,9 @@ func (m *Model) wholeNext(width int, theme kit.Theme) []string {
 	if q.Answer.Own != nil {
 		rows := line("text of your own:")
 		for _, text := range diff.Split(q.Answer.Own) {
-			rows = append(rows, kit.Row(width, nil, append([]kit.Seg{{Text: "  ┃ ", Style: theme.Next}},
-				m.code.Line(m.file().Path, text, nil, theme.Plain, theme)...)...))
+			for _, row := range m.code.Rows(stream.CodeLine{Path: m.file().Path, Text: text}, width-4, theme.Plain, theme) {
+				rows = append(rows, kit.Row(width, nil, append([]kit.Seg{{Text: "  ┃ ", Style: theme.Next}}, row...)...))
+			}
 		}
 		return rows[:min(len(rows), mostOfWhole)]
 	}
@@ -87,67 +100,79 @@ func (m *Model) wholeNext(width int, theme kit.Theme) []string {
 	return line("the version of " + safe.Line(m.story(side).Name))
 }
 
-// around is how many lines of settled text are looked at on each side of a region.
-const around = 200
+// resultLine is a line of the text as it will be.
+type resultLine struct {
+	number int // counted from 1; 0: an open region, or one of which nothing stays
+	text   []byte
+	region int  // the one that it stands in, counted from 1; 0: it is settled
+	here   bool // that is the one at the cursor
+}
 
-// resultRows draws the text around the region at the cursor, and says where that is.
-func (m *Model) resultRows(width, height int, theme kit.Theme) (rows []string, focus int) {
-	f := m.file()
-	here := m.spot().question
-	region := -1
-	number := 1
-	settled := func(line []byte) {
-		segs := append([]kit.Seg{{Text: safe.Show(fmt.Sprintf("%5d  ", number)), Style: theme.Dim}},
-			m.code.Line(f.Path, line, nil, theme.Plain, theme)...)
-		rows = append(rows, kit.Row(width, nil, segs...))
-	}
-	for i, chunk := range f.Chunks {
+// result gives the text as it is put together, and where the region at the cursor is in it.
+func (m *Model) result() (lines []resultLine, focus int) {
+	f, here := m.file(), m.spot().question
+	region, number := 0, 1
+	for _, chunk := range f.Chunks {
 		if chunk.Region == nil {
-			near := region == here || region == here-1 && i > 0 || here == 0 && i == 0
-			for n, line := range chunk.Settled {
-				if near || n < 3 && i > 0 || n >= len(chunk.Settled)-3 && i < len(f.Chunks)-1 {
-					if !near || n < around || n >= len(chunk.Settled)-around {
-						settled(line)
-					}
-				} else if n == 3 && i > 0 || n == 0 && i == 0 {
-					rows = append(rows, kit.Row(width, nil, kit.Seg{Text: "    ┄┄┄", Style: theme.Quiet}))
-				}
+			for _, line := range chunk.Settled {
+				lines = append(lines, resultLine{number: number, text: line})
 				number++
 			}
 			continue
 		}
-		region++
+		q := f.Regions[region]
 		if region == here {
-			focus = len(rows)
+			focus = len(lines)
 		}
-		number += m.regionRows(f.Regions[region], region, number, width, region == here, theme, &rows)
+		region++
+		answer := answerLines(q)
+		if len(answer) == 0 {
+			lines = append(lines, resultLine{region: region, here: region-1 == here})
+		}
+		for _, line := range answer {
+			lines = append(lines, resultLine{number, line, region, region-1 == here})
+			number++
+		}
 	}
-	return rows, focus
+	return lines, focus
 }
 
-// regionRows draws one region of the result and gives how many lines it has there.
-func (m *Model) regionRows(q mend.Question, n, number, width int, here bool, theme kit.Theme, rows *[]string) int {
-	bar := kit.Seg{Text: "┃ ", Style: theme.Next}
-	if here {
+// answerLines are what an answer puts into the text.
+func answerLines(q mend.Question) [][]byte {
+	switch {
+	case q.Open():
+		return nil
+	case q.Answer.Own != nil:
+		return diff.Split(q.Answer.Own)
+	}
+	return q.Answer.Lines(*q.Region)
+}
+
+func (m *Model) drawResult(l resultLine, width int, theme kit.Theme) (rows []string) {
+	bar := kit.Seg{Text: "  "}
+	if l.region > 0 {
+		bar = kit.Seg{Text: "┃ ", Style: theme.Next}
+	}
+	if l.here {
 		bar.Style = theme.Accent
 	}
-	if q.Open() {
-		style := theme.Trouble
-		text := fmt.Sprintf("▒▒ open: region %d ", n+1)
-		text += strings.Repeat("▒", max(0, width-len([]rune(text))-8))
-		*rows = append(*rows, kit.Row(width, nil, kit.Seg{Text: "     "}, bar, kit.Seg{Text: safe.Show(text), Style: style}))
-		return 0
+	if l.number == 0 {
+		return []string{kit.Row(width, nil, kit.Seg{Text: "     "}, bar, m.emptyRegion(l.region, width, theme))}
 	}
-	lines := q.Answer.Lines(*q.Region)
-	if q.Answer.Own != nil {
-		lines = diff.Split(q.Answer.Own)
+	count := fmt.Sprintf("%5d", l.number)
+	for _, row := range m.code.Rows(stream.CodeLine{Path: m.file().Path, Text: l.text}, width-len(count)-2, theme.Plain, theme) {
+		segs := []kit.Seg{{Text: safe.Show(count), Style: theme.Dim}, bar}
+		rows = append(rows, kit.Row(width, nil, append(segs, row...)...))
+		count = "     "
 	}
-	for i, line := range lines {
-		segs := []kit.Seg{{Text: safe.Show(fmt.Sprintf("%5d", number+i)), Style: theme.Dim}, bar}
-		*rows = append(*rows, kit.Row(width, nil, append(segs, m.code.Line(m.file().Path, line, nil, theme.Plain, theme)...)...))
+	return rows
+}
+
+// emptyRegion stands where a region is open, or nothing stays of it.
+func (m *Model) emptyRegion(region, width int, theme kit.Theme) kit.Seg {
+	if !m.file().Regions[region-1].Open() {
+		return kit.Seg{Text: "nothing", Style: theme.Dim}
 	}
-	if len(lines) == 0 {
-		*rows = append(*rows, kit.Row(width, nil, kit.Seg{Text: "     "}, bar, kit.Seg{Text: "nothing", Style: theme.Dim}))
-	}
-	return len(lines)
+	text := fmt.Sprintf("▒▒ open: region %d ", region)
+	return kit.Seg{Text: safe.Show(text + strings.Repeat("▒", max(0, width-len([]rune(text))-8))), Style: theme.Trouble}
 }

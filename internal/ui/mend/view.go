@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"strings"
-	"time"
 
 	tea "charm.land/bubbletea/v2"
 
@@ -13,6 +12,7 @@ import (
 	"bastel/internal/merge"
 	"bastel/internal/repo"
 	"bastel/internal/safe"
+	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
 	"bastel/internal/ui/stream"
 	"bastel/internal/wording"
@@ -26,12 +26,16 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	if m.look != nil {
 		return m.lookView(size, theme)
 	}
-	if m.at < 0 {
+	switch {
+	case m.list != nil && (m.at >= 0 || m.hasOther()):
+		return m.listView(size, theme)
+	case m.at < 0:
 		return m.nothing(size, theme)
 	}
-	if size.Narrow {
-		// Stacked: the sides above, with the room that they need, and what comes of them below.
+	if m.stacked(theme) {
+		// The sides above, with the room that they need, and what comes of them below.
 		upper := min(headRows+len(m.nowRows(size.Width, theme))+1, max(size.Height*3/5, size.Height-leastNext))
+		m.upper = upper
 		rows := append(m.nowHead(size.Width, theme), m.nowBody(size.Width, upper-headRows, theme)...)
 		next := m.nextHead(size.Width, theme)[:1]
 		return append(append(rows, next...), m.nextBody(size.Width, size.Height-upper-1, theme)...)
@@ -43,6 +47,21 @@ func (m *Model) View(size kit.Size, theme kit.Theme) []string {
 	between := append(kit.Pad(nil, seam, headRows), m.regionMap(seam, body, theme)...)
 	return kit.Join(left, between, right)
 }
+
+// listView draws all conflicts, and beside them the sides of the one at the cursor.
+func (m *Model) listView(size kit.Size, theme kit.Theme) []string {
+	if size.Narrow || m.at < 0 {
+		return m.listHalf(size.Width, size.Height, theme)
+	}
+	now, beside := kit.Beside(size)
+	one := theme
+	one.TwoColumns = false
+	right := append(m.nowHead(beside.Width, theme), m.nowBody(beside.Width, size.Height-headRows, one)...)
+	return kit.JoinLook(kit.Now, m.listHalf(now, size.Height, theme), right)
+}
+
+// stacked says whether the sides lie above what comes of them: where there is no room beside, or the sides lie beside each other.
+func (m *Model) stacked(theme kit.Theme) bool { return m.size.Narrow || theme.TwoColumns }
 
 // lookAlone says whether what is looked at has nothing beside it: there is no room, or what it was about is settled by now.
 func (m *Model) lookAlone() bool { return m.size.Narrow || m.at < 0 }
@@ -80,6 +99,8 @@ func (m *Model) nothing(size kit.Size, theme kit.Theme) []string {
 		what, todo = "Everything in the merge is resolved.", "a makes its commit."
 	case m.waiting != nil:
 		what, todo = "Everything is resolved.", "Finish it with "+m.waiting.Finish+"."
+	case m.hasOther():
+		what, todo = "No conflict is left here.", action.Find(action.OtherConflicts).Key()+" goes to the other conflicts."
 	case m.forecast != nil && m.planner.Plan().Changes() && !m.forecast.Tip.IsZero():
 		what, todo = "No conflict waits: the plan is clean.", "a applies it; [ goes back to Shape."
 	}
@@ -94,7 +115,11 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 	if f.From != "" && f.From != f.Path {
 		where += ", was " + safe.Line(f.From)
 	}
-	status, style := fmt.Sprintf("%d open in this file, %d in all", inFile, inAll), theme.Trouble
+	half := "Now"
+	if m.list != nil {
+		half = "At the cursor"
+	}
+	status, style := fmt.Sprintf("%d open here, %d in all", inFile, inAll), theme.Trouble
 	switch inAll {
 	case 0:
 		status, style = "all answered", theme.Next
@@ -102,7 +127,7 @@ func (m *Model) nowHead(width int, theme kit.Theme) []string {
 		status = fmt.Sprintf("%d open", inAll)
 	}
 	return []string{
-		kit.Heading(width, "Now", safe.Line(m.conflicted().Title), m.half == kit.Now && m.look == nil, theme.Now, theme, false),
+		kit.Heading(width, half, safe.Line(m.conflicted().Title), m.half == kit.Now && m.look == nil && m.list == nil, theme.Now, theme, false),
 		kit.Split(width, nil, []kit.Seg{{Text: safe.Show("  " + where), Style: theme.Strong},
 			{Text: safe.Show("  " + m.place()), Style: theme.Dim}}, kit.Seg{Text: safe.Show(status), Style: style}),
 		kit.Row(width, nil, kit.Seg{Text: safe.Show("  " + m.reused()), Style: theme.Next}),
@@ -124,182 +149,10 @@ func (m *Model) reused() string {
 		return "reused from this plan; x clears it"
 	case mend.Remembered:
 		return "reused from before; x clears it"
+	case mend.ByHand:
+		return "answered by hand, in the working file; x clears it"
 	}
 	return ""
-}
-
-// sideLine is a line of a side that the cursor can stand on.
-type sideLine struct {
-	side mend.Side
-	line int
-}
-
-// nowRow is a row of Now.
-type nowRow struct {
-	text string
-	at   int // of the side line that it shows; -1: none
-}
-
-// lines lists the lines of both sides, which can be picked one by one.
-func (m *Model) lines() (lines []sideLine) {
-	q, _ := m.question()
-	if q.Region == nil {
-		return nil
-	}
-	for _, side := range m.sides() {
-		for n := range sideText(q.Region, side) {
-			lines = append(lines, sideLine{side, n})
-		}
-	}
-	return lines
-}
-
-func sideText(r *merge.Region, side mend.Side) [][]byte {
-	switch side {
-	case mend.Left:
-		return r.Left
-	case mend.Right:
-		return r.Right
-	}
-	return r.Base
-}
-
-func (m *Model) nowBody(width, height int, theme kit.Theme) []string {
-	rows := m.nowRows(width, theme)
-	focus := -1
-	for i, r := range rows {
-		if r.at == m.line && r.at >= 0 {
-			focus = i
-		}
-	}
-	switch {
-	case focus < 0: // nothing to pick: the keys scroll
-		m.top = max(0, min(m.top, len(rows)-height))
-	case focus < height:
-		m.top = 0
-	default:
-		m.top = kit.Scroll(m.top, focus, height, len(rows))
-	}
-	var shown []string
-	for _, r := range rows[m.top:min(len(rows), m.top+height)] {
-		shown = append(shown, r.text)
-	}
-	return kit.Pad(shown, width, height)
-}
-
-func (m *Model) nowRows(width int, theme kit.Theme) []nowRow {
-	q, _ := m.question()
-	var rows []nowRow
-	plain := func(segs ...kit.Seg) { rows = append(rows, nowRow{kit.Row(width, nil, segs...), -1}) }
-	if q.Region == nil {
-		m.wholeRows(width, theme, plain)
-		return rows
-	}
-	next := 0 // of the side lines
-	for key, side := range m.sides() {
-		m.sideHead(width, key+1, side, theme, plain)
-		next = m.regionSide(q, side, next, width, theme, &rows)
-		plain()
-	}
-	m.baseHead(theme, plain)
-	for i, line := range q.Region.Base {
-		segs := append([]kit.Seg{{Text: safe.Show(fmt.Sprintf("  %5d  ", q.Region.BaseSpan.Start+i+1)), Style: theme.Dim}},
-			m.code.Line(m.file().Path, line, nil, theme.Dim, theme)...)
-		plain(segs...)
-	}
-	switch {
-	case q.Region.NoBase:
-		plain(kit.Seg{Text: "         none: " + noBase, Style: theme.Dim})
-	case len(q.Region.Base) == 0:
-		plain(kit.Seg{Text: "         nothing", Style: theme.Dim})
-	}
-	return rows
-}
-
-// sideHead is a side under what it is: the key that takes it, its name, and the commit.
-func (m *Model) sideHead(width, key int, side mend.Side, theme kit.Theme, plain func(...kit.Seg)) {
-	story := m.story(side)
-	style := theme.Now
-	if key == 1 {
-		style = theme.Accent
-	}
-	title := ""
-	if n := len(story.Commits); n > 0 {
-		title = "  " + safe.Line(story.Commits[n-1].Commit.Subject())
-		if n > 1 {
-			title += fmt.Sprintf("  and %d before it", n-1)
-		}
-	}
-	plain(kit.Seg{Text: safe.Show(fmt.Sprintf("  %d ", key)), Style: style.Bold(true)},
-		kit.Seg{Text: safe.Show(story.Name), Style: style.Bold(true)}, kit.Seg{Text: safe.Show(title), Style: theme.Strong})
-	if n := len(story.Commits); n > 0 {
-		c := story.Commits[n-1]
-		writer := c.Commit.Writer()
-		plain(kit.Seg{Text: safe.Show("    " + safe.Line(writer.Name) + ", " + kit.Age(writer.When, time.Now()) + "  " + c.ID.Short()),
-			Style: theme.Dim})
-	}
-}
-
-// regionSide draws a side's lines, with what differs from the base, and those that were
-// picked for the answer.
-func (m *Model) regionSide(q mend.Question, side mend.Side, next, width int, theme kit.Theme, rows *[]nowRow) int {
-	text := sideText(q.Region, side)
-	start := q.Region.LeftSpan.Start
-	if side == mend.Right {
-		start = q.Region.RightSpan.Start
-	}
-	if len(text) == 0 {
-		*rows = append(*rows, nowRow{kit.Row(width, nil, kit.Seg{Text: "         nothing: its lines went", Style: theme.Dim}), -1})
-	}
-	for i, line := range text {
-		here := next == m.line && m.half == kit.Now
-		backdrop, pointer := kit.Cursor(theme, here, 1)
-		mark := kit.Seg{Text: " "}
-		if picked(q, side, i) {
-			mark = kit.Seg{Text: "■", Style: theme.Marked}
-		}
-		segs := []kit.Seg{pointer, mark, {Text: safe.Show(fmt.Sprintf("%5d  ", start+i+1)), Style: theme.Dim}}
-		segs = append(segs, m.code.Line(m.file().Path, line, partner(q.Region, i), theme.Plain, theme)...)
-		*rows = append(*rows, nowRow{kit.Row(width, backdrop, segs...), next})
-		next++
-	}
-	return next
-}
-
-// partner is the base's line at the same place, to compare words with.
-func partner(r *merge.Region, i int) []byte {
-	if i < len(r.Base) {
-		return r.Base[i]
-	}
-	return nil
-}
-
-// picked says whether a line stands in the answer.
-func picked(q mend.Question, side mend.Side, line int) bool {
-	if q.Origin == mend.Open {
-		return false
-	}
-	for _, p := range q.Answer.Take {
-		if p.Side != side {
-			continue
-		}
-		if p.Lines == nil {
-			return true
-		}
-		for _, n := range p.Lines {
-			if n == line {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// noBase says why a base cannot be shown, nor taken.
-const noBase = "the histories parted twice, and their starts disagree here"
-
-func (m *Model) baseHead(theme kit.Theme, plain func(...kit.Seg)) {
-	plain(kit.Seg{Text: "  base", Style: theme.Dim.Bold(true)}, kit.Seg{Text: "  their common start", Style: theme.Dim})
 }
 
 // wholeRows draws what the sides did to a path without regions: in words first, then
@@ -320,7 +173,7 @@ func (m *Model) wholeRows(width int, theme kit.Theme, plain func(...kit.Seg)) {
 	m.baseHead(theme, plain)
 	deed(mend.Base)
 	for key, side := range m.sides() {
-		m.wholeSide(key+1, side, theme, plain)
+		m.wholeSide(width, key+1, side, theme, plain)
 	}
 }
 
@@ -328,7 +181,7 @@ func (m *Model) wholeRows(width int, theme kit.Theme, plain func(...kit.Seg)) {
 const mostOfWhole = 400
 
 // wholeSide draws what a side did to the base, where these are texts.
-func (m *Model) wholeSide(key int, side mend.Side, theme kit.Theme, plain func(...kit.Seg)) {
+func (m *Model) wholeSide(width, key int, side mend.Side, theme kit.Theme, plain func(...kit.Seg)) {
 	f := m.file()
 	text, base := m.texts[side], m.texts[mend.Base]
 	if m.textsOf != m.spot() || merge.IsBinary(text) || merge.IsBinary(base) || entryOf(f.Conflict, side).IsZero() || bytes.Equal(text, base) {
@@ -351,8 +204,10 @@ func (m *Model) wholeSide(key int, side mend.Side, theme kit.Theme, plain func(.
 			if shown++; shown > mostOfWhole {
 				return
 			}
-			plain(append([]kit.Seg{{Text: safe.Show("       " + sign + " "), Style: style}},
-				m.code.Line(f.Path, line.Text, nil, style, theme)...)...)
+			for _, row := range m.code.Rows(stream.CodeLine{Path: f.Path, Text: line.Text}, width-marginWidth, style, theme) {
+				plain(append([]kit.Seg{{Text: safe.Show("       " + sign + " "), Style: style}}, row...)...)
+				sign = " "
+			}
 		}
 	}
 }
@@ -458,37 +313,63 @@ func (m *Model) Click(x, y int) tea.Cmd {
 		}
 		return nil
 	}
+	if m.list != nil {
+		return m.clickList(x, y)
+	}
 	if m.at < 0 {
 		return nil
 	}
-	m.half = kit.HalfAt(m.size, mapWidth, x, m.half)
-	if m.half == kit.Next || y < headRows {
+	m.half = m.halfAt(x, y)
+	at := m.top + y - headRows
+	if m.half == kit.Next || y < headRows || at >= len(m.laid) {
 		return nil
 	}
-	rows := m.nowRows(m.size.Width, kit.Theme{})
-	if at := m.top + y - headRows; at < len(rows) && rows[at].at >= 0 {
-		m.line = rows[at].at
+	cells := m.laid[at].cells
+	if len(cells) == 2 && x >= m.laidFor.width/2 {
+		cells = cells[1:]
+	}
+	if len(cells) > 0 && cells[0] != nil && cells[0].at >= 0 {
+		m.line = cells[0].at
 	}
 	return nil
 }
 
+// halfAt is the half at a place of the screen.
+func (m *Model) halfAt(x, y int) kit.Half {
+	if m.laidFor.width < m.size.Width { // they lie beside each other
+		return kit.HalfAt(m.size, mapWidth, x, m.half)
+	}
+	if y < m.upper {
+		return kit.Now
+	}
+	return kit.Next
+}
+
 // Wheel scrolls the half under the mouse.
-func (m *Model) Wheel(x, _, turns int) {
+func (m *Model) Wheel(x, y, turns int) {
 	switch {
 	case m.look != nil:
 		m.look.Move(3 * turns)
+	case m.list != nil:
+		m.list.top += turns
 	case m.at < 0:
-	case kit.HalfAt(m.size, mapWidth, x, m.half) == kit.Next:
+	case m.halfAt(x, y) == kit.Next:
 		m.shift += 3 * turns
 	default:
+		m.half = kit.Now
 		m.moveLine(turns)
 	}
 }
 
 // Explain says in the help what this screen is for.
 func (m *Model) Explain() (title, text string) {
-	if m.look != nil {
+	switch {
+	case m.look != nil:
 		return "A difference", "What a commit behind one of the sides changes."
+	case m.list != nil:
+		return "All conflicts", "Each row is a file that conflicts: the entry of the plan, the path, the kind, and how much of it is open, " +
+			"or by whom it is answered. Where several entries ask the same question, they are one row. What comes after an entry that is open " +
+			"is not certain yet. Beside it stand the sides of the one at the cursor."
 	}
 	return Name, "Now shows both sides of a conflict, each with the commit behind it, and their common start. " +
 		"Next is the text as it is being put together; what is open stands out. The strip between them maps the places in the file: open ones " +
