@@ -185,7 +185,8 @@ func (c *command) finishMerge(ctx context.Context, a *app.App, message string, m
 	})
 }
 
-// given reads the answers for what is open; a key stands for every place of that content.
+// given reads the answers for what is open; a key stands for every place of that content in the first entry that
+// has it.
 func (c *command) given(ctx context.Context, f mendFlags, steps []resolving.ConflictedStep) (given []mend.Resolution, err error) {
 	for _, words := range append(append([]string{}, f.answers...), f.texts...) {
 		key, value, ok := strings.Cut(words, "=")
@@ -203,6 +204,9 @@ func (c *command) given(ctx context.Context, f mendFlags, steps []resolving.Conf
 		}
 		found := false
 		for _, m := range steps {
+			if found { // what comes later is answered by it only where it is of the same file, as the plan says
+				break
+			}
 			for _, file := range m.Files {
 				for _, q := range append(file.Questions(), file.WholeQuestion()) {
 					if string(q.Key) != key {
@@ -248,6 +252,7 @@ type conflictDocument struct {
 type matterDocument struct {
 	Title     string             `json:"title"`
 	Open      int                `json:"open"`
+	Certain   bool               `json:"certain"` // no entry before it is open
 	Conflicts []conflictDocument `json:"conflicts"`
 }
 
@@ -258,7 +263,7 @@ var originNames = map[mend.Origin]string{mend.Open: "open", mend.Here: "given", 
 func (c *command) listConflicts(steps []resolving.ConflictedStep) error {
 	documents, open := []matterDocument{}, 0
 	for _, m := range steps {
-		d := matterDocument{Title: m.Title, Open: m.Open(), Conflicts: []conflictDocument{}}
+		d := matterDocument{Title: m.Title, Open: m.Open(), Certain: !m.Uncertain, Conflicts: []conflictDocument{}}
 		open += d.Open
 		for _, f := range m.Files {
 			conflict := conflictDocument{Path: f.Path, From: f.From, Other: f.Other, Kind: f.Kind, Whole: f.WholeQuestion().Key,
@@ -305,7 +310,11 @@ func printMatters(w io.Writer, documents []matterDocument) {
 		fmt.Fprintln(w, "No conflict waits.")
 	}
 	for _, d := range documents {
-		fmt.Fprintf(w, "%s: %d open\n", safe.Line(d.Title), d.Open)
+		uncertain := ""
+		if !d.Certain {
+			uncertain = ", not yet certain"
+		}
+		fmt.Fprintf(w, "%s: %d open%s\n", safe.Line(d.Title), d.Open, uncertain)
 		for _, conflict := range d.Conflicts {
 			fmt.Fprintf(w, "  %s  %s\n", safe.Line(conflict.Path), conflict.Kind)
 			for _, q := range conflict.Questions {

@@ -60,7 +60,7 @@ func TestNarrowerMeaningsAreListed(t *testing.T) {
 	narrower := map[string][]action.ID{
 		"left": {action.GridLeft}, "right": {action.GridRight},
 		"u": {action.UndoSorting, action.UndoEdit, action.UndoPart, action.UndoAnswer, action.UndoStep}, "b": {action.WorkHere},
-		"=":   {action.CompareBranches, action.CompareEnd},
+		"=":   {action.CompareBranches, action.CompareEnd, action.AgainstBase},
 		"U":   {action.RedoSorting, action.RedoEdit, action.RedoPart, action.RedoAnswer},
 		"esc": {action.Back, action.CloseList, action.DropText},
 	}

@@ -9,7 +9,7 @@ import (
 )
 
 // places are the parts of the page, in their order.
-var places = []action.Place{action.Everywhere, action.Map, action.Sort, action.Homes, action.Shape, action.Parts, action.Overlaps,
+var places = []action.Place{action.Everywhere, action.Map, action.Sort, action.Homes, action.Shape, action.Parts, action.Overlaps, action.Listing,
 	action.Mend,
 	action.Send, action.Reading, action.Preflight, action.Landing, action.Handing, action.Look, action.Telling, action.Choosing,
 	action.Writing, action.Output, action.Nowhere}
