@@ -49,6 +49,12 @@ func (a *App) clean(ctx context.Context, message string) (string, error) {
 	return CleanAs(cleanup, comment, message), err
 }
 
+// WithoutHints takes away the hints that the repository puts into the draft of a message, such as what conflicted.
+func (a *App) WithoutHints(ctx context.Context, draft string) (string, error) {
+	comment, err := a.commentChar(ctx)
+	return CleanMessage(WithoutComments(draft, comment)), err
+}
+
 func (a *App) commentChar(ctx context.Context) (string, error) {
 	comment, err := a.Repo.Config(ctx, "core.commentChar")
 	if comment == "" || comment == "auto" {

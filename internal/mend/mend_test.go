@@ -240,9 +240,9 @@ func TestSuggest(t *testing.T) {
 		"a list": {"a", "a:1,", "a:1,use x;,", "a:1,use a;,use y;,", "", "both sides' entries, sorted: use a;,use x;,use y;,; both only added " +
 			"lines: one after the other: use x;,use a;,use y;,; both only added lines: the other way round: use a;,use y;,use x;,"},
 		"a list, one entry gone": {"a", "a:1,- b,- c,", "a:1,- c,", "a:1,- b,- a,- c,", "", "both sides' entries, each once: - a,"},
-		"line ends":              {"a", "a:x y,", "a:x y\r,", "a:x z,", "", "one side's text with the other's line ends: x z\r,; "+
+		"line ends": {"a", "a:x y,", "a:x y\r,", "a:x z,", "", "one side's text with the other's line ends: x z\r,; " +
 			"the other side changed only white space: x z,"},
-		"newer":                  {"go.sum", "go.sum:v1.2.3,", "go.sum:v1.10.0,", "go.sum:v1.9.0,", "", "the newer version: v1.10.0,"},
+		"newer": {"go.sum", "go.sum:v1.2.3,", "go.sum:v1.10.0,", "go.sum:v1.9.0,", "", "the newer version: v1.10.0,"},
 		"newer on the right": {"web/package-lock.json", "web/package-lock.json:v1.2,", "web/package-lock.json:v1.3,",
 			"web/package-lock.json:v1.3.1,", "", "the newer version: v1.3.1,"},
 		"older and newer":   {"go.sum", "go.sum:v1.2-v1.1,", "go.sum:v1.3-v1.4,", "go.sum:v1.4-v1.3,", "", ""},

@@ -85,23 +85,34 @@ const (
 // OperationHead reads such a file; the zero id where it is not there. A merge of more
 // than two sides names several: then only the first is given, and more is true.
 func (r *Repo) OperationHead(name string) (id ID, more bool, err error) {
+	ids, err := r.OperationHeads(name)
+	if err != nil || len(ids) == 0 {
+		return ID{}, false, err
+	}
+	return ids[0], len(ids) > 1, nil
+}
+
+// OperationHeads gives all that such a file names, in its order.
+func (r *Repo) OperationHeads(name string) (ids []ID, err error) {
 	if name == RebaseHead && !r.rebasing() {
-		return ID{}, false, nil // it may stay behind
+		return nil, nil // it may stay behind
 	}
 	data, err := os.ReadFile(filepath.Join(r.gitDir, name))
-	if errors.Is(err, fs.ErrNotExist) {
-		return ID{}, false, nil
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, fmt.Errorf("read %s: %w", name, err)
 	}
-	if err != nil {
-		return ID{}, false, fmt.Errorf("read %s: %w", name, err)
+	for _, line := range strings.Fields(string(data)) {
+		id, err := ParseID(line)
+		if err != nil {
+			return nil, fmt.Errorf("read %s: %w", name, err)
+		}
+		ids = append(ids, id)
 	}
-	lines := strings.Fields(string(data))
-	if len(lines) == 0 {
-		return ID{}, false, nil
-	}
-	id, err = ParseID(lines[0])
-	return id, len(lines) > 1, err
+	return ids, nil
 }
+
+// MergesAllSides says whether the merge that waits names each of its sides as a parent, those too that are part of another.
+func (r *Repo) MergesAllSides() bool { return firstLineOf(filepath.Join(r.gitDir, "MERGE_MODE")) == "no-ff" }
 
 func (r *Repo) rebasing() bool {
 	for _, dir := range []string{"rebase-merge", "rebase-apply"} {

@@ -113,9 +113,9 @@ func TestWhatWaitsInTheWorkingTree(t *testing.T) {
 	assert.Equal(t, 12, strings.Count(f.Read("app.lock"), "version 1.2."))
 	d.play("+guide.md", "u", "+2 open", ";", "+mark as resolved", "1", "+There are conflict markers in", "esc", "1", "+region 2 of 2", "1",
 		"+old.txt", "+deleted it", "2", "+all answered", "a", "+Resolved 2 files", "+Everything in the merge is resolved.", "a",
-		"+Resolved by hand:", "ctrl+s", "+The merge is made")
+		"+Message of the merge", "ctrl+s", "+The merge is made")
 	assert.Equal(t, "Deeper\nThe colleague's work", f.Git("log", "-2", "--format=%s", "--no-walk=unsorted", "HEAD^1", "HEAD^2"))
-	assert.Contains(t, f.Git("log", "-1", "--format=%B"), "guide.md")
+	assert.Equal(t, "Merge branch 'main' into topic", strings.TrimSpace(f.Git("log", "-1", "--format=%B")), "as the repository's own command has it")
 	assert.Empty(t, f.Git("status", "--porcelain"))
 	_, err = os.Stat(filepath.Join(f.Dir, ".git", "MERGE_HEAD"))
 	assert.ErrorIs(t, err, os.ErrNotExist)

@@ -11,8 +11,15 @@ import (
 	"bastel/internal/repo"
 )
 
-// MergeDraft is the message for the merge that waits, with what had conflicted.
+// MergeDraft is the message for the merge that waits; with what had conflicted, if bastel.nameResolved asks for it.
 func (a *App) MergeDraft(ctx context.Context) (string, error) {
+	text, err := a.WithoutHints(ctx, a.Repo.MergeMessage())
+	if err != nil {
+		return "", err
+	}
+	if named, err := a.Repo.ConfigBool(ctx, "bastel.nameResolved"); err != nil || !named {
+		return text, err
+	}
 	entries, err := a.Journal.Entries(ctx)
 	if err != nil {
 		return "", err
@@ -32,7 +39,6 @@ func (a *App) MergeDraft(ctx context.Context) (string, error) {
 			}
 		}
 	}
-	text := app.CleanMessage(a.Repo.MergeMessage())
 	if len(paths) == 0 {
 		return text, nil
 	}
@@ -46,7 +52,7 @@ func (a *App) FinishMerge(ctx context.Context, message string, meant bool) (app.
 	a.TraysLock.Lock()
 	defer a.TraysLock.Unlock()
 	var made app.Made
-	other, err := a.mergeToFinish(ctx)
+	others, err := a.mergeToFinish(ctx)
 	if err != nil {
 		return made, err
 	}
@@ -67,18 +73,22 @@ func (a *App) FinishMerge(ctx context.Context, message string, meant bool) (app.
 	if err != nil {
 		return made, err
 	}
-	var parents []repo.ID
-	for _, parent := range []repo.ID{head.Commit, other} {
+	parents, err := a.parentsOfMerge(ctx, append([]repo.ID{head.Commit}, others...))
+	if err != nil {
+		return made, err
+	}
+	var sides []repo.ID
+	for _, parent := range parents {
 		side, err := a.TreeOf(ctx, parent)
 		if err != nil {
 			return made, err
 		}
-		parents = append(parents, side)
+		sides = append(sides, side)
 	}
-	if _, err := a.GuardContent(ctx, a.Repo.NewOverlay(), meant, parents, tree); err != nil {
+	if _, err := a.GuardContent(ctx, a.Repo.NewOverlay(), meant, sides, tree); err != nil {
 		return made, err
 	}
-	id, err := a.Repo.CommitTree(ctx, repo.NewCommit{Tree: tree, Parents: []repo.ID{head.Commit, other}, Message: message})
+	id, err := a.Repo.CommitTree(ctx, repo.NewCommit{Tree: tree, Parents: parents, Message: message})
 	if err != nil {
 		return made, app.SignerRefusal(err)
 	}
@@ -95,20 +105,42 @@ func (a *App) FinishMerge(ctx context.Context, message string, meant bool) (app.
 	return made, nil
 }
 
-// mergeToFinish is the commit that is merged, where a merge waits and is resolved.
-func (a *App) mergeToFinish(ctx context.Context) (other repo.ID, err error) {
-	other, more, err := a.Repo.OperationHead(repo.MergeHead)
+// parentsOfMerge are the sides of a merge that become its parents: as with the repository's own, those that others of them hold are not,
+// unless that was asked for when it began.
+func (a *App) parentsOfMerge(ctx context.Context, sides []repo.ID) (parents []repo.ID, err error) {
+	if len(sides) == 2 || a.Repo.MergesAllSides() {
+		return sides, nil
+	}
+	for i, side := range sides {
+		held := false
+		for k, other := range sides {
+			if i == k || held {
+				continue
+			}
+			if held, err = a.Repo.IsAncestor(ctx, side, other); err != nil {
+				return nil, err
+			}
+			held = held && (side != other || k < i) // of two that are the same the first stays
+		}
+		if !held {
+			parents = append(parents, side)
+		}
+	}
+	return parents, nil
+}
+
+// mergeToFinish are the commits that are merged, where a merge waits and is resolved.
+func (a *App) mergeToFinish(ctx context.Context) ([]repo.ID, error) {
+	others, err := a.Repo.OperationHeads(repo.MergeHead)
 	switch {
 	case err != nil:
-		return other, err
-	case other.IsZero():
-		return other, app.Refuse("No merge waits here.")
-	case more:
-		return other, app.Refuse("This merge has more than two sides. Finish it with git commit.")
+		return nil, err
+	case len(others) == 0:
+		return nil, app.Refuse("No merge waits here.")
 	}
 	stages, err := a.Repo.Unmerged(ctx)
 	if err == nil && len(stages) > 0 {
 		err = app.Refuse("%q is not resolved yet.", stages[0].Path)
 	}
-	return other, err
+	return others, err
 }

@@ -333,7 +333,7 @@ var Table = []Key{
 			{ID: TwoThenOne, In: []Place{Mend, Listing}, Keys: []string{"4"}, Name: "2 then 1", Help: "Answer with both sides, 2 first.",
 				Words: "both union", Command: "mend --answer KEY=SIDES", Listed: true},
 			{ID: BaseText, In: []Place{Mend, Listing}, Keys: []string{"5"}, Name: "the base",
-				Help: "Answer with the text that both sides started from.",
+				Help:  "Answer with the text that both sides started from.",
 				Words: "original ancestor", Command: "mend --answer KEY=SIDES", Listed: true},
 			{ID: Nothing, In: []Place{Mend, Listing}, Keys: []string{"0"}, Name: "nothing", Help: "Answer with nothing: no line stays there.",
 				Words: "neither none delete", Command: "mend --answer KEY=SIDES"}}},
@@ -422,7 +422,7 @@ var Table = []Key{
 		{ID: UndoEdit, In: []Place{Shape}, Name: "undo edit", Help: "Undo the last edit of the plan. With no edit left, the last applied step."},
 		{ID: UndoAnswer, In: []Place{Mend, Listing}, Name: "undo answer",
 			Help: "Undo the last answer, or the last edit of the plan. With none left, " +
-			"the last applied step."}}},
+				"the last applied step."}}},
 	{Keys: []string{"U"}, Means: "Does again what was undone.", Actions: []Action{
 		{ID: Redo, In: []Place{Everywhere}, Name: "redo", Help: "Do again what was undone.", Command: "redo"},
 		{ID: RedoSorting, In: []Place{Sort}, Name: "redo sorting", Help: "Do the step of sorting again that was undone."},
@@ -568,8 +568,8 @@ var Table = []Key{
 	{Keys: []string{"R"}, Means: "Gives the same answer to the rest.", Actions: []Action{
 		{ID: SameForRest, In: []Place{Mend}, Name: "same for the rest",
 			Help: "Give the answer at the cursor to the rest of its file; on an open " +
-			"place the one that was given last. Each further press goes further: to the same conflict elsewhere, to files like it, to later " +
-			"entries, to all.", Words: "all", Listed: true}}},
+				"place the one that was given last. Each further press goes further: to the same conflict elsewhere, to files like it, to later " +
+				"entries, to all.", Words: "all", Listed: true}}},
 	{Keys: []string{"T"}, Means: "Runs your check command.", Actions: []Action{
 		{ID: CheckTray, In: []Place{Sort}, Name: "check", Help: "Run your check command on the exact content that the tray would commit, in a " +
 			"scratch folder.", Words: "test build ci", Command: "check --tray B"},
