@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"bastel/internal/app"
 
@@ -53,7 +54,7 @@ func (a *App) waitingTrees(ctx context.Context, w *PendingMerge, options merge.O
 	return trees, false, nil
 }
 
-// renamesWaiting are the conflicts of names. The index says of them only which paths each side
+// renamesWaiting are the conflicts of names, and of types. The index says of them only which paths each side
 // has, which alone would read as clean; so they are found from the trees.
 func (a *App) renamesWaiting(ctx context.Context, w *PendingMerge, options merge.Options, head repo.ID) ([]merge.Conflict, error) {
 	trees, ok, err := a.waitingTrees(ctx, w, options, head)
@@ -66,16 +67,37 @@ func (a *App) renamesWaiting(ctx context.Context, w *PendingMerge, options merge
 	}
 	w.tree, w.related = merged.Tree, map[string][]string{}
 	for _, c := range merged.Conflicts {
-		if c.Kind != merge.RenameRename && c.Kind != merge.RenameDelete {
-			continue
-		}
-		for _, path := range []string{c.Path, c.From, c.Other} {
-			if path != "" && slices.ContainsFunc(w.stages, func(s repo.Stage) bool { return s.Path == path }) {
-				w.related[c.Path] = append(w.related[c.Path], path)
-			}
+		if about := w.stagedOf(c); len(about) > 0 {
+			w.related[c.Path] = about
 		}
 	}
 	return slices.DeleteFunc(merged.Conflicts, func(c merge.Conflict) bool { return len(w.related[c.Path]) == 0 }), nil
+}
+
+// stagedOf are the unsettled paths that a conflict of names is about. Of two things of different types at one path the repository lays one
+// beside it, under the name of its side: these are one question, not two.
+func (w *PendingMerge) stagedOf(c merge.Conflict) (about []string) {
+	names := []string{c.Path, c.From, c.Other}
+	switch c.Kind {
+	case merge.RenameRename, merge.RenameDelete:
+	case merge.TypeKind:
+		for _, s := range w.stages {
+			if strings.HasPrefix(s.Path, c.Path+"~") && !slices.Contains(names, s.Path) {
+				names = append(names, s.Path)
+			}
+		}
+		if len(names) == 3 { // nothing lies beside it
+			return nil
+		}
+	default:
+		return nil
+	}
+	for _, path := range names {
+		if path != "" && slices.ContainsFunc(w.stages, func(s repo.Stage) bool { return s.Path == path }) {
+			about = append(about, path)
+		}
+	}
+	return about
 }
 
 // undecided is the question about a path of which the index has no three sides: whether it stays.
