@@ -34,7 +34,7 @@ type Operation struct {
 	content   *repo.Overlay // what the trees are read from
 	Stages    []repo.Stage  // conflicts that come back into the index
 	Head      [2]string     // HEAD goes from one branch to another; empty: it stays
-	EndsMerge bool          // the merge that waits is over
+	Detached  repo.ID       // where HEAD stands while it is on no branch, of a step that parts it from one or joins it to one
 
 	objects    func(ctx context.Context) error                                 // writes the objects that the refs will name
 	Seen       func(ctx context.Context) error                                 // refuses where something else is not what it was
@@ -307,7 +307,10 @@ func (a *App) leaveBranch(ctx context.Context, op *Operation) error {
 
 func (a *App) stayOnBranch(ctx context.Context, op *Operation) error {
 	if op.Head[0] == "" {
-		return nil
+		if op.Head[1] == "" || op.Detached.IsZero() {
+			return nil
+		}
+		return a.Repo.DetachHead(ctx, op.Detached, "taken back: "+op.Reflog)
 	}
 	if ref, err := a.Repo.HeadRef(ctx); err == nil && ref == op.Head[0] {
 		return nil // it was never left; where that cannot be told it is pointed there
@@ -332,9 +335,18 @@ func (a *App) followIndex(ctx context.Context, op *Operation) error {
 		}
 	}
 	if len(op.Stages) > 0 {
-		return a.Repo.WriteStages(ctx, op.Stages)
+		if err := a.Repo.WriteStages(ctx, op.Stages); err != nil {
+			return err
+		}
 	}
-	return a.WriteIndex(ctx, indexAfter(op.Entry.Index))
+	return a.WriteIndex(ctx, indexAfter(op.besideStages()))
+}
+
+// besideStages are the paths of the index that change by themselves, but for those of which conflicts come back.
+func (op *Operation) besideStages() []journal.File {
+	return slices.DeleteFunc(slices.Clone(op.Entry.Index), func(f journal.File) bool {
+		return slices.ContainsFunc(op.Stages, func(s repo.Stage) bool { return s.Path == string(f.Path) })
+	})
 }
 
 // follow does what is left, and removes the note: from then on it is done.
@@ -349,10 +361,13 @@ func (a *App) follow(ctx context.Context, op *Operation) error {
 			return err
 		}
 	}
-	if op.EndsMerge {
-		if err := a.Repo.EndMerge(); err != nil {
+	if op.Head[0] != "" && op.Head[1] == "" && !op.Detached.IsZero() {
+		if err := a.Repo.DetachHead(ctx, op.Detached, op.Reflog); err != nil {
 			return err
 		}
+	}
+	if err := a.setUnderWay(ctx, op.Entry.State, true); err != nil {
+		return err
 	}
 	if err := a.followTrails(ctx, op.Entry); err != nil { // somebody else may be writing the configuration just now
 		op.complaint = a.followTrails(ctx, op.Entry)
@@ -412,6 +427,9 @@ func (a *App) undone(ctx context.Context, op *Operation) (changed []string, err 
 		if err = a.finishTreeIndex(ctx, op.content, treeStep{op.trees[1], op.trees[0]}); err == nil {
 			err = a.finishIndex(ctx, FilesBack(op.Entry.Index))
 		}
+	}
+	if err == nil {
+		err = a.setUnderWay(ctx, op.Entry.State, false)
 	}
 	if err == nil {
 		err = a.refsBack(ctx, op)
@@ -489,6 +507,13 @@ func keepOf(entry journal.Entry) (ids []repo.ID) {
 	for _, s := range entry.Stages {
 		if s.Mode != repo.ModeSubmodule {
 			ids = append(ids, s.ID)
+		}
+	}
+	for _, f := range entry.State {
+		for _, id := range []repo.ID{f.Before, f.After} {
+			if !id.IsZero() {
+				ids = append(ids, id)
+			}
 		}
 	}
 	for _, f := range slices.Concat(entry.Files, entry.Index, entry.Aside, entry.AsideIndex) {

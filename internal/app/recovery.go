@@ -31,7 +31,7 @@ type note struct {
 	Trees     treeStep  `json:"trees"`
 	Stages    bool      `json:"stages,omitempty"` // conflicts come back: those that the entry tells of
 	Head      [2]string `json:"head"`
-	EndsMerge bool      `json:"ends_merge,omitempty"`
+	Detached  repo.ID   `json:"detached,omitzero"`
 	Layout    string    `json:"layout,omitempty"` // the folder in which its files lie, new and old
 	Failed    bool      `json:"failed,omitempty"` // it failed, and could not be taken back: it is never finished
 }
@@ -43,7 +43,7 @@ func (a *App) writeNote(ctx context.Context, op *Operation, failed bool) error {
 			return err
 		}
 	}
-	n := note{Format: noteFormat, Entry: op.id, Trees: op.trees, Stages: len(op.Stages) > 0, Head: op.Head, EndsMerge: op.EndsMerge,
+	n := note{Format: noteFormat, Entry: op.id, Trees: op.trees, Stages: len(op.Stages) > 0, Head: op.Head, Detached: op.Detached,
 		Failed: failed}
 	if op.layout != nil {
 		n.Layout = op.layout.Name()
@@ -173,7 +173,7 @@ func (a *App) leftStep(ctx context.Context) (left *Left, unlock func(), err erro
 		unlock()
 		return nil, nil, err
 	}
-	left = &Left{note: n, in: took, op: Operation{Entry: entry, id: n.Entry, trees: n.Trees, Head: n.Head, EndsMerge: n.EndsMerge,
+	left = &Left{note: n, in: took, op: Operation{Entry: entry, id: n.Entry, trees: n.Trees, Head: n.Head, Detached: n.Detached,
 		content: a.Engine.Objects()}}
 	if n.Stages {
 		left.op.Stages = StagesOf(entry.Stages)
@@ -350,8 +350,9 @@ func (a *App) finish(ctx context.Context, op *Operation) (changed []string, err 
 	}
 	if err == nil && len(op.Stages) > 0 {
 		err = a.Repo.WriteStages(ctx, op.Stages)
-	} else if err == nil {
-		err = a.finishIndex(ctx, op.Entry.Index)
+	}
+	if err == nil {
+		err = a.finishIndex(ctx, op.besideStages())
 	}
 	if err != nil {
 		return changed, err

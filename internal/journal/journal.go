@@ -43,6 +43,7 @@ const (
 	Switch  Kind = "switch"  // HEAD went to another branch, Head
 	Branch  Kind = "branch"  // branches were made, renamed or deleted, Others
 	Move    Kind = "move"    // a branch was put at another commit
+	End     Kind = "end"     // what another tool had begun was given up or taken over, State
 	Fetch   Kind = "fetch"   // branches that are gone on a remote went from what is known of it
 	Push    Kind = "push"    // about to be pushed
 	Pushed  Kind = "pushed"  // the answer to the push in Of
@@ -54,7 +55,7 @@ const (
 
 // Noun is what the kind is called in a sentence, after "the".
 func (k Kind) Noun() string {
-	nouns := map[Kind]string{Loosen: "loosening", Home: "joining of hunks", Sort: "move between trays", Mend: "resolving", Land: "landing",
+	nouns := map[Kind]string{Loosen: "loosening", Home: "joining of hunks", Sort: "move between trays", Mend: "resolving", End: "ending", Land: "landing",
 		Forward: "move forward", Branch: "change of branches", Move: "move of the branch"}
 	return cmp.Or(nouns[k], string(k))
 }
@@ -89,6 +90,7 @@ type Entry struct {
 	Index    []File         `json:"index,omitempty"`    // paths of the index that changed along
 	Stages   []Stage        `json:"stages,omitempty"`   // of a mend: what was unsettled before
 	During   repo.ID        `json:"during,omitzero"`    // of a mend: what was merged, picked or taken back then; zero: a stash
+	State    []StateFile    `json:"state,omitempty"`    // what the repository keeps of an operation under way, where that changed
 	Others   []RefMove      `json:"others,omitempty"`   // refs that moved along
 	Remote   string         `json:"remote,omitempty"`   // of a push: where it went
 	Outcome  Outcome        `json:"outcome,omitempty"`  // of an answer to a push
@@ -168,6 +170,13 @@ type Stage struct {
 	Mode   repo.Mode `json:"mode"`
 	ID     repo.ID   `json:"id"`
 	Number int       `json:"number"`
+}
+
+// StateFile is a file that the repository keeps of an operation under way, by its name in the git folder. A zero id says: not there.
+type StateFile struct {
+	Name   string  `json:"name"`
+	Before repo.ID `json:"before,omitzero"`
+	After  repo.ID `json:"after,omitzero"`
 }
 
 // RefMove is another ref that an entry moved.
@@ -356,7 +365,7 @@ func StateOf(entries []Entry, worktree string) State {
 		}
 		switch e.Kind {
 		case Commit, Loosen, Home, Sort, Apply, Discard, Mend, Take, Land, Forward, Fetch, Switch,
-			Branch, Move:
+			Branch, Move, End:
 			s.Done, s.Undone = append(s.Done, e), nil
 		case Undo:
 			s.Done, s.Undone = shift(s.Done, s.Undone, e.Of)

@@ -131,23 +131,3 @@ func (r *Repo) MergeMessage() string {
 	}
 	return string(data)
 }
-
-// EndMerge forgets that a merge waits: all of it, or nothing.
-func (r *Repo) EndMerge() error {
-	gone := map[string][]byte{}
-	for _, name := range []string{"MERGE_MSG", "MERGE_MODE", AutoMerge, MergeHead} {
-		file := filepath.Join(r.gitDir, name)
-		data, err := os.ReadFile(file)
-		if err == nil {
-			gone[file] = data
-			err = os.Remove(file)
-		}
-		if err != nil && !errors.Is(err, fs.ErrNotExist) {
-			for file, data := range gone {
-				err = errors.Join(err, os.WriteFile(file, data, 0o666))
-			}
-			return fmt.Errorf("end the merge: %w", err)
-		}
-	}
-	return nil
-}

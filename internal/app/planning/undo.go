@@ -45,7 +45,7 @@ func (a *App) step(ctx context.Context, kind journal.Kind) (app.Stepped, error) 
 		return none, app.Refuse("%s", nothing)
 	}
 	entry := list[len(list)-1]
-	if entry.Kind != journal.Mend {
+	if entry.Kind != journal.Mend && len(entry.State) == 0 { // of those it is looked at whether what is under way is what it was
 		if err := a.RefuseUnfinished(); err != nil {
 			return none, err
 		}
@@ -162,8 +162,9 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: entry.Old, New: entry.New, Of: entry.Number, Title: entry.Title,
 		Others: entry.Others,
 		Files:  entry.Files, Raw: entry.Raw, Index: entry.Index, Stages: entry.Stages, TraysOld: entry.TraysOld, TraysNew: entry.TraysNew,
-		Renamed: renamedBack(kind, entry)}
+		State: entry.State, Renamed: renamedBack(kind, entry)}
 	if kind == journal.Undo {
+		record.State = app.StateBack(entry.State)
 		record.Old, record.New, record.Others = entry.New, entry.Old, app.MovesBack(entry.Others)
 		record.Files, record.Index, record.Raw = app.FilesBack(entry.Files), app.FilesBack(entry.Index), true
 		record.TraysOld, record.TraysNew = entry.TraysNew, entry.TraysOld
@@ -176,7 +177,12 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 		record.TraysOld, record.TraysNew = trays, trays // sorted anew since: that stays
 	}
 	op := &app.Operation{Entry: record, Reflog: app.ReflogMessage(kind, entry.Title)}
+	if len(record.State) > 0 {
+		op.Seen = func(ctx context.Context) error { return a.StateIs(ctx, record.State) }
+	}
 	switch entry.Kind {
+	case journal.End:
+		return op, a.underWayBack(ctx, kind, op, entry)
 	case journal.Land:
 		return op, a.LandingStep(ctx, op, entry)
 	case journal.Mend:
@@ -216,6 +222,29 @@ func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry
 	// The working tree, and of tray A by itself the index too, keep what the commit held:
 	// it is staged again.
 	return op, a.stillAt(ctx, entry, record.Old)
+}
+
+// underWayBack has what was under way be there again, or end again: HEAD goes back to where it stood, and conflicts come back.
+func (a *App) underWayBack(ctx context.Context, kind journal.Kind, op *app.Operation, entry journal.Entry) error {
+	if kind == journal.Undo {
+		op.Stages = app.StagesOf(entry.Stages)
+	}
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return err
+	}
+	if len(entry.Head) == 0 {
+		return a.stillAt(ctx, entry, op.Entry.Old)
+	}
+	from, to := entry.Head[0], entry.Head[1]
+	if kind == journal.Undo {
+		from, to = to, from
+	}
+	if head.Ref != from {
+		return app.Refuse("The last step (%s) left you elsewhere than you are now. Nothing was done.", entry.Title)
+	}
+	op.Head, op.Entry.Head, op.Detached = [2]string{from, to}, []string{from, to}, entry.Old
+	return nil
 }
 
 // stillUnderWay refuses where what an answer was given to is over: its conflicts would come back into something else.

@@ -21,7 +21,7 @@ import (
 // again.
 func (a *App) keptAnswers() (given []mend.Resolution) {
 	var kept waitingKept
-	if err := toml.Unmarshal([]byte(a.ReadState(waitingFile)), &kept); err != nil {
+	if err := toml.Unmarshal([]byte(a.ReadState(app.WaitingFile)), &kept); err != nil {
 		return nil
 	}
 	for _, f := range kept.Answer {
@@ -35,7 +35,7 @@ func (a *App) keptAnswers() (given []mend.Resolution) {
 // KeepAnswers keeps the answers that were given so far.
 func (a *App) KeepAnswers(given []mend.Resolution) error {
 	if len(given) == 0 {
-		return a.WriteState(waitingFile, "")
+		return a.WriteState(app.WaitingFile, "")
 	}
 	var kept waitingKept
 	for _, g := range given {
@@ -45,7 +45,7 @@ func (a *App) KeepAnswers(given []mend.Resolution) error {
 	if err != nil {
 		return fmt.Errorf("keep the answers: %w", err)
 	}
-	return a.WriteState(waitingFile, string(text))
+	return a.WriteState(app.WaitingFile, string(text))
 }
 
 // WriteAnswers writes what is answered whole into the working files and the index. It

@@ -95,7 +95,10 @@ func (a *App) FinishMerge(ctx context.Context, message string, meant bool) (app.
 	made.Commits = []repo.ID{id}
 	title := repo.Subject(message)
 	entry := journal.Entry{Kind: journal.Commit, Ref: app.BranchRef(head), Old: head.Commit, New: id, Title: title}
-	op := &app.Operation{Entry: entry, Reflog: "commit (merge): " + title, EndsMerge: true,
+	if entry.State, err = a.StateSteps(ctx, func(name string) bool { return !slices.Contains(stateOfMerge, name) }); err != nil {
+		return made, err
+	}
+	op := &app.Operation{Entry: entry, Reflog: "commit (merge): " + title,
 		Hooks: func(ctx context.Context) error {
 			return errors.Join(a.KeepAnswers(nil), a.Repo.RunHook(ctx, "post-merge", "0"))
 		}}
@@ -104,6 +107,9 @@ func (a *App) FinishMerge(ctx context.Context, message string, meant bool) (app.
 	}
 	return made, nil
 }
+
+// stateOfMerge is what the repository keeps of a merge.
+var stateOfMerge = []string{"MERGE_MSG", "MERGE_MODE", repo.AutoMerge, repo.MergeHead}
 
 // parentsOfMerge are the sides of a merge that become its parents: as with the repository's own, those that others of them hold are not,
 // unless that was asked for when it began.

@@ -12,8 +12,6 @@ import (
 	"bastel/internal/shape"
 )
 
-// waitingFile holds the answers to conflicts that wait in the working tree.
-const waitingFile = "waiting.toml"
 
 // PendingMerge are conflicts that another tool's merge, rebase, cherry-pick, revert or stash
 // left in the working tree.
