@@ -171,3 +171,25 @@ func (a *App) writeAnswers(answers []RememberedAnswer) error {
 	}
 	return ReplaceFile(path, string(text))
 }
+
+// WaitingFile holds the answers to conflicts that wait in the working tree.
+const WaitingFile = "waiting.toml"
+
+// WaitingKept is how they are kept.
+type WaitingKept struct {
+	Answer []shape.FileAnswer `toml:"answer"`
+}
+
+// WaitingAnswers reads them. They are a draft: what cannot be read is asked again.
+func (a *App) WaitingAnswers() (given []mend.Resolution) {
+	var kept WaitingKept
+	if err := toml.Unmarshal([]byte(a.ReadState(WaitingFile)), &kept); err != nil {
+		return nil
+	}
+	for _, f := range kept.Answer {
+		if g, err := f.Resolution(); err == nil {
+			given = append(given, g)
+		}
+	}
+	return given
+}

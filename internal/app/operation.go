@@ -30,11 +30,11 @@ type Operation struct {
 	Entry  journal.Entry
 	Reflog string
 
-	trees     treeStep      // index and working files go from one tree to the other; equal: they stay
-	content   *repo.Overlay // what the trees are read from
-	Stages    []repo.Stage  // conflicts that come back into the index
-	Head      [2]string     // HEAD goes from one branch to another; empty: it stays
-	Detached  repo.ID       // where HEAD stands while it is on no branch, of a step that parts it from one or joins it to one
+	trees    treeStep      // index and working files go from one tree to the other; equal: they stay
+	content  *repo.Overlay // what the trees are read from
+	Stages   []repo.Stage  // conflicts that come back into the index
+	Head     [2]string     // HEAD goes from one branch to another; empty: it stays
+	Detached repo.ID       // where HEAD stands while it is on no branch, of a step that parts it from one or joins it to one
 
 	objects    func(ctx context.Context) error                                 // writes the objects that the refs will name
 	Seen       func(ctx context.Context) error                                 // refuses where something else is not what it was

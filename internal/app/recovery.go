@@ -26,14 +26,14 @@ const (
 
 // note is what the next start needs to finish an operation, besides the journal's entry.
 type note struct {
-	Format    string    `json:"format"`
-	Entry     repo.ID   `json:"entry"` // the entry's commit; the operation took place if the journal has it
-	Trees     treeStep  `json:"trees"`
-	Stages    bool      `json:"stages,omitempty"` // conflicts come back: those that the entry tells of
-	Head      [2]string `json:"head"`
-	Detached  repo.ID   `json:"detached,omitzero"`
-	Layout    string    `json:"layout,omitempty"` // the folder in which its files lie, new and old
-	Failed    bool      `json:"failed,omitempty"` // it failed, and could not be taken back: it is never finished
+	Format   string    `json:"format"`
+	Entry    repo.ID   `json:"entry"` // the entry's commit; the operation took place if the journal has it
+	Trees    treeStep  `json:"trees"`
+	Stages   bool      `json:"stages,omitempty"` // conflicts come back: those that the entry tells of
+	Head     [2]string `json:"head"`
+	Detached repo.ID   `json:"detached,omitzero"`
+	Layout   string    `json:"layout,omitempty"` // the folder in which its files lie, new and old
+	Failed   bool      `json:"failed,omitempty"` // it failed, and could not be taken back: it is never finished
 }
 
 // writeNote writes the entry's commit and the note, synced, before anything shows.

@@ -271,9 +271,6 @@ func (e *ending) entry(ctx context.Context) (entry journal.Entry, err error) {
 	return entry, nil
 }
 
-// WaitingFile holds the answers to conflicts that wait in the working tree.
-const WaitingFile = "waiting.toml"
-
 // errNothingUnderWay is the answer where there is nothing to end.
 var errNothingUnderWay = errors.New("nothing is under way")
 

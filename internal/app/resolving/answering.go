@@ -17,27 +17,12 @@ import (
 	"bastel/internal/wording"
 )
 
-// keptAnswers reads the answers so far. They are a draft: what cannot be read is asked
-// again.
-func (a *App) keptAnswers() (given []mend.Resolution) {
-	var kept waitingKept
-	if err := toml.Unmarshal([]byte(a.ReadState(app.WaitingFile)), &kept); err != nil {
-		return nil
-	}
-	for _, f := range kept.Answer {
-		if g, err := f.Resolution(); err == nil {
-			given = append(given, g)
-		}
-	}
-	return given
-}
-
 // KeepAnswers keeps the answers that were given so far.
 func (a *App) KeepAnswers(given []mend.Resolution) error {
 	if len(given) == 0 {
 		return a.WriteState(app.WaitingFile, "")
 	}
-	var kept waitingKept
+	var kept app.WaitingKept
 	for _, g := range given {
 		kept.Answer = append(kept.Answer, shape.NewFileAnswer(g))
 	}

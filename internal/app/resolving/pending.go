@@ -12,7 +12,6 @@ import (
 	"bastel/internal/shape"
 )
 
-
 // PendingMerge are conflicts that another tool's merge, rebase, cherry-pick, revert or stash
 // left in the working tree.
 type PendingMerge struct {
@@ -29,10 +28,6 @@ type PendingMerge struct {
 	tree          repo.ID               // what the trees merge to; its conflicts of names are asked about
 	related       map[string][]string   // by the path of such a conflict: the unsettled paths that it is about
 	auto          repo.ID               // what the operation wrote into the working files; zero: not known
-}
-
-type waitingKept struct {
-	Answer []shape.FileAnswer `toml:"answer"`
 }
 
 // PendingMerge reads what waits; nil if nothing does.
@@ -62,7 +57,7 @@ func (a *App) PendingMerge(ctx context.Context) (*PendingMerge, error) {
 	if w.Memory, err = a.RememberedAnswers(); err != nil {
 		return nil, err
 	}
-	w.Answers = a.keptAnswers()
+	w.Answers = a.WaitingAnswers()
 	return w, a.waitingFiles(ctx, w)
 }
 

@@ -153,7 +153,7 @@ func (a *App) takeInMemory(ctx context.Context, ids []repo.ID) (taking, error) {
 	if w.Memory, err = a.RememberedAnswers(); err != nil {
 		return t, err
 	}
-	w.Answers, t.waiting = a.keptAnswers(), w
+	w.Answers, t.waiting = a.WaitingAnswers(), w
 	rules := a.Repo.NewMergeRules()
 	defer rules.Close()
 	options, err := replay.Options(ctx, a.Repo, rules)

@@ -1,0 +1,147 @@
+package planning_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"bastel/internal/app/planning"
+	"bastel/internal/mend"
+	"bastel/internal/repo"
+	"bastel/test/fixture"
+	"bastel/test/opened"
+)
+
+// stopped is a branch of five commits whose rebase onto main stopped at the first conflict, with a list that is edited before.
+func stopped(t *testing.T, list string, args ...string) *fixture.Repo {
+	f := fixture.New(t)
+	f.Commit("base", "a", "1\n2\n3\n", "b", "b\n", "c", "c\n", "loose", "l\n")
+	f.Git("switch", "--quiet", "-c", "topic")
+	f.Commit("Clean", "c", "cc\n")
+	f.Commit("Meets", "a", "one\n2\n3\n")
+	f.Commit("More", "b", "bee\n")
+	f.Commit("Again", "a", "uno\n2\n3\n")
+	f.Commit("Last", "new", "n\n")
+	f.Git("switch", "--quiet", "main")
+	f.Commit("Main", "a", "eins\n2\n3\n")
+	f.Git("switch", "--quiet", "topic")
+	editor := filepath.Join(t.TempDir(), "editor")
+	require.NoError(t, os.WriteFile(editor, []byte("#!/bin/sh\ncp \"$1\" \"$1.all\"\n"+list+"\n"), 0o755))
+	_, err := f.Run(append([]string{"-c", "sequence.editor=" + editor}, args...)...)
+	require.Error(t, err, "it stops")
+	return f
+}
+
+// TestARebaseGoesOn: what comes out is what the repository's own command makes of the same answers, and undo brings all of it back.
+func TestARebaseGoesOn(t *testing.T) {
+	for name, test := range map[string]struct {
+		list string   // what the editor does to it
+		args []string // besides
+		skip bool
+		says string // where the rest is a plan
+	}{
+		"plain":       {"", nil, false, ""},
+		"skipped":     {"", nil, true, ""},
+		"joined":      {`sed -i 's/^pick \(.* More\)$/fixup \1/' "$1"`, nil, false, ""},
+		"left out":    {`sed -i 's/^pick \(.* More\)$/drop \1/' "$1"`, nil, false, ""},
+		"reordered":   {`sed -n -e '/More/p' "$1.all" >"$1"; sed -n -e '/^pick/{/More/!p}' "$1.all" >>"$1"`, nil, false, ""},
+		"onto":        {"", []string{"--onto", "main", "topic~4"}, false, ""},
+		"put away":    {"", []string{"--autostash", "main"}, false, ""},
+		"reworded":    {`sed -i 's/^pick \(.* Last\)$/reword \1/' "$1"`, nil, false, "messages to be written"},
+		"conflicting": {`sed -i 's/^pick \(.* More\)$/break\n&/' "$1"`, nil, false, ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			args := test.args
+			if args == nil {
+				args = []string{"main"}
+			}
+			begin := func() *fixture.Repo {
+				f := stopped(t, test.list, append([]string{"-c", "core.editor=true", "rebase", "--interactive"}, args...)...)
+				if !test.skip {
+					f.Write("a", "answered\n2\n3\n")
+					f.Git("add", "a")
+				}
+				return f
+			}
+			theirs, ours := begin(), begin()
+			// The same conflict comes again with the commit "Again": it is answered by its own side.
+			step := "--continue"
+			if test.skip {
+				step = "--skip"
+			}
+			for range 5 {
+				if _, err := theirs.Run("-c", "core.editor=true", "rebase", step); err == nil {
+					if _, err := os.Stat(filepath.Join(theirs.Dir, ".git", "rebase-merge")); err != nil {
+						break
+					}
+				} else {
+					theirs.Write("a", "uno\n2\n3\n")
+					theirs.Git("add", "a")
+				}
+				step = "--continue"
+			}
+			a := opened.App(t, ours.Dir)
+			p := planning.Of(a)
+			state := ours.Git("ls-files", "-s")
+			taken, err := p.GoOn(ctx, test.skip)
+			require.NoError(t, err)
+			_, err = os.Stat(filepath.Join(ours.Dir, ".git", "rebase-merge"))
+			assert.ErrorIs(t, err, os.ErrNotExist)
+			assert.Equal(t, "refs/heads/topic", ours.Git("symbolic-ref", "HEAD"))
+			if test.says != "" {
+				assert.False(t, taken.Done)
+				assert.Contains(t, taken.Says, test.says)
+				return
+			}
+			if !taken.Done { // the later conflict is one of the plan
+				plan := taken.Plan
+				for range 3 {
+					forecast, err := p.Forecast(ctx, plan, nil)
+					require.NoError(t, err)
+					for _, s := range forecast.Steps {
+						for _, met := range s.PathConflicts {
+							if met.Open() > 0 {
+								plan = plan.Answer(met.Regions[0].Give(mineOf(met.Regions[0])))
+							}
+						}
+					}
+				}
+				_, err = p.Apply(ctx, plan, 0, nil)
+				require.NoError(t, err)
+			}
+			format := "--format=%T %an %ae %at %B"
+			assert.Equal(t, theirs.Git("log", format, "main.."), ours.Git("log", format, "main.."))
+			assert.Equal(t, theirs.Git("status", "--porcelain"), ours.Git("status", "--porcelain"))
+			_, err = p.Undo(ctx)
+			require.NoError(t, err)
+			_, err = p.Undo(ctx)
+			require.NoError(t, err)
+			assert.Equal(t, state, ours.Git("ls-files", "-s"))
+			assert.True(t, strings.HasPrefix(ours.Read(".git/rebase-merge/head-name"), "refs/heads/topic"))
+			ours.Git("fsck", "--strict")
+		})
+	}
+}
+
+// TestWhatIsNotTakenOver is refused, and nothing is changed.
+func TestWhatIsNotTakenOver(t *testing.T) {
+	for name, list := range map[string]string{"a command": `echo "exec true" >>"$1"`, "a label": `echo "label here" >>"$1"`} {
+		t.Run(name, func(t *testing.T) {
+			f := stopped(t, list, "rebase", "--interactive", "main")
+			before := f.Git("status", "--porcelain")
+			_, err := planning.Of(opened.App(t, f.Dir)).TakeOver(ctx)
+			assert.ErrorIs(t, err, repo.ErrNotUnderstood)
+			assert.ErrorContains(t, err, "git rebase --continue")
+			assert.Equal(t, before, f.Git("status", "--porcelain"))
+			assert.NotEmpty(t, f.Read(".git/rebase-merge/git-rebase-todo"))
+		})
+	}
+}
+
+// mineOf answers a question by the commit's own side.
+func mineOf(mend.Question) mend.Answer { return mend.Take(mend.Right) }
