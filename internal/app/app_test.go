@@ -27,7 +27,7 @@ func TestTargetsAndSentences(t *testing.T) {
 	assert.Equal(t, "feature: 3 ahead", s.Brief())
 	s.Operation, s.Missing, s.Removes, s.Unsent, s.Changes = "merge", 2, 1, 4, []repo.Change{{Loose: true}, {Staged: true}}
 	assert.Equal(t,
-		"feature: a merge begun outside Bastel is unfinished, 1 of others to take in, 3 ahead, 2 behind, 1 loose, 1 staged, 4 to send",
+		"feature: a merge begun outside Bastel waits, 1 of others to take in, 3 ahead, 2 behind, 1 loose, 1 staged, 4 to send",
 		s.Brief(), "what matters most comes first")
 	remote := f.Remote(t)
 	f.Git("push", "--quiet", "origin", "main", "main:develop", "feature~1:refs/heads/feature")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"golang.org/x/sync/errgroup"
@@ -28,8 +29,14 @@ type BranchStatus struct {
 	Unseen     int // commits of the upstream that the branch does not have
 	Removes    int // of them those of others, for which nothing here stands
 	Changes    []repo.Change
-	Operation  string // what another tool left unfinished
-	Taking     bool   // commits are being taken as loose changes, and wait to be mended
+	Operation  string        // what another tool began, and left
+	Progress   repo.Progress // how far that has come
+	Taking     bool          // commits are being taken as loose changes, and wait to be mended
+}
+
+// Conflicted says whether something waits in the working tree that is answered in Mend.
+func (s BranchStatus) Conflicted() bool {
+	return s.Operation != "" || s.Taking || slices.ContainsFunc(s.Changes, func(c repo.Change) bool { return c.Conflict })
 }
 
 // Loose counts the paths with loose changes.
@@ -56,7 +63,7 @@ func (s BranchStatus) Staged() (n int) {
 func (a *App) BranchStatus(ctx context.Context) (BranchStatus, error) {
 	s := BranchStatus{Repository: a.Repo.Name()}
 	if op, busy := a.Repo.Unfinished(); busy {
-		s.Operation = op.Name
+		s.Operation, s.Progress = op.Name, a.Repo.Progress()
 	}
 	s.Taking = len(a.UnfinishedTake()) > 0
 	group, ctx := errgroup.WithContext(ctx)
@@ -174,9 +181,21 @@ func (s BranchStatus) Sentence() string {
 		fmt.Fprintf(&b, " Staged: %s.", wording.Count(staged, "file"))
 	}
 	if s.Operation != "" {
-		fmt.Fprintf(&b, " A %s begun outside Bastel is unfinished.", s.Operation)
+		fmt.Fprintf(&b, " A %s begun outside Bastel waits.", s.waits())
 	}
 	return b.String()
+}
+
+// waits names what another tool began: of which branch, and at which step it is.
+func (s BranchStatus) waits() string {
+	name := s.Operation
+	if s.Progress.Branch != "" {
+		name += " of " + s.Progress.Branch
+	}
+	if s.Progress.Steps > 0 {
+		name += fmt.Sprintf(", at step %d of %d,", s.Progress.Step, s.Progress.Steps)
+	}
+	return name
 }
 
 // Brief says the situation in few words, what matters most first: for where there is little room.
@@ -186,7 +205,7 @@ func (s BranchStatus) Brief() string {
 	}
 	var parts []string
 	if s.Operation != "" {
-		parts = append(parts, "a "+s.Operation+" begun outside Bastel is unfinished")
+		parts = append(parts, "a "+s.waits()+" begun outside Bastel waits")
 	}
 	if s.Work.Ref != s.Head.Ref {
 		parts = append(parts, "not checked out")

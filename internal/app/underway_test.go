@@ -51,7 +51,8 @@ func quarrel(t *testing.T, name string) *fixture.Repo {
 
 // lies is all that an operation can change: HEAD, refs, index, files, and what is kept of what is under way.
 func lies(t *testing.T, f *fixture.Repo) map[string]string {
-	all := map[string]string{"refs": f.Git("for-each-ref", "--format=%(refname) %(objectname)", "refs/heads"), "index": f.Git("ls-files", "-s"),
+	all := map[string]string{"refs": f.Git("for-each-ref", "--format=%(refname) %(objectname)", "refs/heads"),
+		"index":  f.Git("ls-files", "-s"),
 		"status": f.Git("status", "--porcelain"), "HEAD": f.Read(".git/HEAD")}
 	require.NoError(t, filepath.WalkDir(f.Dir, func(path string, e fs.DirEntry, err error) error {
 		name, _ := filepath.Rel(f.Dir, path)

@@ -30,6 +30,7 @@ const meantUsage = "lines that look like conflict markers are intended"
 type mendFlags struct {
 	answers, texts, resolved []string
 	meant, finish, write     bool
+	giveUp, skip, takeOver   bool
 	message                  string
 }
 
@@ -48,11 +49,15 @@ nothing stands for neither side. In a plan, left is the series so far and right
 the commit; in the working tree, left is what you have and right what came.`,
 		Args: cobra.MaximumNArgs(1),
 		RunE: c.run(func(ctx context.Context, a *app.App, args []string) error {
+			ends := flags.giveUp || flags.skip || flags.takeOver
+			if len(args) == 0 && ends {
+				return c.endWaiting(ctx, a, flags)
+			}
 			if len(args) == 0 {
 				return c.mendWaiting(ctx, a, flags)
 			}
-			if flags.finish || len(flags.resolved) > 0 {
-				return fmt.Errorf("%w: --finish and --resolved are for the working tree", errUsage)
+			if ends || flags.finish || len(flags.resolved) > 0 {
+				return fmt.Errorf("%w: --finish, --skip, --give-up, --take-over and --resolved are for the working tree", errUsage)
 			}
 			return c.mendPlan(ctx, a, args[0], flags)
 		}),
@@ -63,7 +68,10 @@ the commit; in the working tree, left is what you have and right what came.`,
 	cmd.Flags().BoolVar(&flags.meant, "allow-markers", false, meantUsage)
 	cmd.Flags().BoolVar(&flags.write, "write", false, "write the files that are fully answered, by remembered answers too, and mark them "+
 		"as resolved in the index")
-	cmd.Flags().BoolVar(&flags.finish, "finish", false, "make the commit of a merge that waits")
+	cmd.Flags().BoolVar(&flags.finish, "finish", false, "make the commit of what waits and is resolved, and go on with the rest")
+	cmd.Flags().BoolVar(&flags.skip, "skip", false, "leave the commit that waits out, and go on with the rest")
+	cmd.Flags().BoolVar(&flags.giveUp, "give-up", false, "end what waits: all is as before it began, with loose changes carried")
+	cmd.Flags().BoolVar(&flags.takeOver, "take-over", false, "make a plan of what is done of a rebase and what is left, and end the rebase")
 	cmd.Flags().StringVarP(&flags.message, "message", "m", "", "its message; default: the draft, with what had conflicted")
 	return cmd
 }
@@ -164,25 +172,47 @@ func (c *command) mendWaiting(ctx context.Context, a *app.App, flags mendFlags) 
 func (c *command) finishMerge(ctx context.Context, a *app.App, message string, meant bool) error {
 	from := "message"
 	if message == "" {
-		draft, err := resolving.Of(a).MergeDraft(ctx)
+		draft, err := planning.Of(a).MergeDraft(ctx)
 		if err != nil {
 			return err
 		}
 		message, from = draft, "merge"
 	}
-	message, err := prepared(ctx, a, message, from)
-	if err != nil {
-		return err
+	if op, _ := a.Repo.Unfinished(); op.Name != "rebase" { // which has the messages of its commits
+		var err error
+		if message, err = prepared(ctx, a, message, from); err != nil {
+			return err
+		}
 	}
-	made, err := resolving.Of(a).FinishMerge(ctx, message, meant)
+	made, said, err := planning.Of(a).FinishWaiting(ctx, message, meant)
 	if err != nil {
 		return err
 	}
 	c.warn(made.Warning)
-	return c.answer(map[string]any{"commit": made.Commits[0]}, func(w io.Writer) {
-		fmt.Fprintf(w, "made the merge %s\n",
-			made.Commits[0].Short())
-	})
+	document := map[string]any{"said": said}
+	if len(made.Commits) > 0 {
+		document["commit"] = made.Commits[0]
+	}
+	return c.answer(document, func(w io.Writer) { fmt.Fprintln(w, safe.Text(said)) })
+}
+
+// endWaiting gives up, skips or takes over what waits.
+func (c *command) endWaiting(ctx context.Context, a *app.App, flags mendFlags) (err error) {
+	said := ""
+	switch {
+	case flags.giveUp:
+		said, err = a.GiveUp(ctx)
+	case flags.skip:
+		said, err = planning.Of(a).Skip(ctx)
+	default:
+		var taken planning.TakenOver
+		taken, err = planning.Of(a).TakeOver(ctx)
+		said = "The rebase is taken over: the plan of " + taken.Plan.Branch + " has what is done of it, and what is left."
+	}
+	if err != nil {
+		return err
+	}
+	return c.answer(map[string]any{"said": said}, func(w io.Writer) { fmt.Fprintln(w, safe.Text(said)) })
 }
 
 // given reads the answers for what is open; a key stands for every place of that content in the first entry that

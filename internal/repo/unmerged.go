@@ -112,7 +112,9 @@ func (r *Repo) OperationHeads(name string) (ids []ID, err error) {
 }
 
 // MergesAllSides says whether the merge that waits names each of its sides as a parent, those too that are part of another.
-func (r *Repo) MergesAllSides() bool { return firstLineOf(filepath.Join(r.gitDir, "MERGE_MODE")) == "no-ff" }
+func (r *Repo) MergesAllSides() bool {
+	return firstLineOf(filepath.Join(r.gitDir, "MERGE_MODE")) == "no-ff"
+}
 
 func (r *Repo) rebasing() bool {
 	for _, dir := range []string{"rebase-merge", "rebase-apply"} {

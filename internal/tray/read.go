@@ -129,7 +129,7 @@ func readLayered(ctx context.Context, r *repo.Repo, items []item, view View) ([]
 				s.take(c, n == 0)
 			}
 			if c.Conflict {
-				s.Blocked = "left unsettled by a merge; settle it first"
+				s.Blocked = "in conflict: that is answered first, in Mend"
 			}
 			if c.Loose && c.Path == s.Path {
 				c.Full = view.Load[c.Path]

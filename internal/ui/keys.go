@@ -16,6 +16,7 @@ import (
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/chart"
 	"bastel/internal/ui/kit"
+	"bastel/internal/ui/mend"
 )
 
 // globalActions can be done on every screen. Their keys mean the same everywhere.
@@ -31,6 +32,7 @@ func (m *Model) globalActions() []kit.Action {
 		turn(action.NextScreen, 1),
 		turn(action.PreviousScreen, -1),
 		kit.Choosing(action.GoToScreen, true, func(key string) tea.Cmd { return m.show(slices.Index(action.Screens, key)) }),
+		kit.Act(action.ToConflicts, m.where.Known && m.where.Value.Conflicted(), func() tea.Cmd { return kit.Show(kit.Go{Screen: mend.Name}) }),
 		kit.Act(action.Undo, true, m.undo),
 		kit.Act(action.Redo, true, m.redo),
 		kit.Act(action.Fetch, true, m.fetch),

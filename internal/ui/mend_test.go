@@ -107,15 +107,15 @@ func TestWhatWaitsInTheWorkingTree(t *testing.T) {
 	assert.Error(t, err)
 	f.Git("config", "merge.conflictStyle", "diff3")
 	d := newDriver(t, f.Dir)
-	d.play("+merge", "]", "]", "+a merge that waits in the working tree", "+12 open", "1", "R", "+depth", "2",
+	d.play("+merge", "[", "[", "+in conflict", "!", "+a merge that waits in the working tree", "+12 open", "1", "R", "+depth", "2",
 		"+guide.md", "1", "a", "+Resolved 2 files")
 	assert.Equal(t, "600 cm\n", f.Read("depth"))
 	assert.Equal(t, 12, strings.Count(f.Read("app.lock"), "version 1.2."))
 	d.play("+guide.md", "u", "+2 open", ";", "+mark as resolved", "1", "+There are conflict markers in", "esc", "1", "+region 2 of 2", "1",
-		"+old.txt", "+deleted it", "2", "+all answered", "a", "+Resolved 2 files", "+Everything in the merge is resolved.", "a",
-		"+Message of the merge", "ctrl+s", "+The merge is made")
+		"+old.txt", "+deleted it", "2", "+all answered", "a", "+Message of the merge", "ctrl+s", "+The merge is made")
 	assert.Equal(t, "Deeper\nThe colleague's work", f.Git("log", "-2", "--format=%s", "--no-walk=unsorted", "HEAD^1", "HEAD^2"))
-	assert.Equal(t, "Merge branch 'main' into topic", strings.TrimSpace(f.Git("log", "-1", "--format=%B")), "as the repository's own command has it")
+	assert.Equal(t, "Merge branch 'main' into topic", strings.TrimSpace(f.Git("log", "-1", "--format=%B")),
+		"as the repository's own command has it")
 	assert.Empty(t, f.Git("status", "--porcelain"))
 	_, err = os.Stat(filepath.Join(f.Dir, ".git", "MERGE_HEAD"))
 	assert.ErrorIs(t, err, os.ErrNotExist)
@@ -233,5 +233,51 @@ func TestLongLinesAreWhole(t *testing.T) {
 		d.play("+No loose changes", "]", "+conflict", "!", "+Ours.", "'", "+Theirs.", "'", "+Base.", "=",
 			"+changed of the base", "'", "+3+ Ours.",
 			"n", "+→   b·", "'", "'", "+→   b", "+(no line end)")
+	}
+}
+
+// TestWhatWaitsIsFinishedHere: a rebase that another tool began goes on, is given up, or is taken over, and undo brings it back.
+func TestWhatWaitsIsFinishedHere(t *testing.T) {
+	for name, test := range map[string]struct {
+		begin []string
+		steps []string
+		check func(t *testing.T, f *fixture.Repo)
+	}{
+		"a rebase goes on": {[]string{"rebase", "main"}, []string{"+12 open", "1", "R", "+all answered", "a",
+			"+entry 2 of 4, A warmer guide", "1",
+			"1", "+entry 3 of 4", "1", "1", "+the rest is clean", "a", "+became 4"},
+			func(t *testing.T, f *fixture.Repo) {
+				assert.Equal(t, "Newer packages\nA warmer guide\nNews of the old\nDeeper", f.Git("log", "--reverse", "--format=%s", "main.."))
+				assert.Equal(t, 12, strings.Count(f.Read("app.lock"), "version 1.2."))
+			}},
+		"a rebase is given up": {[]string{"rebase", "main"}, []string{"+12 open", "A", "+What becomes of the rebase", "g",
+			"+all is as before it began",
+			"u", "+y does it", "y", "+12 open", "A", "+What becomes", "g", "+all is as before it began"}, func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "Deeper", f.Git("log", "-1", "--format=%s", "topic"))
+			assert.Equal(t, "refs/heads/topic", f.Git("symbolic-ref", "HEAD"))
+		}},
+		"a rebase is taken over": {[]string{"rebase", "main"}, []string{"+12 open", "1", "R", "+all answered", "A",
+			"+What becomes of the rebase", "t",
+			"+Taken over: the plan of topic", "[", "+onto", "+conflicts in the way"}, nil},
+		"a step is skipped": {[]string{"rebase", "main"}, []string{"+12 open", "A", "+What becomes of the rebase", "s", "+Skipped.",
+			"+A warmer guide"}, nil},
+		"a pick is made": {[]string{"cherry-pick", "main"}, []string{"+12 open", "2", "R", "R", "R", "+all answered", "a",
+			"+Message of the cherry-pick", "ctrl+s", "+The cherry-pick is made"}, func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "The colleague's work", f.Git("log", "-1", "--format=%s"))
+			assert.Empty(t, f.Git("status", "--porcelain"))
+		}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+			f := fixture.Quarrel(t, t.TempDir())
+			_, err := f.Run(test.begin...)
+			assert.Error(t, err)
+			d := newDriver(t, f.Dir)
+			d.play(join([]string{"+begun outside", "+▰ Mend"}, test.steps)...)
+			if test.check != nil {
+				test.check(t, f)
+			}
+			f.Git("fsck", "--strict")
+		})
 	}
 }

@@ -125,10 +125,11 @@ func Run(ctx context.Context, dir string, log *slog.Logger) error {
 }
 
 type opened struct {
-	app  *app.App
-	note string
-	left bool // a step is half done, and stays so
-	err  error
+	app   *app.App
+	note  string
+	left  bool // a step is half done, and stays so
+	waits bool // something that another tool began waits to be finished
+	err   error
 
 	ground  kit.Background
 	palette kit.Palette
@@ -185,7 +186,8 @@ func (m *Model) open() tea.Msg {
 			"files, is in " + file + ".")
 	}
 	left, err := a.LeftStep(opening)
-	return opened{app: a, note: note, left: left != "" || err != nil, unfinished: a.ReadUnfinished(), questions: line,
+	_, waits := a.Repo.Unfinished()
+	return opened{app: a, waits: waits, note: note, left: left != "" || err != nil, unfinished: a.ReadUnfinished(), questions: line,
 		fetch: settings.FetchTime(), ground: kit.GroundOf(settings.Background), palette: kit.Palette(settings.Theme), tab: a.TabWidth(opening),
 		context: a.DiffContext(opening), columns: a.Columns()}
 }
@@ -439,6 +441,9 @@ func (m *Model) haveOpened(msg opened) tea.Cmd {
 		send.New(ctx, m.app, planner)}
 	m.unfinished.texts = msg.unfinished
 	m.at, m.stale = firstScreen, make([]bool, len(m.screens))
+	if msg.waits {
+		m.at = slices.IndexFunc(m.screens, func(s kit.Screen) bool { return s.Name() == mend.Name })
+	}
 	m.look(func(look *kit.Look) { look.Palette, look.Tab = msg.palette, msg.tab })
 	if msg.ground != kit.Unknown {
 		m.useGround(msg.ground)

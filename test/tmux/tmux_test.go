@@ -690,7 +690,7 @@ func TestAConflictThatAnotherToolLeft(t *testing.T) {
 	_, err := f.Run("merge", "--quiet", "main")
 	require.Error(t, err)
 	term := open(t, f.Dir, 80, 24)
-	term.waitFor("a merge begun outside Bastel is unfinished")
+	term.waitFor("a merge begun outside Bastel waits")
 	term.keys("]", "]")
 	term.waitFor("a merge that waits in the working tree", "your branch topic", "the branch merged in", "open: region 1")
 	term.keys("2", "R", "R", "R")

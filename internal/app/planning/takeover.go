@@ -25,7 +25,7 @@ type rebase struct {
 	groups    []group // what comes of one commit each
 	done      []repo.ID
 	dropped   []repo.ID
-	left      int // groups, from the end, of which nothing is done
+	left      int  // groups, from the end, of which nothing is done
 	open      bool // it stopped in the middle of a commit
 	first     bool // which is the first of its group
 	asks      bool // a message is still to be written
@@ -219,7 +219,9 @@ func (a *App) planOfRebase(ctx context.Context, r rebase, skip bool) (plan shape
 	}
 	plan = shape.Plan{Branch: r.branch, Tip: r.tip, Base: base, Sources: sources}
 	if r.onto != base {
-		plan.Onto = r.onto.String()
+		if plan.Onto, err = a.nameOfOnto(ctx, r); err != nil {
+			return plan, err
+		}
 	}
 	used := map[repo.ID]bool{}
 	for _, g := range r.groups {
@@ -244,6 +246,17 @@ func (a *App) planOfRebase(ctx context.Context, r rebase, skip bool) (plan shape
 		return plan, err
 	}
 	return a.asMade(ctx, plan, r, skip)
+}
+
+// nameOfOnto is a branch that stands where the rebase goes, else the commit's id.
+func (a *App) nameOfOnto(ctx context.Context, r rebase) (string, error) {
+	refs, err := a.Repo.Refs(ctx, "refs/heads", "refs/remotes")
+	for _, ref := range refs {
+		if ref.ID == r.onto && ref.Short() != r.branch {
+			return ref.Short(), err
+		}
+	}
+	return r.onto.String(), err
 }
 
 // sourcesOf are the commits of the branch from the first one on that the list speaks of.

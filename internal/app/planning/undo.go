@@ -156,19 +156,24 @@ func (a *App) PassOver(ctx context.Context) (app.Stepped, error) {
 	return app.Stepped{Entry: entry}, err
 }
 
-// stepOf is the operation that undoes an entry, or does it again: the entry's own data, the
-// one way or the other.
-func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry) (*app.Operation, error) {
+// recordOf is the journal's record of a step that undoes an entry, or does it again.
+func recordOf(kind journal.Kind, entry journal.Entry) journal.Entry {
 	record := journal.Entry{Kind: kind, Ref: entry.Ref, Old: entry.Old, New: entry.New, Of: entry.Number, Title: entry.Title,
-		Others: entry.Others,
-		Files:  entry.Files, Raw: entry.Raw, Index: entry.Index, Stages: entry.Stages, TraysOld: entry.TraysOld, TraysNew: entry.TraysNew,
-		State: entry.State, Renamed: renamedBack(kind, entry)}
+		Others: entry.Others, Files: entry.Files, Raw: entry.Raw, Index: entry.Index, Stages: entry.Stages, TraysOld: entry.TraysOld,
+		TraysNew: entry.TraysNew, State: entry.State, Renamed: renamedBack(kind, entry)}
 	if kind == journal.Undo {
 		record.State = app.StateBack(entry.State)
 		record.Old, record.New, record.Others = entry.New, entry.Old, app.MovesBack(entry.Others)
 		record.Files, record.Index, record.Raw = app.FilesBack(entry.Files), app.FilesBack(entry.Index), true
 		record.TraysOld, record.TraysNew = entry.TraysNew, entry.TraysOld
 	}
+	return record
+}
+
+// stepOf is the operation that undoes an entry, or does it again: the entry's own data, the
+// one way or the other.
+func (a *App) stepOf(ctx context.Context, kind journal.Kind, entry journal.Entry) (*app.Operation, error) {
+	record := recordOf(kind, entry)
 	trays, err := a.Repo.RefValue(ctx, tray.Ref(a.Repo))
 	if err != nil {
 		return nil, err

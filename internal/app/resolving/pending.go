@@ -155,9 +155,14 @@ func (w *PendingMerge) Answer(given ...mend.Resolution) {
 	w.Answers = shape.Plan{Answers: w.Answers}.Answer(given...).Answers
 }
 
+// Finishable says whether it is finished here, and not by the repository's own command.
+func (w *PendingMerge) Finishable() bool {
+	return slices.Contains([]string{"merge", "rebase", "cherry-pick", "revert"}, w.Operation)
+}
+
 // Finishing is what ends the operation.
 func (w *PendingMerge) Finishing() string {
-	if w.Operation == "merge" {
+	if w.Finishable() {
 		return "bastel mend --finish"
 	}
 	return w.Finish

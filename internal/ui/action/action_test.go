@@ -62,6 +62,7 @@ func TestNarrowerMeaningsAreListed(t *testing.T) {
 		"u": {action.UndoSorting, action.UndoEdit, action.UndoPart, action.UndoAnswer, action.UndoStep}, "b": {action.WorkHere},
 		"=":   {action.CompareBranches, action.CompareEnd, action.AgainstBase},
 		"U":   {action.RedoSorting, action.RedoEdit, action.RedoPart, action.RedoAnswer},
+		"!":   {action.Conflicts, action.LookBefore, action.OtherConflicts},
 		"esc": {action.Back, action.CloseList, action.DropText},
 	}
 	everywhere := map[string]bool{}

@@ -9,8 +9,8 @@ import (
 )
 
 // places are the parts of the page, in their order.
-var places = []action.Place{action.Everywhere, action.Map, action.Sort, action.Homes, action.Shape, action.Parts, action.Overlaps, action.Listing,
-	action.Mend,
+var places = []action.Place{action.Everywhere, action.Map, action.Sort, action.Homes, action.Shape, action.Parts, action.Overlaps,
+	action.Mend, action.Listing,
 	action.Send, action.Reading, action.Preflight, action.Landing, action.Handing, action.Look, action.Telling, action.Choosing,
 	action.Writing, action.Output, action.Nowhere}
 

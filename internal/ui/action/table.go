@@ -189,6 +189,8 @@ const (
 	AnswerFile     ID = "answer file"
 	NextSide       ID = "next side"
 	ListConflicts  ID = "list conflicts"
+	ToConflicts    ID = "to the conflicts"
+	OtherEnds      ID = "other ends"
 	OtherConflicts ID = "other conflicts"
 	OpenConflict   ID = "open conflict"
 	MarkConflict   ID = "mark conflict"
@@ -367,7 +369,7 @@ var Table = []Key{
 		{ID: TakeParts, In: []Place{Parts}, Name: "use the parts", Help: "Put the parts in the commit's place in the plan. Whatever remains " +
 			"in Now becomes the last part.", Listed: true},
 		{ID: ApplyAnswers, In: []Place{Mend}, Name: "apply", Help: "Apply the plan once all is answered. In the working tree: write the files " +
-			"that are fully answered, and make the merge's commit when all are resolved.", Words: "continue resolve", Command: "mend --write",
+			"that are fully answered; once all are, make the commit, or go on with the rebase.", Words: "continue resolve", Command: "mend --write",
 			Listed: true},
 		{ID: Push, In: []Place{Send}, Name: "apply: push", Help: "Push the branch, if the remote still has what Now shows. It asks before " +
 			"commits there are replaced.", Words: "push force lease publish upload", Command: "send", Listed: true},
@@ -378,6 +380,10 @@ var Table = []Key{
 			Command: "commit --tray B"},
 		{ID: AtOnce, In: []Place{Shape}, Name: "at once", Help: "Reword, leave out, squash, or join what is staged, without planning: done at " +
 			"once, if it is clean.", Words: "fixup drop reword quick", Listed: true},
+		{ID: OtherEnds, In: []Place{Mend}, Name: "give up, skip",
+			Help: "Of what another tool began: skip the step that waits, give all of it up, or " +
+			"take a rebase over as a plan in Shape.", Words: "abort skip quit rebase cherry-pick merge", Command: "mend --give-up, mend --skip, " +
+			"mend --take-over", Listed: true},
 		{ID: OtherPush, In: []Place{Send}, Name: "push otherwise", Help: "Push to another remote, with options for the server's hooks, or " +
 			"with the stack's other branches, all or none.", Words: "remote options stack atomic",
 			Command: "send --remote NAME --option TEXT --stack", Listed: true},
@@ -546,6 +552,8 @@ var Table = []Key{
 	{Keys: []string{"!"}, Means: "Goes to what stands in the way.", Actions: []Action{
 		{ID: Conflicts, In: []Place{Shape}, Name: "conflicts", Help: "Answer the conflicts, in Mend.", Words: "resolve merge",
 			Command: "mend", Listed: true},
+		{ID: ToConflicts, In: []Place{Everywhere}, Name: "conflicts", Help: "Go to Mend, where what waits in the working tree is answered and " +
+			"finished.", Words: "resolve merge rebase continue"},
 		{ID: OtherConflicts, In: []Place{Mend, Listing}, Name: "the other conflicts", Help: "Go from the plan's conflicts to those in the " +
 			"working tree, or back."},
 		{ID: LookBefore, In: []Place{Send}, Name: "preflight", Help: "Look at what would be sent, before it is: subjects, messages, " +

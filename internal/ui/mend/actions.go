@@ -57,6 +57,9 @@ func (m *Model) Actions() []kit.Action {
 		kit.Asking(action.MarkResolved, m.waiting != nil && some, m.declare),
 		kit.Act(action.Remembered, true, m.remembered),
 	}
+	if m.waiting != nil && m.waiting.Finishable() {
+		actions = append(actions, kit.Asking(action.OtherEnds, true, m.otherEnds))
+	}
 	if m.waiting != nil && len(m.waiting.Taking) > 0 {
 		actions = append(actions, kit.Act(action.StopTaking, true, m.stopTaking))
 	}

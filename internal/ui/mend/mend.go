@@ -97,7 +97,7 @@ func (m *Model) Shows() repo.Topics { return repo.AllTopics }
 
 // Situated looks for conflicts that wait in the working tree.
 func (m *Model) Situated(s app.BranchStatus) tea.Cmd {
-	if s.Operation == "" && !s.Taking && !slices.ContainsFunc(s.Changes, func(c repo.Change) bool { return c.Conflict }) {
+	if !s.Conflicted() {
 		m.looking.Supersede()
 		m.looking.Err = nil
 		if m.pending == nil && m.planned.Err == nil {
@@ -157,6 +157,8 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 		if m.looking.Take(msg) {
 			return m.takePending(msg.Value)
 		}
+	case settled:
+		return m.finishAs(msg.operation)
 	case kit.Found[answers]:
 		return m.offerAnswers(msg.Value)
 	case kit.Found[drafted]:

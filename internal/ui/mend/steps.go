@@ -60,24 +60,31 @@ func (m *Model) apply() tea.Cmd {
 	}
 	w := m.waiting
 	if len(m.spots) == 0 && !w.WritesSomething() {
-		if w.Operation != "merge" {
+		if !w.Finishable() {
 			return kit.Say("Everything is resolved. Finish it with " + w.Finish + ".")
 		}
 		return m.finish()
 	}
 	now, kept := w.Clone(), m.keeper.Written()
-	return kit.Start(kit.Work[string]{
+	return kit.Start(kit.Work[kit.Got]{
 		Title: "Writing the answers",
-		Do: func(ctx context.Context, _ func(string)) (string, error) {
+		Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
 			kept()
 			paths, err := m.resolving.WriteAnswers(ctx, now)
 			if err != nil {
-				return "", err
+				return kit.Got{}, err
 			}
-			return fmt.Sprintf("Resolved %s. u undoes it.", wording.Count(len(paths), "file")), nil
+			got := kit.Got{Note: fmt.Sprintf("Resolved %s. u undoes it.", wording.Count(len(paths), "file"))}
+			if now.Open() == 0 && now.Finishable() {
+				got.Msg = kit.ForScreen{Screen: Name, Msg: settled{now.Operation}}
+			}
+			return got, nil
 		},
 	})
 }
+
+// settled says that all conflicts of what waits are written: it is finished.
+type settled struct{ operation string }
 
 func (m *Model) stopTaking() tea.Cmd {
 	kept := m.keeper.Written()
@@ -87,43 +94,72 @@ func (m *Model) stopTaking() tea.Cmd {
 	}})
 }
 
-// finish asks for the message of a merge that waits, and makes its commit.
-func (m *Model) finish() tea.Cmd {
+// finish asks for the message of a commit that waits, and makes it; a rebase goes on at once, with the messages that its commits have.
+func (m *Model) finish() tea.Cmd { return m.finishAs(m.waiting.Operation) }
+
+func (m *Model) finishAs(operation string) tea.Cmd {
+	if operation == "rebase" {
+		return m.finishWith("Going on with the rebase", "", false)
+	}
 	return kit.Find(m.ctx, Name, func(ctx context.Context) (drafted, error) {
-		text, err := m.resolving.MergeDraft(ctx)
+		text, err := planning.Of(m.app).MergeDraft(ctx)
 		if err != nil {
 			return drafted{}, err
 		}
 		writing, err := m.app.Writing(ctx)
-		return drafted{text, writing}, err
+		return drafted{operation, text, writing}, err
 	})
 }
 
 // drafted is the message to begin with.
 type drafted struct {
-	text    string
-	writing app.Writing
+	operation string
+	text      string
+	writing   app.Writing
 }
 
 func (m *Model) writeMerge(d drafted) tea.Cmd {
-	return kit.Show(kit.Edit{Title: "Message of the merge", Text: d.text, Message: &d.writing, Suffix: "COMMIT_EDITMSG",
+	return kit.Show(kit.Edit{Title: "Message of the " + d.operation, Text: d.text, Message: &d.writing, Suffix: "COMMIT_EDITMSG",
 		From: []string{"merge"},
 		Done: func(text string) tea.Cmd {
-			return m.finishMerge(text, false)
+			return m.finishWith("Making the "+d.operation, text, false)
 		}})
 }
 
-func (m *Model) finishMerge(text string, meant bool) tea.Cmd {
-	return kit.Start(kit.Work[kit.Got]{Title: "Making the merge", Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
-		made, err := m.resolving.FinishMerge(ctx, text, meant)
+func (m *Model) finishWith(title, text string, meant bool) tea.Cmd {
+	return kit.Start(kit.Work[kit.Got]{Title: title, Do: func(ctx context.Context, _ func(string)) (kit.Got, error) {
+		made, said, err := planning.Of(m.app).FinishWaiting(ctx, text, meant)
 		if errors.Is(err, app.ErrMarkers) {
-			return kit.Got{Msg: kit.AskMeant(app.QuestionOf(err), m.finishMerge(text, true))}, nil
+			return kit.Got{Msg: kit.AskMeant(app.QuestionOf(err), m.finishWith(title, text, true))}, nil
 		}
-		if err != nil {
-			return kit.Got{}, err
-		}
-		return kit.Got{Note: strings.TrimSpace(fmt.Sprintf("The merge is made: %s. %s", made.Commits[0].Short(), made.Warning))}, nil
+		return kit.Got{Note: strings.TrimSpace(said + " " + made.Warning)}, err
 	}})
+}
+
+// otherEnds offers what can be done with what waits besides finishing it.
+func (m *Model) otherEnds() tea.Cmd {
+	operation := m.waiting.Operation
+	do := func(title string, what func(ctx context.Context) (string, error)) func() tea.Cmd {
+		return func() tea.Cmd {
+			return kit.Start(kit.Work[string]{Title: title, Do: func(ctx context.Context, _ func(string)) (string, error) { return what(ctx) }})
+		}
+	}
+	choose := kit.Choose{Title: "What becomes of the " + operation + " that waits?"}
+	if operation != "merge" {
+		choose.Options = append(choose.Options, kit.Option{Key: "s", Label: "skip this step",
+			Detail: "The commit that waits is left out, and the rest goes on.", Do: do("Skipping", planning.Of(m.app).Skip)})
+	}
+	if operation == "rebase" {
+		choose.Options = append(choose.Options, kit.Option{Key: "t", Label: "take it over",
+			Detail: "What is done and what is left become a plan in Shape, with the answers so far. The rebase itself ends.",
+			Do: do("Taking over", func(ctx context.Context) (string, error) {
+				taken, err := planning.Of(m.app).TakeOver(ctx)
+				return "Taken over: the plan of " + safe.Line(taken.Plan.Branch) + " in Shape has what is done, and what is left. u undoes it.", err
+			})})
+	}
+	choose.Options = append(choose.Options, kit.Option{Key: "g", Label: "give it up",
+		Detail: "All is as before it began; loose work is carried, and u brings it back as it is now.", Do: do("Giving up", m.app.GiveUp)})
+	return kit.Show(choose)
 }
 
 // declare takes the file at the cursor as it lies there for settled.

@@ -95,8 +95,10 @@ func (m *Model) nothing(size kit.Size, theme kit.Theme) []string {
 	what, todo := "No conflict waits.", "Conflicts of the plan in Shape are answered here, and those that another tool left in the working "+
 		"tree."
 	switch {
-	case m.waiting != nil && m.waiting.Operation == "merge":
-		what, todo = "Everything in the merge is resolved.", "a makes its commit."
+	case m.waiting != nil && m.waiting.Operation == "rebase":
+		what, todo = "Everything in the rebase is resolved.", "a goes on with it, to its end."
+	case m.waiting != nil && m.waiting.Finishable():
+		what, todo = "Everything in the "+m.waiting.Operation+" is resolved.", "a makes its commit."
 	case m.waiting != nil:
 		what, todo = "Everything is resolved.", "Finish it with "+m.waiting.Finish+"."
 	case m.hasOther():

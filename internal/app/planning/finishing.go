@@ -1,4 +1,4 @@
-package resolving
+package planning
 
 import (
 	"context"
@@ -100,7 +100,7 @@ func (a *App) FinishMerge(ctx context.Context, message string, meant bool) (app.
 	}
 	op := &app.Operation{Entry: entry, Reflog: "commit (merge): " + title,
 		Hooks: func(ctx context.Context) error {
-			return errors.Join(a.KeepAnswers(nil), a.Repo.RunHook(ctx, "post-merge", "0"))
+			return errors.Join(a.WriteState(app.WaitingFile, ""), a.Repo.RunHook(ctx, "post-merge", "0"))
 		}}
 	if made.Warning, err = a.CarryOut(ctx, op); err != nil {
 		return made, err
