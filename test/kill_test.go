@@ -96,6 +96,21 @@ var killedKinds = map[string]killed{
 		f.Git("add", "b")
 		f.Write("new/file", "u\n")
 	}},
+	"give up": {[]string{"mend", "--give-up"}, func(f *fixture.Repo) { rebasing(f) }},
+	"undo give up": {[]string{"undo"}, func(f *fixture.Repo) {
+		rebasing(f)
+		bastelIn(f, "mend", "--give-up")
+	}},
+	"give up a merge": {[]string{"mend", "--give-up"}, func(f *fixture.Repo) { conflict(f); f.Write("new/file", "u\n") }},
+	"take over":       {[]string{"mend", "--take-over"}, func(f *fixture.Repo) { rebasing(f) }},
+	"pick": {[]string{"mend", "--finish"}, func(f *fixture.Repo) {
+		f.Git("switch", "--quiet", "-c", "other", "main")
+		f.Commit("other b", "b", "other\n", "o", "o\n")
+		f.Git("switch", "--quiet", "topic")
+		_, _ = f.Run("cherry-pick", "other") // it conflicts
+		f.Write("b", "both\n")
+		f.Git("add", "b")
+	}},
 	"apply":          {[]string{"apply", "../plan.toml"}, func(f *fixture.Repo) { plan(f); f.Write("new/file", "untracked\n") }},
 	"apply carrying": {[]string{"apply", "../plan.toml"}, func(f *fixture.Repo) { plan(f); loose(f) }},
 	"undo carrying":  {[]string{"undo"}, func(f *fixture.Repo) { plan(f); loose(f); bastelIn(f, "apply", "../plan.toml") }},
@@ -161,6 +176,16 @@ func conflict(f *fixture.Repo) {
 	_, _ = f.Run("merge", "--quiet", "other") // it conflicts
 }
 
+// rebasing has a rebase stop in a conflict, with loose work put away.
+func rebasing(f *fixture.Repo) {
+	f.Git("switch", "--quiet", "-c", "other", "main")
+	f.Commit("other b", "b", "other\n", "o", "o\n")
+	f.Git("switch", "--quiet", "topic")
+	f.Write("same", "changed\n")
+	_, _ = f.Run("rebase", "--autostash", "other")
+	f.Write("new/file", "u\n")
+}
+
 func plan(f *fixture.Repo) {
 	text := fmt.Sprintf("format = \"bastel-plan/1\"\nbranch = \"topic\"\ntip = %q\nleft_out = [%q]\n[[next]]\nfrom = [%q]\n[[next]]\nfrom "+
 		"= [%q]\n",
@@ -179,8 +204,10 @@ func stateOf(f *fixture.Repo) (here, there string) {
 	fmt.Fprintln(&b, f.Git("ls-files", "--stage"))
 	settings, _ := f.Run("config", "--get-regexp", "^branch[.].*[.]description")
 	fmt.Fprintln(&b, settings)
-	_, err := os.Lstat(filepath.Join(f.Dir, ".git", "MERGE_HEAD"))
-	fmt.Fprintln(&b, "merging", err == nil)
+	for _, name := range []string{"MERGE_HEAD", "CHERRY_PICK_HEAD", "rebase-merge/head-name", "rebase-merge/autostash", "sequencer/todo"} {
+		data, err := os.ReadFile(filepath.Join(f.Dir, ".git", name))
+		fmt.Fprintf(&b, "under way: %s %v %q\n", name, err == nil, data)
+	}
 	_ = filepath.WalkDir(f.Dir, func(path string, entry fs.DirEntry, err error) error {
 		switch name := strings.TrimPrefix(path, f.Dir+"/"); {
 		case err != nil || name == ".git":

@@ -82,7 +82,7 @@ shot overlaps 142 42 "wait:3 hunks" "]" "wait:2 files +32" O "wait:files by comm
 shot shape-conflicts 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" ")" "wait:go onto" text:origin/main Enter "wait:4 conflicts" j j j
 mending=("wait:3 hunks" "]" "wait:nothing planned yet" ")" "wait:go onto" text:origin/main Enter "wait:4 conflicts" "!" "wait:entry 4 of 11")
 shot mend 142 42 "${mending[@]}" j j j Space "wait:┃"
-shot mend-delete 80 24 "${mending[@]}" 2 "wait:entry 7 of 11"
+shot mend-list 142 42 "${mending[@]}" e "wait:At the cursor" 2 "wait:by you"
 shot send 142 42 "wait:3 hunks" "]" "wait:nothing planned yet" j j x "wait:left out: 3" j K "wait:C   more tide" s "wait:from 2 5" \
 	a "wait:commits became" "]" "]" "wait:of yours replaced" h j
 shot columns 142 42 "wait:3 hunks" "[" "wait:guide: the table" c "wait:two columns" / "wait:Find on the chart" "text:depth at fish" Enter "wait:depth at fish" Enter \

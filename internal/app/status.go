@@ -200,7 +200,10 @@ func (s BranchStatus) waits() string {
 
 // Brief says the situation in few words, what matters most first: for where there is little room.
 func (s BranchStatus) Brief() string {
-	if s.Work.Ref == "" || s.Work.Commit.IsZero() {
+	switch {
+	case s.Work.Ref == "" && s.Operation != "":
+		return "A " + s.waits() + " begun outside Bastel waits."
+	case s.Work.Ref == "" || s.Work.Commit.IsZero():
 		return s.Sentence()
 	}
 	var parts []string

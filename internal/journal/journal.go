@@ -56,7 +56,7 @@ const (
 // Noun is what the kind is called in a sentence, after "the".
 func (k Kind) Noun() string {
 	nouns := map[Kind]string{Loosen: "loosening", Home: "joining of hunks", Sort: "move between trays", Mend: "resolving", End: "ending",
-		Land: "landing",
+		Land:    "landing",
 		Forward: "move forward", Branch: "change of branches", Move: "move of the branch"}
 	return cmp.Or(nouns[k], string(k))
 }

@@ -53,6 +53,9 @@ func (a *App) PendingMerge(ctx context.Context) (*PendingMerge, error) {
 	if busy {
 		w.Operation, w.Finish = op.Name, op.Finish
 		w.Title = "a " + op.Name + " that waits in the working tree"
+		if branch := a.Repo.Progress().Branch; branch != "" {
+			w.Title = "a " + op.Name + " of " + branch + " that waits in the working tree"
+		}
 	}
 	if w.Memory, err = a.RememberedAnswers(); err != nil {
 		return nil, err

@@ -382,8 +382,8 @@ var Table = []Key{
 			"once, if it is clean.", Words: "fixup drop reword quick", Listed: true},
 		{ID: OtherEnds, In: []Place{Mend}, Name: "give up, skip",
 			Help: "Of what another tool began: skip the step that waits, give all of it up, or " +
-			"take a rebase over as a plan in Shape.", Words: "abort skip quit rebase cherry-pick merge", Command: "mend --give-up, mend --skip, " +
-			"mend --take-over", Listed: true},
+				"take a rebase over as a plan in Shape.", Words: "abort skip quit rebase cherry-pick merge", Command: "mend --give-up, mend --skip, " +
+				"mend --take-over", Listed: true},
 		{ID: OtherPush, In: []Place{Send}, Name: "push otherwise", Help: "Push to another remote, with options for the server's hooks, or " +
 			"with the stack's other branches, all or none.", Words: "remote options stack atomic",
 			Command: "send --remote NAME --option TEXT --stack", Listed: true},
