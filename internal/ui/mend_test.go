@@ -193,7 +193,7 @@ func TestTheListOfConflicts(t *testing.T) {
 	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
 	f := fixture.Quarrel(t, t.TempDir())
 	d := newDriver(t, f.Dir)
-	d.play(join(toMend, []string{"e", "+17 questions, 17 open", "+12 open ", "+2 open, not yet certain", "+At the cursor", "?",
+	d.play(join(toMend, []string{"e", "+17 questions, 17 open", "+12 open ", "+2 open, uncertain", "+At the cursor", "?",
 		"+▰ All conflicts", "esc",
 		"G", "+depth  region 1 of 1", "g", "space", "space", "+■", "1", "+14 places, in 2 files: 1.", "+17 questions, 3 open", "u",
 		"+17 questions, 17 open", "U", "+3 open", "-", "+List which conflicts?", "o", "+only what is open", "-app.lock", "-", "a", "+app.lock",

@@ -250,19 +250,19 @@ func TestTakingFromAnotherBranch(t *testing.T) {
 
 	term.play(":", "text:stop taking", "+Mend: stop taking", "Enter", "+▰ Mend", ";", "+stop taking", "3", "[", "[", "[", "+▰ Map",
 		"Escape", "+hidden", "/", "+Find on the chart", "text:List the mooring", "Enter", "Enter", "+ropes/list.txt", "j", "Space", "+■", "Y",
-		"+Take 1 line of", "3", "+▰ Shape", "+List the mooring ropes", "+12 commits", "u", "+11 commits")
-	term.play("[", "[", "+▰ Map", "Y", "+Take 1 line of", "2", "+Into which tray?", "b", "+Taken into tray B",
+		"+Take 1 line of", "e", "+▰ Shape", "+List the mooring ropes", "+12 commits", "u", "+11 commits")
+	term.play("[", "[", "+▰ Map", "Y", "+Take 1 line of", "t", "+Into which tray?", "b", "+Taken into tray B",
 		"u", "+y does it", "y", "+Undid")
 	assert.Equal(t, loose, work.Git("diff"))
 	assert.NoFileExists(t, work.Dir+"/ropes/list.txt")
-	term.play("C-n", "Y", "+the whole file as it is there", "4", "+is as it is there")
+	term.play("C-n", "Y", "+the whole file as it is there", "w", "+is as it is there")
 	assert.Equal(t, work.Git("show", "ropes~1:ropes/list.txt"), strings.TrimSpace(work.Read("ropes/list.txt")))
 	term.play("u", "+y does it", "y", "+Undid")
 	assert.Equal(t, loose, work.Git("diff"))
 	assert.NoFileExists(t, work.Dir+"/ropes/list.txt")
 
 	// Taken again, into a tray; checked as it would be committed, and committed, with all else as it lies.
-	term.play("C-n", "Y", "+Take 1 line of", "2", "+Into which tray?", "b", "+Taken into tray B", "]", "+▰ Sort", "+1 hunk in 1 file", "l",
+	term.play("C-n", "Y", "+Take 1 line of", "t", "+Into which tray?", "b", "+Taken into tray B", "]", "+▰ Sort", "+1 hunk in 1 file", "l",
 		"G", "T", "+The check passed", "Escape", "+m message", "m", "+Message of tray B", "text:List ropes", "C-s",
 		"-Message of tray B", "A", "+Made commit")
 	assert.Equal(t, "8 headlines", work.Git("show", "HEAD:ropes/list.txt"))

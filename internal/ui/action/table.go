@@ -70,6 +70,7 @@ const (
 	NextPlace      ID = "next place"
 	PreviousPlace  ID = "previous place"
 	Search         ID = "search"
+	SearchPlan     ID = "search the plan"
 	Hide           ID = "hide"
 	FoldPlaces     ID = "places"
 	MoreContext    ID = "more context"
@@ -644,6 +645,8 @@ var Table = []Key{
 	{Keys: []string{"/"}, Means: "Searches.", Actions: []Action{
 		{ID: FindOnChart, In: []Place{Map}, Name: "search", Help: "Find a branch or a commit by its name, text, author or id, and go there.",
 			Words: "grep find", Listed: true},
+		{ID: SearchPlan, In: []Place{Shape}, Name: "search", Help: "Find an entry by its subject, letter, author or id, and go there.",
+			Words: "grep find jump go to"},
 		{ID: Search, In: []Place{Sort, Look, Telling}, Name: "search", Help: "Find a text in what is shown and go there; a difference: on Map.",
 			Words: "grep find"}}},
 	{Keys: []string{"F"}, Means: "Fetches.", Actions: []Action{

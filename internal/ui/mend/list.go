@@ -8,6 +8,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"bastel/internal/mend"
+	"bastel/internal/merge"
 	"bastel/internal/safe"
 	"bastel/internal/ui/action"
 	"bastel/internal/ui/kit"
@@ -340,10 +341,14 @@ func (m *Model) drawConflict(r conflictRow, here bool, width int, theme kit.Them
 	}
 	name := kit.Seg{Text: safe.Show(r.path), Style: theme.Plain}
 	if !r.sure {
-		name.Style, state = theme.Dim, state+", not yet certain"
+		name.Style, state = theme.Dim, state+", uncertain"
+	}
+	kind := ""
+	if r.kind != string(merge.Content) { // which most are
+		kind = "  " + r.kind
 	}
 	return kit.Split(width, backdrop, []kit.Seg{pointer, mark, {Text: safe.Show(entry), Style: theme.Dim}, name,
-		{Text: safe.Show("  " + r.kind), Style: theme.Dim}}, kit.Seg{Text: safe.Show(state), Style: style})
+		{Text: safe.Show(kind), Style: theme.Dim}}, kit.Seg{Text: safe.Show(state), Style: style})
 }
 
 // origins says by whom questions are answered.

@@ -31,6 +31,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Act(action.Unsquash, at >= 0 && len(m.plan.Next[at].From) > 1, func() tea.Cmd { return m.set(m.plan.Part(at)) }),
 		kit.Act(action.Onto, len(m.plan.Sources) > 0, m.chooseOnto),
 		kit.Act(action.LookInto, len(m.plan.Sources) > 0, m.lookInto),
+		kit.Asking(action.SearchPlan, m.nextRows() > 0, m.search),
 		kit.Asking(action.CopyHere, len(m.plan.Sources) > 0, func() tea.Cmd { return kit.CopyOf(m.toCopy()) }),
 		kit.Asking(action.Conflicts, m.forecast != nil && m.forecast.Conflicts() > 0, func() tea.Cmd { return kit.Show(kit.Go{Screen: mender}) }),
 		kit.Asking(action.ApplyPlan, m.plan.Changes(), m.apply),

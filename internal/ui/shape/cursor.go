@@ -1,10 +1,16 @@
 package shape
 
 import (
+	"fmt"
 	"slices"
+	"strings"
 
 	"bastel/internal/repo"
+	"bastel/internal/safe"
+	"bastel/internal/shape"
 	"bastel/internal/ui/kit"
+
+	tea "charm.land/bubbletea/v2"
 )
 
 func (m *Model) clamp() {
@@ -51,6 +57,30 @@ func (m *Model) source() (repo.ID, bool) {
 		return m.plan.Next[at].From[0], true
 	}
 	return m.outRow()
+}
+
+// search offers the entries, and the commits that are left out, by subject, letter, number, author and id; a choice goes there.
+func (m *Model) search() tea.Cmd {
+	choose := kit.Choose{Title: "Find an entry"}
+	add := func(row int, key, subject string, from []repo.ID) {
+		detail := make([]string, len(from))
+		for i, id := range from {
+			detail[i] = fmt.Sprintf("%s, %s, %s", m.name(id), m.sourceOf(id).Commit.Writer().Name, id.Short())
+		}
+		choose.Options = append(choose.Options, kit.Option{Key: key, Label: safe.Line(subject), Detail: safe.Text(strings.Join(detail, "\n")),
+			Look: kit.LookAt(m.app, from[0]), Do: func() tea.Cmd {
+				m.half, m.cursor[kit.Next] = kit.Next, row
+				m.clamp()
+				return nil
+			}})
+	}
+	for i, e := range m.plan.Next {
+		add(i, "entry "+shape.Letter(i), m.subject(e), e.From)
+	}
+	for i, id := range m.plan.LeftOut {
+		add(len(m.plan.Next)+i, "left out", m.sourceOf(id).Commit.Subject(), []repo.ID{id})
+	}
+	return kit.Show(choose)
 }
 
 func (m *Model) step(rows int) {
