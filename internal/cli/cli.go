@@ -181,6 +181,7 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 		return err
 	})
 	root.CompletionOptions.HiddenDefaultCmd = true
+	root.SetHelpCommand(helpOn(root))
 	root.PersistentFlags().StringVarP(&c.dir, "dir", "C", ".", "the folder of the repository")
 	var debugFile string
 	root.PersistentFlags().StringVar(&debugFile, "debug", "", "write into a file what is done: processes with reason and time, keys, "+
@@ -201,6 +202,21 @@ machine failed. With 1, 2 and 3 nothing was changed.`,
 	exemplify(root, "")
 	c.complete(root)
 	return root
+}
+
+// helpOn explains a command, or refuses one that there is not.
+func helpOn(root *cobra.Command) *cobra.Command {
+	return &cobra.Command{
+		Use:   "help [COMMAND]",
+		Short: "Explain a command",
+		RunE: func(_ *cobra.Command, args []string) error {
+			found, rest, err := root.Find(args)
+			if err != nil || len(rest) > 0 {
+				return fmt.Errorf("%w: there is no command %q; bastel --help lists them", errUsage, strings.Join(args, " "))
+			}
+			return found.Help()
+		},
+	}
 }
 
 // alternatives finds the groups of a usage line of which one at most may be given.

@@ -43,7 +43,7 @@ belongs to it, on this machine only: what is said there comes into the read-thro
 			if err := c.answer(place, func(w io.Writer) { fmt.Fprintln(w, "The demo is in", place.Dir) }); err != nil {
 				return err
 			}
-			if noOpen {
+			if noOpen || !c.hasTerminal() { // where it is has been said
 				return nil
 			}
 			if _, err := app.OpenDesk(cmd.Context(), place, app.AnyPort); err != nil {
@@ -82,11 +82,20 @@ func (c *command) desk(ctx context.Context, dir, address string) error {
 	return d.Close()
 }
 
+// hasTerminal says whether what is answered goes to a terminal.
+func (c *command) hasTerminal() bool {
+	out, ok := c.stdout.(*os.File)
+	return ok && term.IsTerminal(out.Fd())
+}
+
 // open starts the application.
 func (c *command) open(ctx context.Context, dir string) error {
-	out, ok := c.stdout.(*os.File)
-	if !ok || !term.IsTerminal(out.Fd()) {
+	if !c.hasTerminal() {
 		return fmt.Errorf("%w: the application needs a terminal; scripts use the commands, see bastel --help", errUsage)
+	}
+	if os.Getenv("TERM") == "dumb" {
+		return fmt.Errorf("%w: this terminal (TERM=dumb) cannot place text, which the application needs; the commands work here, see bastel "+
+			"--help", errUsage)
 	}
 	return ui.Run(ctx, dir, c.log)
 }

@@ -281,3 +281,68 @@ func TestWhatWaitsIsFinishedHere(t *testing.T) {
 		})
 	}
 }
+
+// TestKeysToMend: as many keys as a decision has, from where the screen opens; what is waited for is no key.
+func TestKeysToMend(t *testing.T) {
+	commits := func(f *fixture.Repo, name, ours, theirs string) {
+		f.Commit("base", name, "a\nb\nc\n", "kept", "k\n")
+		f.Git("switch", "--quiet", "-c", "topic")
+		f.Commit("Ours", name, ours)
+		f.Git("switch", "--quiet", "main")
+		f.Commit("Theirs", name, theirs)
+		f.Git("switch", "--quiet", "topic")
+	}
+	for name, test := range map[string]struct {
+		make  func(f *fixture.Repo)
+		begin []string
+		keys  []string // with what is waited for
+		most  int
+		check func(t *testing.T, f *fixture.Repo)
+	}{
+		"a lock file of one side": {nil, []string{"rebase", "main"}, []string{"2", "R", "+all answered"}, 2, nil},
+		"imports of both": {func(f *fixture.Repo) {
+			commits(f, "a.go", "a\nb\nuse x;\nc\n", "a\nb\nuse w;\nc\n")
+		}, []string{"merge", "main"}, []string{"*", "+sorted", "1", "+┃ use w;", "+┃ use x;"}, 2, nil},
+		"changed and deleted": {func(f *fixture.Repo) {
+			commits(f, "a", "a\nb\nd\n", "")
+			f.Git("switch", "--quiet", "main")
+			f.Git("rm", "--quiet", "a")
+			f.Commit("Gone", "kept", "kk\n")
+			f.Git("switch", "--quiet", "topic")
+		}, []string{"merge", "main"}, []string{"2", "+all answered"}, 1, nil},
+		"the same conflict thrice": {func(f *fixture.Repo) {
+			commits(f, "a", "a\none\nc\n", "a\nuno\nc\n")
+			f.Commit("Two", "a", "a\nb\nc\n")
+			f.Commit("Three", "a", "a\none\nc\n")
+		}, []string{"rebase", "main"}, []string{"2", "+all answered", "a", "+entry 2 of 3", "2", "+the rest is clean", "a",
+			"+became 0"}, 4, func(t *testing.T, f *fixture.Repo) {
+			assert.Equal(t, "refs/heads/topic", f.Git("symbolic-ref", "HEAD"))
+			assert.Empty(t, f.Git("status", "--porcelain"))
+		}},
+		"given up": {nil, []string{"rebase", "main"}, []string{"A", "+What becomes", "g", "+as before it began"}, 3, nil},
+		"skipped":  {nil, []string{"cherry-pick", "main"}, []string{"A", "+What becomes", "s", "+Skipped"}, 3, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+			f := fixture.New(t)
+			if test.make != nil {
+				test.make(f)
+			} else {
+				f = fixture.Quarrel(t, t.TempDir())
+			}
+			_, err := f.Run(test.begin...)
+			assert.Error(t, err)
+			newDriver(t, f.Dir).play(join([]string{"+▰ Mend", "+open"}, test.keys)...)
+			pressed := 0
+			for _, key := range test.keys {
+				if !strings.HasPrefix(key, "+") {
+					pressed++
+				}
+			}
+			assert.LessOrEqual(t, pressed, test.most)
+			if test.check != nil {
+				test.check(t, f)
+			}
+		})
+	}
+}

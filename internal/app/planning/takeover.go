@@ -168,6 +168,9 @@ func (a *App) applyTaken(ctx context.Context, taken TakenOver) (TakenOver, error
 	var refusal *app.Refusal
 	applied, err := a.Apply(ctx, taken.Plan, 0, nil)
 	switch {
+	case errors.Is(err, app.ErrConflict):
+		taken.Says = "The rest is a plan now: what conflicts in it is answered here, then a applies it."
+		return taken, nil
 	case errors.As(err, &refusal):
 		taken.Says = "The rest is the plan in Shape now: " + refusal.Reason
 		return taken, nil

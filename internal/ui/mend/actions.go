@@ -227,7 +227,7 @@ func (m *Model) whole() tea.Cmd {
 	choose := kit.Choose{Title: safe.Line(f.Path) + " as a whole"}
 	for i, side := range m.sides() {
 		choose.Options = append(choose.Options, kit.Option{Key: fmt.Sprint(i + 1), Label: "the version of " + safe.Line(m.story(side).Name),
-			Do: func() tea.Cmd {
+			Look: m.goesAlong(side), Do: func() tea.Cmd {
 				return m.giveAll(true, []mend.Resolution{q.Give(mend.Take(side))}, fileName(safe.Line(f.Path))+": "+m.answerWords(mend.Take(side))+".")
 			}})
 	}
@@ -235,6 +235,45 @@ func (m *Model) whole() tea.Cmd {
 		return m.giveAll(true, []mend.Resolution{q.Give(mend.Take())}, fileName(safe.Line(f.Path))+": deleted.")
 	}})
 	return kit.Show(choose)
+}
+
+// goesAlong says what the other side changed elsewhere in the file, which would go if the file were one side's as a whole.
+func (m *Model) goesAlong(side mend.Side) func(ctx context.Context) (string, error) {
+	conflict, objects := m.file().Conflict, m.conflicted().Objects
+	return func(ctx context.Context) (string, error) {
+		text, err := objects.Blob(ctx, entryOf(conflict, side).ID)
+		if err != nil {
+			return "", err
+		}
+		var merged [][]byte
+		for _, chunk := range conflict.Chunks {
+			if chunk.Region == nil {
+				merged = append(merged, chunk.Settled...)
+			} else {
+				merged = append(merged, sideText(chunk.Region, side)...)
+			}
+		}
+		return lostWith(merged, diff.Split(text)), nil
+	}
+}
+
+// mostLost is how many lines are shown of what would go.
+const mostLost = 200
+
+// lostWith lists what a text has that is merged by itself, and one side's version of it has not.
+func lostWith(merged, version [][]byte) string {
+	var lines []string
+	for _, h := range diff.Hunks(merged, version, diff.Lines(merged, version), 0) {
+		for _, line := range h.Lines {
+			lines = append(lines, map[diff.Op]string{diff.Remove: "− ", diff.Add: "+ ", diff.Keep: "  "}[line.Op]+
+				kit.Expand(safe.Line(strings.TrimRight(string(line.Text), "\r\n"))))
+		}
+	}
+	if len(lines) == 0 {
+		return "Nothing else goes: the other side changed no other line."
+	}
+	said := "What the other side changed elsewhere goes with it:\n\n"
+	return said + strings.Join(lines[:min(len(lines), mostLost)], "\n")
 }
 
 // sideCommit is a commit behind a side, which is counted from 1.

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"bastel/internal/app"
+	"bastel/internal/diff"
 	"bastel/internal/mend"
 	"bastel/internal/merge"
 	"bastel/internal/repo"
@@ -52,4 +53,10 @@ func TestALookOutlivesItsConflict(t *testing.T) {
 		assert.Contains(t, rows[0], "Depth in centimetres")
 		assert.Nil(t, m.Click(3, 3))
 	}
+}
+
+func TestWhatGoesWithAWholeFile(t *testing.T) {
+	lines := func(text string) (list [][]byte) { return diff.Split([]byte(text)) }
+	assert.Contains(t, lostWith(lines("a\nb\n"), lines("a\nb\n")), "Nothing else goes")
+	assert.Contains(t, lostWith(lines("a\nb\nc\n"), lines("a\nB\nc\n")), "elsewhere goes with it:\n\n− b\n+ B")
 }
