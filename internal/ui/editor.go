@@ -107,7 +107,7 @@ func (e *editor) update(msg tea.Msg, m *Model) tea.Cmd {
 		return nil
 	}
 	switch key := keyOf(msg); {
-	case action.Is(action.KeepText, key):
+	case action.Is(action.KeepText, key) || e.OneLine && key == "enter":
 		m.closePage()
 		m.doneWriting(e)
 		return e.Done(e.text())
@@ -262,6 +262,9 @@ func notImperative(subject string) string {
 func (e *editor) keys() string {
 	if e.warned {
 		return "press esc again to forget what you wrote   ctrl+s keeps it"
+	}
+	if e.OneLine {
+		return "enter keep   " + line(action.DropText)
 	}
 	ids := []action.ID{action.KeepText, action.DropText}
 	if e.About != nil {

@@ -320,6 +320,8 @@ func TestShapeByKeys(t *testing.T) {
 		}},
 		"no author": {[]string{"@", "+Its author", "enter", "+Author of entry A", "ctrl+u", "nobody", "ctrl+s",
 			"+write it as Name <address>"}, nil},
+		"marked at once": {[]string{",", "+Mark which entries?", "y", "+2 entries marked: s joins them", ",", "n", "+Nothing is marked.", ",", "t",
+			"+which text?", "THIRTY", "enter", "+1 entry marked", "x", "+left out: 2"}, nil},
 		"search": {[]string{"/", "+Find an entry", "thirty", "+entry B", "enter", "-Find an entry", "x", "+left out: 2", "/", "+left out", "ten",
 			"enter", "x", "+left out: 1"}, nil},
 		"to the end": {[]string{"t", "+Before which entry?", "/", "to the end", "enter", "+A   Change thirty", "t",

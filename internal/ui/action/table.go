@@ -149,6 +149,7 @@ const (
 	EntryMessage   ID = "entry message"
 	LeaveOut       ID = "leave out"
 	MarkEntry      ID = "mark entry"
+	MarkMany       ID = "mark many"
 	ClearEntries   ID = "clear entries"
 	Begins         ID = "begins after"
 	Onto           ID = "goes onto"
@@ -358,6 +359,9 @@ var Table = []Key{
 			"marked.", Words: "select", Listed: true},
 		{ID: PickLine, In: []Place{Mend}, Name: "mark line", Help: "Mark the line at the cursor: the marked lines are the answer.",
 			Words: "select pick", Listed: true}}},
+	{Keys: []string{","}, Means: "Marks several at once.", Actions: []Action{
+		{ID: MarkMany, In: []Place{Shape}, Name: "mark several", Help: "Mark entries at once: a family, by author, file or text, the rest, all, " +
+			"none.", Words: "select bulk all by author"}}},
 	{Keys: []string{"a"}, Means: "Applies what Next shows.", Actions: []Action{
 		{ID: DoSteps, In: []Place{Map}, Name: "apply", Help: "Do all that Next shows with the branches, in one step.",
 			Words: "switch checkout delete", Command: "switch", Listed: true},

@@ -183,7 +183,7 @@ func (m *Model) create() tea.Cmd {
 }
 
 func (m *Model) createAt(point, name string) tea.Cmd {
-	return kit.Show(kit.Edit{Title: "Name of the new branch", Text: name, Done: func(text string) tea.Cmd {
+	return kit.Show(kit.Edit{Title: "Name of the new branch", OneLine: true, Text: name, Done: func(text string) tea.Cmd {
 		return m.plan(charting.Step{Kind: charting.Made, Branch: strings.TrimSpace(text), Point: point})
 	}})
 }
@@ -191,14 +191,14 @@ func (m *Model) createAt(point, name string) tea.Cmd {
 // tag asks for the name of a tag at the cursor.
 func (m *Model) tag() tea.Cmd {
 	here, _ := m.here()
-	return kit.Show(kit.Edit{Title: "Name of the tag at " + m.pointName(pointOf(here)), Done: func(text string) tea.Cmd {
+	return kit.Show(kit.Edit{Title: "Name of the tag at " + m.pointName(pointOf(here)), OneLine: true, Done: func(text string) tea.Cmd {
 		return m.plan(charting.Step{Kind: charting.Tagged, Branch: strings.TrimSpace(text), Point: pointOf(here)})
 	}})
 }
 
 func (m *Model) rename() tea.Cmd {
 	b, _ := m.branchHere()
-	return kit.Show(kit.Edit{Title: "New name of " + safe.Line(b.Name), Text: b.Name, Done: func(text string) tea.Cmd {
+	return kit.Show(kit.Edit{Title: "New name of " + safe.Line(b.Name), OneLine: true, Text: b.Name, Done: func(text string) tea.Cmd {
 		return m.plan(charting.Step{Kind: charting.Renamed, Branch: b.Name, Name: strings.TrimSpace(text)})
 	}})
 }

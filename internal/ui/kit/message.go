@@ -155,6 +155,7 @@ type Edit struct {
 	Title   string
 	Text    string
 	Message *app.Writing // nil: the text is no message
+	OneLine bool         // it is a name, or the like: enter keeps it
 	Suffix  string       // of the file's name, for the user's own editor
 	Begun   bool         // of a message: it was begun before, so that the hook which prepares messages has seen it
 	From    []string     // of a message: what it is begun from, as that hook gets told

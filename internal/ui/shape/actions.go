@@ -27,6 +27,7 @@ func (m *Model) Actions() []kit.Action {
 		kit.Asking(action.EntryMessage, at >= 0, func() tea.Cmd { return m.reword(at) }),
 		kit.Act(action.LeaveOut, at >= 0 || out, m.leaveOut).Named(leave),
 		kit.Act(action.MarkEntry, at >= 0, func() tea.Cmd { return m.mark(at) }),
+		kit.Asking(action.MarkMany, len(m.plan.Next) > 0, m.markMany),
 		kit.Act(action.ClearEntries, len(m.markedPlaces()) > 0, kit.Just(m.unmark)),
 		kit.Act(action.Unsquash, at >= 0 && len(m.plan.Next[at].From) > 1, func() tea.Cmd { return m.set(m.plan.Part(at)) }),
 		kit.Act(action.Onto, len(m.plan.Sources) > 0, m.chooseOnto),

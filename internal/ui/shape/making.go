@@ -222,13 +222,13 @@ func (m *Model) sign() tea.Cmd {
 	}
 	options := []kit.Option{
 		{Label: "Its author", Detail: safe.Line(author), Do: func() tea.Cmd {
-			return kit.Show(kit.Edit{Title: "Author of entry " + shape.Letter(at) + ": Name <address>", Text: author,
+			return kit.Show(kit.Edit{Title: "Author of entry " + shape.Letter(at) + ": Name <address>", OneLine: true, Text: author,
 				Done: func(text string) tea.Cmd {
 					return m.signAs(at, strings.TrimSpace(text), e.Date)
 				}})
 		}},
 		{Label: "Its date", Detail: writer.When.Format(time.RFC3339), Do: func() tea.Cmd {
-			return kit.Show(kit.Edit{Title: "Date of entry " + shape.Letter(at), Text: writer.When.Format(time.RFC3339),
+			return kit.Show(kit.Edit{Title: "Date of entry " + shape.Letter(at), OneLine: true, Text: writer.When.Format(time.RFC3339),
 				Done: func(text string) tea.Cmd {
 					when, err := time.Parse(time.RFC3339, strings.TrimSpace(text))
 					if err != nil {

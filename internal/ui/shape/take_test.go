@@ -71,3 +71,10 @@ func run(cmd tea.Cmd) {
 		}
 	}
 }
+
+func TestSubjectsOfAFamily(t *testing.T) {
+	for subject, want := range map[string]string{"util 1": "util", "util  12": "util", "web: board": "web", "Change ten": "Change", "7": "7",
+		"": ""} {
+		assert.Equal(t, want, familyOf(subject))
+	}
+}

@@ -98,7 +98,7 @@ func (m *Model) amendMessage() tea.Cmd {
 }
 
 func (m *Model) amendAuthor() tea.Cmd {
-	return kit.Show(kit.Edit{Title: "Author of the last commit: Name <address>", Done: func(text string) tea.Cmd {
+	return kit.Show(kit.Edit{Title: "Author of the last commit: Name <address>", OneLine: true, Done: func(text string) tea.Cmd {
 		return m.amendWith(sorting.Amendment{Author: strings.TrimSpace(text)})
 	}})
 }
