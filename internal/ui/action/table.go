@@ -360,7 +360,8 @@ var Table = []Key{
 		{ID: PickLine, In: []Place{Mend}, Name: "mark line", Help: "Mark the line at the cursor: the marked lines are the answer.",
 			Words: "select pick", Listed: true}}},
 	{Keys: []string{","}, Means: "Marks several at once.", Actions: []Action{
-		{ID: MarkMany, In: []Place{Shape}, Name: "mark several", Help: "Mark entries at once: a family, by author, file or text, the rest, all, " +
+		{ID: MarkMany, In: []Place{Shape}, Name: "mark several",
+			Help: "Mark entries at once: a family, by author, file or text, the rest, all, " +
 			"none.", Words: "select bulk all by author"}}},
 	{Keys: []string{"a"}, Means: "Applies what Next shows.", Actions: []Action{
 		{ID: DoSteps, In: []Place{Map}, Name: "apply", Help: "Do all that Next shows with the branches, in one step.",
