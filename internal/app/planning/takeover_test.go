@@ -1,8 +1,12 @@
 package planning_test
 
 import (
+	"errors"
+	"fmt"
+	"math/rand"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -11,7 +15,9 @@ import (
 
 	"bastel/internal/app/planning"
 	"bastel/internal/mend"
+	"bastel/internal/replay"
 	"bastel/internal/repo"
+	"bastel/internal/shape"
 	"bastel/test/fixture"
 	"bastel/test/opened"
 )
@@ -145,3 +151,120 @@ func TestWhatIsNotTakenOver(t *testing.T) {
 
 // mineOf answers a question by the commit's own side.
 func mineOf(mend.Question) mend.Answer { return mend.Take(mend.Right) }
+
+// TestRebasesGoOnAsTheirsDo: rebases of any list, taken over at any of their stops, come out as the repository's own command makes
+// them with the same answers: each commit's own version of what conflicts.
+func TestRebasesGoOnAsTheirsDo(t *testing.T) {
+	random := fixture.Random(t, 37)
+	compared := 0
+	rounds := fixture.Rounds(4, 150)
+	for range rounds {
+		seed := random.Int63()
+		build := func(stop int) (*fixture.Repo, bool) { return rebased(t, rand.New(rand.NewSource(seed)), stop) }
+		theirs, stops := build(-1)
+		if !stops {
+			continue // nothing conflicts
+		}
+		for stop := 1; stop <= 3; stop++ {
+			ours, stopped := build(stop)
+			if !stopped {
+				break
+			}
+			p := planning.Of(opened.App(t, ours.Dir))
+			taken, err := p.GoOn(ctx, false)
+			if errors.Is(err, repo.ErrNotUnderstood) {
+				continue // such as commits of which nothing was left: the command is named
+			}
+			require.NoError(t, err, "seed %d, stop %d", seed, stop)
+			if !taken.Done {
+				applyWithOwn(t, p, taken.Plan)
+			}
+			format := "--format=%T %an %ae %at %s"
+			require.Equal(t, theirs.Git("log", format, "topic"), ours.Git("log", format, "topic"), "seed %d, stop %d", seed, stop)
+			require.Equal(t, theirs.Git("status", "--porcelain"), ours.Git("status", "--porcelain"), "seed %d, stop %d", seed, stop)
+			compared++
+		}
+	}
+	assert.Positive(t, compared)
+}
+
+// rebased is a branch that is rebased by a list of its own, up to a stop whose conflict is settled; negative: to the end. It says
+// whether it stopped, or of a whole one, whether it did at all.
+func rebased(t *testing.T, random *rand.Rand, stop int) (*fixture.Repo, bool) {
+	f := fixture.New(t)
+	names := []string{"a", "b", "c"}
+	write := func(n int) (files []string) {
+		for range n {
+			files = append(files, names[random.Intn(len(names))], fmt.Sprintf("%d\n", random.Intn(1000)))
+		}
+		return files
+	}
+	f.Commit("base", "a", "a\n", "b", "b\n", "c", "c\n")
+	f.Git("switch", "--quiet", "-c", "topic")
+	count := 3 + random.Intn(4)
+	for n := range count {
+		f.Commit(fmt.Sprint("Commit ", n), write(1+random.Intn(2))...)
+	}
+	f.Git("switch", "--quiet", "main")
+	f.Commit("Main", write(1+random.Intn(2))...)
+	f.Git("switch", "--quiet", "topic")
+	var list strings.Builder
+	history := strings.Fields(f.Git("rev-list", "--reverse", "main..topic"))
+	ids := slices.Clone(history)
+	random.Shuffle(len(ids), func(i, j int) {
+		if random.Intn(3) == 0 {
+			ids[i], ids[j] = ids[j], ids[i]
+		}
+	})
+	for i, id := range ids {
+		command := []string{"pick", "pick", "pick", "fixup", "drop"}[random.Intn(5)]
+		// In a plan commits that are joined are applied in the order of the branch, so that there is one question: only of such is the
+		// answer the same.
+		follows := i > 0 && slices.Index(history, id) == slices.Index(history, ids[i-1])+1
+		if command == "fixup" && !follows || i == 0 || command == "drop" && i == len(ids)-1 {
+			command = "pick"
+		}
+		fmt.Fprintln(&list, command, id)
+	}
+	file := filepath.Join(t.TempDir(), "list")
+	require.NoError(t, os.WriteFile(file, []byte(list.String()), 0o600))
+	_, err := f.Run("-c", "sequence.editor=cp "+file, "-c", "core.editor=true", "rebase", "--interactive", "main")
+	for stops := 1; ; stops++ {
+		unsettled := strings.Fields(f.Git("diff", "--name-only", "--diff-filter=U"))
+		if err == nil || len(unsettled) == 0 {
+			return f, stop < 0 && stops > 1
+		}
+		f.Git(append([]string{"checkout", "--quiet", "--theirs", "--"}, unsettled...)...)
+		f.Git(append([]string{"add", "--"}, unsettled...)...)
+		if stops == stop {
+			return f, true
+		}
+		_, err = f.Run("-c", "core.editor=true", "rebase", "--continue")
+	}
+}
+
+// applyWithOwn answers what conflicts in a plan by each commit's own side, and applies it.
+func applyWithOwn(t *testing.T, p *planning.App, plan shape.Plan) {
+	for {
+		forecast, err := p.Forecast(ctx, plan, nil)
+		require.NoError(t, err)
+		if forecast.Conflicts() == 0 {
+			break
+		}
+		for _, step := range forecast.Steps {
+			if step.Result != replay.Conflict {
+				continue
+			}
+			for _, met := range step.PathConflicts {
+				for _, q := range met.Questions() {
+					if q.Open() {
+						plan = plan.Answer(q.Give(mineOf(q)))
+					}
+				}
+			}
+			break
+		}
+	}
+	_, err := p.Apply(ctx, plan, 0, nil)
+	require.NoError(t, err)
+}

@@ -362,7 +362,7 @@ var Table = []Key{
 	{Keys: []string{","}, Means: "Marks several at once.", Actions: []Action{
 		{ID: MarkMany, In: []Place{Shape}, Name: "mark several",
 			Help: "Mark entries at once: a family, by author, file or text, the rest, all, " +
-			"none.", Words: "select bulk all by author"}}},
+				"none.", Words: "select bulk all by author"}}},
 	{Keys: []string{"a"}, Means: "Applies what Next shows.", Actions: []Action{
 		{ID: DoSteps, In: []Place{Map}, Name: "apply", Help: "Do all that Next shows with the branches, in one step.",
 			Words: "switch checkout delete", Command: "switch", Listed: true},
