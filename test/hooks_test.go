@@ -53,6 +53,7 @@ func TestTheTableOfHooksIsTrue(t *testing.T) {
 	used := map[string]bool{}
 	steps := maps.Clone(killedKinds)
 	told := map[string]string{"apply with messages": "apply with new messages", "undo switch": "undo of a switch",
+		"pick":       "mend --finish of a pick",
 		"undo aside": "undo of a switch"}
 	steps["apply with messages"] = killed{[]string{"apply", "../plan.toml"}, func(f *fixture.Repo) {
 		plan(f)

@@ -101,8 +101,7 @@ var killedKinds = map[string]killed{
 		rebasing(f)
 		bastelIn(f, "mend", "--give-up")
 	}},
-	"give up a merge": {[]string{"mend", "--give-up"}, func(f *fixture.Repo) { conflict(f); f.Write("new/file", "u\n") }},
-	"take over":       {[]string{"mend", "--take-over"}, func(f *fixture.Repo) { rebasing(f) }},
+	"take over": {[]string{"mend", "--take-over"}, func(f *fixture.Repo) { rebasing(f) }},
 	"pick": {[]string{"mend", "--finish"}, func(f *fixture.Repo) {
 		f.Git("switch", "--quiet", "-c", "other", "main")
 		f.Commit("other b", "b", "other\n", "o", "o\n")
