@@ -66,6 +66,14 @@ func bad(format string, args ...any) error {
 	return fmt.Errorf("%w: %s", ErrBadPlan, fmt.Sprintf(format, args...))
 }
 
+// OntoName is what the start of the series is called: a branch by its name, a commit by a short id.
+func (p Plan) OntoName() string {
+	if id, err := repo.ParseID(p.Onto); err == nil {
+		return id.Short()
+	}
+	return p.Onto
+}
+
 // Check says whether every source is accounted for exactly once, and nothing
 // else is in the plan. Errors: ErrBadPlan.
 func (p Plan) Check() error {

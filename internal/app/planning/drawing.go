@@ -22,7 +22,7 @@ func (a *App) SeamOf(ctx context.Context, plan shape.Plan) (draw.Seam, error) {
 	picture := draw.Seam{Title: plan.Branch, Subtitle: wording.Count(len(plan.Sources), "commit") + " become " + fmt.Sprint(len(plan.Next)) +
 		", as planned", Now: "Now", Next: "Next"}
 	if plan.Onto != "" {
-		picture.Next = "Next, onto " + plan.Onto
+		picture.Next = "Next, onto " + plan.OntoName()
 	}
 	forecast, err := a.Forecast(ctx, plan, nil)
 	if err != nil {

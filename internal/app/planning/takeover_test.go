@@ -6,6 +6,7 @@ import (
 	"math/rand"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -267,4 +268,51 @@ func applyWithOwn(t *testing.T, p *planning.App, plan shape.Plan) {
 	}
 	_, err := p.Apply(ctx, plan, 0, nil)
 	require.NoError(t, err)
+}
+
+// TestASequenceGoesOn: the commit that waits is made, and the rest follows, as by the repository's own command.
+func TestASequenceGoesOn(t *testing.T) {
+	for name, args := range map[string][]string{"picks": {"cherry-pick", "main~2", "main~1", "main"},
+		"reverts": {"revert", "--no-edit", "topic~2", "topic~1"}} {
+		t.Run(name, func(t *testing.T) {
+			begin := func() *fixture.Repo {
+				f := fixture.New(t)
+				f.Commit("base", "a", "1\n", "b", "b\n")
+				f.Git("switch", "--quiet", "-c", "topic")
+				f.Commit("One", "a", "one\n")
+				f.Commit("Two", "b", "two\n")
+				f.Commit("Three", "a", "three\n")
+				f.Git("switch", "--quiet", "main")
+				mira := f.ByMira()
+				mira.Commit("Meets", "a", "eins\n")
+				mira.Commit("New", "c", "c\n")
+				mira.Commit("Newer", "d", "d\n")
+				f.Git("switch", "--quiet", "topic")
+				_, err := f.Run(args...)
+				require.Error(t, err, "it stops")
+				f.Write("a", "answered\n")
+				f.Git("add", "a")
+				return f
+			}
+			theirs, ours := begin(), begin()
+			theirs.Git("-c", "core.editor=true", args[0], "--continue")
+			p := planning.Of(opened.App(t, ours.Dir))
+			message, err := p.MergeDraft(ctx)
+			require.NoError(t, err)
+			_, said, err := p.FinishWaiting(ctx, message, false)
+			require.NoError(t, err)
+			assert.Contains(t, said, "All of it is done")
+			format := "--format=%T %an %ae %at %B"
+			ourLog, theirLog := ours.Git("log", format), theirs.Git("log", format)
+			if name == "reverts" { // which are the user's own, now
+				format = "--format=%T %an %ae %B"
+				ourLog, theirLog = ours.Git("log", format), theirs.Git("log", format)
+			}
+			ids := regexp.MustCompile(`\b[0-9a-f]{40}\.`)
+			assert.Equal(t, ids.ReplaceAllString(theirLog, "ID"), ids.ReplaceAllString(ourLog, "ID"))
+			assert.Empty(t, ours.Git("status", "--porcelain"))
+			_, err = os.Stat(filepath.Join(ours.Dir, ".git", "sequencer"))
+			assert.ErrorIs(t, err, os.ErrNotExist)
+		})
+	}
 }

@@ -185,7 +185,7 @@ func otherSide(plan shape.Plan, step replay.Step) string {
 	case step.Merge:
 		return plan.Branch
 	case plan.Onto != "":
-		return plan.Onto
+		return plan.OntoName()
 	}
 	return plan.Branch + " up to here"
 }

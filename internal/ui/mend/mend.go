@@ -179,6 +179,9 @@ func (m *Model) Update(msg tea.Msg) tea.Cmd {
 func (m *Model) takePending(read *resolving.PendingMerge) tea.Cmd {
 	before := m.pending
 	m.pending = read
+	if before != nil && read != nil && !sameFiles(before, read) { // another step, or another operation: undo is not about it
+		m.past, m.future = nil, nil
+	}
 	if read == nil {
 		m.waiting, m.past, m.future = nil, nil, nil
 		return m.showPlan()
@@ -192,6 +195,13 @@ func (m *Model) takePending(read *resolving.PendingMerge) tea.Cmd {
 		return nil
 	}
 	return m.showPending()
+}
+
+// sameFiles says whether what waits is about some file that it was about before.
+func sameFiles(before, now *resolving.PendingMerge) bool {
+	return slices.ContainsFunc(before.Files, func(f resolving.ConflictedFile) bool {
+		return slices.ContainsFunc(now.Files, func(o resolving.ConflictedFile) bool { return o.Path == f.Path })
+	})
 }
 
 // showPending shows the conflicts in the working tree.

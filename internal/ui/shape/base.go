@@ -103,7 +103,7 @@ func (m *Model) offerDifferences(found differences) tea.Cmd {
 			by = append(by, "entry "+shape.Letter(at))
 		}
 		if d.Target {
-			by = append(by, safe.Line(plainOr(m.plan.Onto, "the new start")))
+			by = append(by, safe.Line(plainOr(m.plan.OntoName(), "the new start")))
 		}
 		choose.Options = append(choose.Options, kit.Option{Key: d.How, Label: safe.Line(d.Path), Detail: strings.Join(by, ", "),
 			Do: func() tea.Cmd { return m.lookAtEnd(d.Path, strings.Join(by, ", ")) }})

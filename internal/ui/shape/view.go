@@ -152,7 +152,7 @@ func (m *Model) nowRows(width, i int, s app.Source, cursor, ofEntry, out bool, t
 func (m *Model) nextHead(width int, theme kit.Theme) []string {
 	what := "stays where it begins"
 	if m.plan.Onto != "" {
-		what = "onto " + safe.Line(m.plan.Onto)
+		what = "onto " + safe.Line(m.plan.OntoName())
 	}
 	summary, style := m.summary(theme)
 	return []string{
