@@ -106,7 +106,10 @@ func (a *App) Close() error { return a.Repo.Close() }
 // index and the working tree until it ends.
 func (a *App) RefuseUnfinished() error {
 	if op, busy := a.Repo.Unfinished(); busy {
-		return Refuse("A %s that another tool began waits. Mend finishes it, or gives it up (bastel mend); so does %s.", op.Name, op.Finish)
+		if FinishesHere(op.Name) {
+			return Refuse("A %s that another tool began waits. Mend finishes it, or gives it up (bastel mend); so does %s.", op.Name, op.Finish)
+		}
+		return Refuse("A %s that another tool began waits. Finish or stop it first: %s.", op.Name, op.Finish)
 	}
 	return nil
 }

@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -14,6 +13,11 @@ import (
 
 // What another tool began and left in the working tree is ended here as one operation, which undo takes back: HEAD, index, working
 // files, and what the repository keeps of it.
+
+// FinishesHere says whether an operation that another tool began is finished or given up here, and not by the repository's own command.
+func FinishesHere(operation string) bool {
+	return slices.Contains([]string{"merge", "rebase", "cherry-pick", "revert"}, operation)
+}
 
 // StateSteps notes what the repository keeps of the operation under way, and what stays of it: names that keep says.
 func (a *App) StateSteps(ctx context.Context, keep func(name string) bool) ([]journal.StateFile, error) {
@@ -95,13 +99,18 @@ func (a *App) StateIs(ctx context.Context, steps []journal.StateFile) error {
 	return nil
 }
 
-// autostash is the commit in which a rebase put loose changes away when it began; zero: there were none.
+// autostash is the commit in which a rebase or a merge put loose changes away when it began; zero: there were none.
 func (a *App) autostash(ctx context.Context) (repo.ID, error) {
 	kept, err := a.Repo.UnderWay()
-	if err != nil || len(kept["rebase-merge/autostash"]) == 0 {
+	if err != nil {
 		return repo.ID{}, err
 	}
-	return a.CommitNamed(ctx, FirstLine(string(kept["rebase-merge/autostash"])))
+	for _, name := range []string{"rebase-merge/autostash", repo.MergeAutostash} {
+		if put := FirstLine(string(kept[name])); put != "" {
+			return a.CommitNamed(ctx, put)
+		}
+	}
+	return repo.ID{}, nil
 }
 
 // EndUnderWay ends what is under way: HEAD goes to a branch, or stays, and index and working files of what it was about go to
@@ -271,14 +280,11 @@ func (e *ending) entry(ctx context.Context) (entry journal.Entry, err error) {
 	return entry, nil
 }
 
-// errNothingUnderWay is the answer where there is nothing to end.
-var errNothingUnderWay = errors.New("nothing is under way")
-
 // BeforeUnderWay is where HEAD was before what is under way began, and its sentence's name.
 func (a *App) BeforeUnderWay(ctx context.Context) (to repo.Head, err error) {
 	op, busy := a.Repo.Unfinished()
 	if !busy {
-		return to, &Refusal{Reason: "Nothing waits here that could be given up.", Err: errNothingUnderWay}
+		return to, Refuse("Nothing waits here that could be given up.")
 	}
 	head, err := a.Repo.Head(ctx)
 	if err != nil {

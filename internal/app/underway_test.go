@@ -19,6 +19,7 @@ import (
 // begun are operations that stop in a conflict, begun by the repository's own commands, and the command that gives each up.
 var begun = map[string]struct{ begin, abort []string }{
 	"merge":               {[]string{"merge", "main"}, []string{"merge", "--abort"}},
+	"merge, put away":     {[]string{"-c", "merge.autoStash=true", "merge", "main"}, []string{"merge", "--abort"}},
 	"rebase":              {[]string{"rebase", "main"}, []string{"rebase", "--abort"}},
 	"rebase, put away":    {[]string{"-c", "rebase.autoStash=true", "rebase", "main"}, []string{"rebase", "--abort"}},
 	"rebase, nowhere":     {[]string{"rebase", "main", "topic^0"}, []string{"rebase", "--abort"}},

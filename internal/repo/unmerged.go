@@ -79,7 +79,8 @@ const (
 	CherryPickHead = "CHERRY_PICK_HEAD"
 	RevertHead     = "REVERT_HEAD"
 	RebaseHead     = "REBASE_HEAD"
-	AutoMerge      = "AUTO_MERGE" // the content that was written into the working files, markers included
+	MergeAutostash = "MERGE_AUTOSTASH" // the loose changes that a merge put away when it began
+	AutoMerge      = "AUTO_MERGE"      // the content that was written into the working files, markers included
 )
 
 // OperationHead reads such a file; the zero id where it is not there. A merge of more

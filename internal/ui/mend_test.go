@@ -310,7 +310,7 @@ func TestKeysToMend(t *testing.T) {
 			f.Commit("Gone", "kept", "kk\n")
 			f.Git("switch", "--quiet", "topic")
 		}, []string{"merge", "main"}, []string{"2", "+all answered"}, 1, nil},
-		"the same conflict thrice": {func(f *fixture.Repo) {
+		"three that conflict": {func(f *fixture.Repo) {
 			commits(f, "a", "a\none\nc\n", "a\nuno\nc\n")
 			f.Commit("Two", "a", "a\nb\nc\n")
 			f.Commit("Three", "a", "a\none\nc\n")

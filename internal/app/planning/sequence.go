@@ -12,14 +12,14 @@ import (
 	"bastel/internal/wording"
 )
 
-// Rest is what is left of a sequence of picks or reverts behind the one that waits.
-type Rest struct {
-	Commits []repo.ID
-	Reverts bool
+// sequenceRest is what is left of a sequence of picks or reverts behind the one that waits.
+type sequenceRest struct {
+	commits []repo.ID
+	reverts bool
 }
 
-// RestOfSequence reads it. Where it is not understood nothing is: the one that waits is then made, and the command is named for the rest.
-func (a *App) RestOfSequence(ctx context.Context) (rest Rest, err error) {
+// restOfSequence reads it. Where it is not understood nothing is: the one that waits is then made, and the command is named for the rest.
+func (a *App) restOfSequence(ctx context.Context) (rest sequenceRest, err error) {
 	kept, err := a.Repo.UnderWay()
 	if err != nil {
 		return rest, err
@@ -43,15 +43,19 @@ func (a *App) RestOfSequence(ctx context.Context) (rest Rest, err error) {
 		if err != nil {
 			return rest, err
 		}
-		if rest.Reverts = line.Command == "revert"; i > 0 { // the first one is the one that waits
-			rest.Commits = append(rest.Commits, id)
+		if rest.reverts = line.Command == "revert"; i > 0 { // the first one is the one that waits
+			rest.commits = append(rest.commits, id)
 		}
 	}
-	return rest, nil
+	head, err := a.Repo.Head(ctx)
+	if err == nil && head.Ref == "" && len(rest.commits) > 0 {
+		err = a.notUnderstood("HEAD is on no branch, and %s to come.", wording.Count(len(rest.commits), "commit"))
+	}
+	return rest, err
 }
 
-// GoOnWith carries the rest of a sequence out on the branch that is checked out, in one step; what conflicts is a plan in Shape.
-func (a *App) GoOnWith(ctx context.Context, rest Rest) (taken TakenOver, err error) {
+// goOnWith carries the rest of a sequence out on the branch that is checked out, in one step; what conflicts is a plan in Shape.
+func (a *App) goOnWith(ctx context.Context, rest sequenceRest) (taken TakenOver, err error) {
 	if taken.Plan, err = a.planOfRest(ctx, rest); err != nil {
 		return taken, err
 	}
@@ -67,7 +71,7 @@ func (a *App) GoOnWith(ctx context.Context, rest Rest) (taken TakenOver, err err
 	return a.applyTaken(ctx, taken)
 }
 
-func (a *App) planOfRest(ctx context.Context, rest Rest) (plan shape.Plan, err error) {
+func (a *App) planOfRest(ctx context.Context, rest sequenceRest) (plan shape.Plan, err error) {
 	head, err := a.Repo.Head(ctx)
 	if err != nil {
 		return plan, err
@@ -75,10 +79,10 @@ func (a *App) planOfRest(ctx context.Context, rest Rest) (plan shape.Plan, err e
 	if plan, err = a.PlanFor(ctx, head, "", ""); err != nil {
 		return plan, err
 	}
-	if !rest.Reverts {
-		return a.WithTaken(ctx, plan, len(plan.Next), rest.Commits)
+	if !rest.reverts {
+		return a.WithTaken(ctx, plan, len(plan.Next), rest.commits)
 	}
-	for _, id := range rest.Commits {
+	for _, id := range rest.commits {
 		message, err := a.usualRevertMessage(ctx, id)
 		if err != nil {
 			return plan, err
@@ -104,37 +108,54 @@ func (a *App) usualRevertMessage(ctx context.Context, id repo.ID) (string, error
 func (a *App) FinishWaiting(ctx context.Context, message string, meant bool) (made app.Made, said string, err error) {
 	op, busy := a.Repo.Unfinished()
 	switch {
+	case !busy:
+		return made, "", app.Refuse("No merge waits here.")
 	case op.Name == "rebase":
 		taken, err := a.GoOn(ctx, false)
 		return app.Made{Warning: taken.Applied.Warning}, taken.Sentence(), err
-	case busy && op.Name != "cherry-pick" && op.Name != "revert":
-		if op.Name == "merge" {
-			made, err = a.FinishMerge(ctx, message, meant)
-			if err == nil {
-				said = "The merge is made: " + made.Commits[0].Short() + "."
-			}
-			return made, said, err
-		}
+	case !app.FinishesHere(op.Name):
 		return made, "", app.Refuse("A %s is finished by %s.", op.Name, op.Finish)
-	case !busy:
-		return made, "", app.Refuse("No merge waits here.")
 	}
-	rest, notUnderstood := a.RestOfSequence(ctx)
-	if head, err := a.Repo.Head(ctx); err != nil || head.Ref == "" && len(rest.Commits) > 0 {
-		rest, notUnderstood = Rest{}, errors.Join(err, a.notUnderstood("HEAD is on no branch."))
-	}
-	if made, err = a.FinishPick(ctx, message, meant, notUnderstood == nil); err != nil {
+	rest, notUnderstood := a.restOfSequence(ctx)
+	if made, err = a.finishOne(ctx, op.Name, message, meant, notUnderstood == nil); err != nil {
 		return made, "", err
 	}
 	said = fmt.Sprintf("The %s is made: %s. u undoes it.", op.Name, made.Commits[0].Short())
 	switch {
 	case notUnderstood != nil:
 		return made, said + " The rest is left to the repository's own command: " + op.Finish + ".", nil
-	case len(rest.Commits) == 0:
+	case len(rest.commits) == 0:
 		return made, said, nil
 	}
-	taken, err := a.GoOnWith(ctx, rest)
+	taken, err := a.goOnWith(ctx, rest)
 	return made, said + " " + taken.Sentence(), err
+}
+
+// finishOne makes the one commit that waits.
+func (a *App) finishOne(ctx context.Context, operation, message string, meant, endsSequence bool) (made app.Made, err error) {
+	a.TraysLock.Lock()
+	defer a.TraysLock.Unlock()
+	stages, err := a.Repo.Unmerged(ctx)
+	if err == nil && len(stages) > 0 {
+		err = app.Refuse("%q is not resolved yet.", stages[0].Path)
+	}
+	if err != nil {
+		return made, err
+	}
+	head, err := a.Repo.Head(ctx)
+	if err != nil {
+		return made, err
+	}
+	var of waitingCommit
+	if operation == "merge" {
+		of, err = a.waitingMerge(ctx, head.Commit)
+	} else {
+		of, err = a.waitingPick(ctx, head.Commit, endsSequence)
+	}
+	if err != nil {
+		return made, err
+	}
+	return a.makeWaiting(ctx, of, message, meant)
 }
 
 // Skip leaves out the commit that waits, as the repository's own command does, and goes on with the rest.
@@ -147,7 +168,7 @@ func (a *App) Skip(ctx context.Context) (said string, err error) {
 	if op.Name != "cherry-pick" && op.Name != "revert" {
 		return "", app.Refuse("Nothing waits here that could be skipped.")
 	}
-	rest, err := a.RestOfSequence(ctx)
+	rest, err := a.restOfSequence(ctx)
 	if err != nil {
 		return "", err
 	}
@@ -155,13 +176,10 @@ func (a *App) Skip(ctx context.Context) (said string, err error) {
 	if err != nil {
 		return "", err
 	}
-	if len(rest.Commits) > 0 && head.Ref == "" {
-		return "", a.notUnderstood("HEAD is on no branch, and %s to come.", wording.Count(len(rest.Commits), "commit"))
-	}
-	if _, err := a.EndUnderWay(ctx, "skipped a "+op.Name, head); err != nil || len(rest.Commits) == 0 {
+	if _, err := a.EndUnderWay(ctx, "skipped a "+op.Name, head); err != nil || len(rest.commits) == 0 {
 		return "Skipped. u undoes it.", err
 	}
-	taken, err := a.GoOnWith(ctx, rest)
+	taken, err := a.goOnWith(ctx, rest)
 	return "Skipped. " + taken.Sentence(), err
 }
 

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"bastel/internal/app"
 	"bastel/internal/mend"
 	"bastel/internal/merge"
 	"bastel/internal/replay"
@@ -160,7 +161,7 @@ func (w *PendingMerge) Answer(given ...mend.Resolution) {
 
 // Finishable says whether it is finished here, and not by the repository's own command.
 func (w *PendingMerge) Finishable() bool {
-	return slices.Contains([]string{"merge", "rebase", "cherry-pick", "revert"}, w.Operation)
+	return app.FinishesHere(w.Operation)
 }
 
 // Finishing is what ends the operation.

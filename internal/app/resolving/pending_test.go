@@ -115,7 +115,7 @@ func TestHandEditsOfWhatWaits(t *testing.T) {
 	_, err = resolving.Of(a).WriteAnswers(ctx, w)
 	require.NoError(t, err)
 	assert.Equal(t, strings.Replace(opened.Nine, "5", "ours, then", 1), f.Git("show", ":a")+"\n")
-	_, err = planning.Of(a).FinishMerge(ctx, "Merge theirs\n", false)
+	_, _, err = planning.Of(a).FinishWaiting(ctx, "Merge theirs\n", false)
 	require.NoError(t, err)
 
 	// The repository remembers, and fills it in the next time.
@@ -132,10 +132,10 @@ func TestHandEditsOfWhatWaits(t *testing.T) {
 func TestMarkersAreNotCommitted(t *testing.T) {
 	f, a := merging(t, "sed -i s/5/mine/ a", "sed -i s/5/theirs/ a")
 	shell(t, f, "git add -A")
-	_, err := planning.Of(a).FinishMerge(ctx, "Merge theirs\n", false)
+	_, _, err := planning.Of(a).FinishWaiting(ctx, "Merge theirs\n", false)
 	assert.ErrorIs(t, err, app.ErrMarkers)
 	assert.Contains(t, opened.Refusal(t, err), `"a", in line 5`)
-	_, err = planning.Of(a).FinishMerge(ctx, "Merge theirs\n", true)
+	_, _, err = planning.Of(a).FinishWaiting(ctx, "Merge theirs\n", true)
 	require.NoError(t, err)
 
 	f, a = merging(t, "sed -i s/5/mine/ a", "sed -i s/5/theirs/ a")
@@ -159,7 +159,7 @@ func TestAMergeMadeHereStays(t *testing.T) {
 	f.Git("branch", "-m", "base", "main")
 	f.Write("a", strings.Replace(opened.Nine, "5", "both", 1))
 	f.Git("add", "a")
-	made, err := planning.Of(a).FinishMerge(ctx, "Merge theirs\n", false)
+	made, _, err := planning.Of(a).FinishWaiting(ctx, "Merge theirs\n", false)
 	require.NoError(t, err)
 	f.Commit("after", "z", "z\n")
 	f.Remote(t)

@@ -27,12 +27,15 @@ type lastAnswer struct {
 }
 
 // takeSides answers the question at the cursor by sides, each by its key's place.
-func (m *Model) takeSides(keys ...int) tea.Cmd {
+func (m *Model) takeSides(keys ...int) tea.Cmd { return m.give(true, m.bySides(keys...)) }
+
+// bySides is the answer by sides, each by its key's place.
+func (m *Model) bySides(keys ...int) mend.Answer {
 	var sides []mend.Side
 	for _, key := range keys {
 		sides = append(sides, m.sides()[key])
 	}
-	return m.give(true, mend.Take(sides...))
+	return mend.Take(sides...)
 }
 
 // give answers the question at the cursor. With onward the cursor goes to the next one
@@ -42,7 +45,6 @@ func (m *Model) give(onward bool, a mend.Answer) tea.Cmd {
 	if !ok {
 		return nil
 	}
-	m.same = nil
 	m.last = &lastAnswer{a, m.conflicted().First, q.Key}
 	said := m.here() + ": " + m.answerWords(a) + "." + m.alsoAnswers(q.Give(a))
 	return m.giveAll(onward, []mend.Resolution{q.Give(a)}, said)
@@ -50,13 +52,14 @@ func (m *Model) give(onward bool, a mend.Answer) tea.Cmd {
 
 // giveAll answers by one edit, which one undo takes back, and says what was done and how much is left.
 func (m *Model) giveAll(onward bool, given []mend.Resolution, said string) tea.Cmd {
-	m.given = true
+	m.same = nil
 	var kept tea.Cmd
 	if m.waiting != nil {
 		m.noteWaiting()
 		m.waiting.Answer(given...)
 		kept = m.keepWaiting()
 	} else {
+		m.given = true
 		kept = m.planner.Edit(func(p shape.Plan) shape.Plan { return p.Answer(given...) })
 	}
 	m.lookAnew()

@@ -19,6 +19,7 @@ import (
 // conflict that stands beside it.
 type list struct {
 	top    int
+	here   int             // the row with the cursor, as it was drawn last
 	above  int             // rows of the screen before the first one of the list
 	marked map[string]bool // rows, by their names
 	only   filter
@@ -109,13 +110,15 @@ func (m *Model) rowHere(rows []conflictRow) int {
 	return slices.IndexFunc(rows, func(r conflictRow) bool { return slices.Contains(r.spots, m.spot()) })
 }
 
-func (m *Model) openList() { m.list = &list{marked: map[string]bool{}} }
+func (m *Model) openList() { m.list = &list{marked: map[string]bool{}, here: -1} }
 
 func (m *Model) listActions() []kit.Action {
 	rows := m.listed()
 	here := m.rowHere(rows)
 	some := here >= 0
-	give := func(sides ...int) func() tea.Cmd { return func() tea.Cmd { return m.giveListed(sides...) } }
+	give := func(sides ...int) func() tea.Cmd {
+		return func() tea.Cmd { return m.giveListedAs(m.bySides(sides...)) }
+	}
 	move := func(id action.ID, by int) kit.Action {
 		return kit.Act(id, len(rows) > 0, func() tea.Cmd { return m.moveListed(by) })
 	}
@@ -199,14 +202,6 @@ func (m *Model) targets() (spots []spot, named string) {
 	return spots, wording.Count(len(marked), "file")
 }
 
-func (m *Model) giveListed(keys ...int) tea.Cmd {
-	var sides []mend.Side
-	for _, key := range keys {
-		sides = append(sides, m.sides()[key])
-	}
-	return m.giveListedAs(mend.Take(sides...))
-}
-
 // giveListedAs answers all questions of the marked rows, those that are answered already too: one says so by the key.
 func (m *Model) giveListedAs(a mend.Answer) tea.Cmd {
 	targets, named := m.targets()
@@ -284,7 +279,10 @@ func (m *Model) listHalf(width, height int, theme kit.Theme) []string {
 	drawn = append(drawn, kit.Blank(width), kit.Row(width, nil, kit.Seg{Text: safe.Show(label), Style: theme.Dim}))
 	here, room := m.rowHere(rows), height-len(drawn)
 	m.list.above = len(drawn)
-	m.list.top = kit.Scroll(m.list.top, max(0, here), room, len(rows))
+	if m.list.here != here { // else the wheel may have scrolled
+		m.list.top, m.list.here = kit.Scroll(m.list.top, max(0, here), room, len(rows)), here
+	}
+	m.list.top = max(0, min(m.list.top, len(rows)-room))
 	for at := m.list.top; at < min(len(rows), m.list.top+room); at++ {
 		drawn = append(drawn, m.drawConflict(rows[at], at == here, width, theme))
 	}
