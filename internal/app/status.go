@@ -36,7 +36,8 @@ type BranchStatus struct {
 
 // Conflicted says whether something waits in the working tree that is answered in Mend.
 func (s BranchStatus) Conflicted() bool {
-	return s.Operation != "" && s.Operation != "bisect" || s.Taking || slices.ContainsFunc(s.Changes, func(c repo.Change) bool { return c.Conflict })
+	return s.Operation != "" && s.Operation != "bisect" || s.Taking ||
+		slices.ContainsFunc(s.Changes, func(c repo.Change) bool { return c.Conflict })
 }
 
 // Loose counts the paths with loose changes.

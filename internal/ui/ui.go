@@ -187,7 +187,8 @@ func (m *Model) open() tea.Msg {
 	}
 	left, err := a.LeftStep(opening)
 	op, busy := a.Repo.Unfinished()
-	return opened{app: a, waits: busy && op.Name != "bisect", note: note, left: left != "" || err != nil, unfinished: a.ReadUnfinished(), questions: line,
+	return opened{app: a, waits: busy && op.Name != "bisect",
+		note: note, left: left != "" || err != nil, unfinished: a.ReadUnfinished(), questions: line,
 		fetch: settings.FetchTime(), ground: kit.GroundOf(settings.Background), palette: kit.Palette(settings.Theme), tab: a.TabWidth(opening),
 		context: a.DiffContext(opening), columns: a.Columns()}
 }
