@@ -13,7 +13,7 @@ import (
 
 // What an operation that is under way keeps in the git folder: files by themselves, and folders that it alone has.
 var (
-	underWayFiles   = []string{MergeHead, "MERGE_MODE", "MERGE_MSG", "SQUASH_MSG", MergeAutostash,
+	underWayFiles = []string{MergeHead, "MERGE_MODE", "MERGE_MSG", "SQUASH_MSG", MergeAutostash,
 		AutoMerge, CherryPickHead, RevertHead, RebaseHead}
 	underWayFolders = []string{"sequencer", "rebase-merge"}
 )
